@@ -1,0 +1,225 @@
+"""`./plethos cli`: the core for pipelines, without server or database."""
+
+from __future__ import annotations
+
+import json
+import math
+import sys
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import numpy as np
+import typer
+
+from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError, PlethosError
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.formats import gltf_file, obj, rules
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from plethos.core.skeleton import Pose, Skeleton, pose_from_json, pose_to_json
+from plethos.core.triggers.hinge import unit_axis
+
+app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, help=__doc__, no_args_is_help=True)
+In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, or a .gltf with its files beside it.")]
+PoseFile = Annotated[Path, typer.Option("--pose", help="pose.json: what is turned away from rest.")]
+Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
+Without = Annotated[bool, typer.Option("--without", help="Leave all remedies out.")]
+
+
+class CallError(PlethosError):
+    """Something about the call itself: a missing file, a wrong option."""
+
+
+def read_bytes(path: Path) -> bytes:
+    """The bytes of a file, or a sentence that says why not."""
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise CallError(f"Cannot read {path}: {error.strerror or error}.") from None
+
+
+def open_character(path: Path) -> tuple[Character, GltfFile]:
+    """Read a character; the files that a .gltf needs are looked for beside it."""
+    data = read_bytes(path)
+    others = {}
+    if data[:4] != b"glTF":
+        try:
+            document = json.loads(data.decode("utf-8-sig"))
+            named = [x.get("uri", "") for kind in ("buffers", "images") for x in document.get(kind, [])]
+        except (ValueError, AttributeError, RecursionError):
+            named = []
+        for uri in named:
+            beside = path.parent / Path(str(uri)).name
+            if uri and not uri.startswith("data:") and beside.is_file():
+                others[beside.name] = read_bytes(beside)
+    file = gltf_file.parse(data, others)
+    return read_character(file, path.stem), file
+
+
+def read_pose(skeleton: Skeleton, path: Path) -> Pose:
+    return pose_from_json(skeleton, read_bytes(path))
+
+
+def write(path: Path, data: bytes) -> None:
+    """Write a file whole or not at all."""
+    try:
+        partial = path.with_name(f".{path.name}.partial")
+        partial.write_bytes(data)
+        partial.replace(path)
+    except OSError as error:
+        raise CallError(f"Cannot write {path}: {error.strerror or error}.") from None
+
+
+def show(value: object) -> None:
+    print(json.dumps(value, indent=2, ensure_ascii=False))
+
+
+@app.command()
+def pose(source: In, pose: PoseFile, out: Out, without: Without = False) -> None:
+    """Posed vertices as OBJ, in the order and number of the file's vertices."""
+    character, _ = open_character(source)
+    points = evaluate_exact(character, read_pose(character.skeleton, pose), remedies=not without)
+    write(out, obj.write_obj(character, points).encode())
+
+
+@app.command()
+def correct(
+    source: In,
+    pose: PoseFile,
+    sculpt: Annotated[Path, typer.Option(help="An OBJ that `pose` wrote, sculpted.")],
+    name: Annotated[str, typer.Option(help="What the corrective shape is called.")],
+    out: Out,
+) -> None:
+    """Turn a posed sculpt into a corrective shape with the hinge trigger that its pose suggests."""
+    character, file = open_character(source)
+    if not name.strip():
+        raise CallError("The corrective shape needs a name.")
+    held = read_pose(character.skeleton, pose)
+    target = obj.sculpt_from_obj(character, read_bytes(sculpt).decode("utf-8", "replace"))
+    shape, report = solve_corrective(character, held, target, name.strip())
+    trigger = guess_trigger(character, held, shape)
+    remedy = CorrectiveShape(shape, trigger, pose_to_json(character.skeleton, held), report.to_json())
+    mended = character.with_remedy(remedy)
+    write(out, write_glb(mended, file))
+    came_back = np.abs(Evaluator(mended).evaluate(held) - target).max()
+    show(
+        {
+            "name": name.strip(),
+            "joint": character.skeleton.names[trigger.joint],
+            "axis": list(trigger.axis),
+            "start_deg": math.degrees(trigger.response.start),
+            "end_deg": math.degrees(trigger.response.end),
+            "moved_vertices": report.moved,
+            "round_trip_error": report.round_trip_error,
+            "evaluated_error": float(came_back),
+            "greatest_move": report.greatest_move,
+            "warnings": list(report.warnings),
+        }
+    )
+
+
+@app.command()
+def inspect(source: In) -> None:
+    """What is in a file, as JSON."""
+    character, _ = open_character(source)
+    skeleton = character.skeleton
+    used = int((character.weights > 0).sum(axis=1).max(initial=0))
+    show(
+        {
+            "name": character.name,
+            "parts": [
+                {
+                    "name": p.name,
+                    "vertices": p.file_vertices[1] - p.file_vertices[0],
+                    "triangles": p.triangles[1] - p.triangles[0],
+                    "computed_vertices": p.vertices[1] - p.vertices[0],
+                }
+                for p in character.parts
+            ],
+            "joints": [
+                {"name": skeleton.names[j], "parent": skeleton.names[p] if p >= 0 else None}
+                for j, p in enumerate(skeleton.joint_parents)
+                if skeleton.is_joint[j]
+            ],
+            "influences": character.influences.shape[1],
+            "influences_used": used,
+            "shapes": [
+                {"name": s.name, "moved_vertices": len(s.vertices), "weight": s.weight} for s in character.shapes
+            ],
+            "remedies": rules.rules_of(character)["remedies"],
+            "clips": [{"name": c.name, "seconds": c.duration, "tracks": len(c.tracks)} for c in character.clips],
+            "repairs": list(character.repairs),
+        }
+    )
+
+
+def parse_axis(text: str) -> tuple[float, float, float]:
+    """An axis as x, y, z, or three numbers with commas."""
+    named = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+    if text.lower() in named:
+        return named[text.lower()]
+    try:
+        return unit_axis([float(c) for c in text.split(",")])
+    except (ValueError, BadEditError):
+        raise CallError(f"The axis “{text}” is neither x, y, z nor three numbers like 0,0,1.") from None
+
+
+@app.command()
+def measure(
+    source: In,
+    joint: Annotated[str, typer.Option(help="The joint that bends.")],
+    axis: Annotated[str, typer.Option(help="x, y, z or X,Y,Z in the joint's rest frame.")],
+    start: Annotated[float, typer.Option("--from", help="Degrees.")],
+    end: Annotated[float, typer.Option("--to", help="Degrees.")],
+    steps: Annotated[int, typer.Option(help="How many angles.")],
+    without: Without = False,
+) -> None:
+    """Volume, least girth and self-intersections of a joint's region over its travel, as JSON."""
+    if not 1 <= steps <= 10_000 or not (math.isfinite(start) and math.isfinite(end)):
+        raise CallError("The steps have to lie between 1 and 10000, and the angles have to be finite.")
+    character, _ = open_character(source)
+    evaluator = Evaluator(character)
+    rest = evaluator.rest()
+    bend = BendMeasure(character, character.skeleton.find(joint), rest)
+    contacts = ContactCounter(character, rest)
+    unit = parse_axis(axis)
+    rows: list[dict[str, Any]] = []
+    held = character.skeleton.rest_pose()
+    for step in bend_steps(bend, held, unit, degrees_between(start, end, steps)):
+        posed = evaluator.evaluate(step.pose, remedies=not without)
+        measured = step.without if without else step.with_
+        rows.append(
+            {
+                "angle_deg": math.degrees(step.angle),
+                "volume_percent": measured.volume,
+                "least_girth_percent": measured.girth,
+                "self_intersecting_triangles": contacts.count(posed),
+            }
+        )
+    show({"joint": joint, "axis": list(unit), "remedies": not without, "steps": rows})
+
+
+def main() -> NoReturn:
+    """Run a command; a fault is one sentence on stderr and exit code 2."""
+    try:
+        app(standalone_mode=False)
+    except PlethosError as error:
+        print(error.sentence, file=sys.stderr)
+        sys.exit(2)
+    except (typer.Exit, SystemExit) as stop:
+        sys.exit(getattr(stop, "exit_code", getattr(stop, "code", 0)))
+    except Exception as error:
+        if hasattr(error, "format_message"):
+            print(error.format_message(), file=sys.stderr)
+            sys.exit(2)
+        raise
+    sys.exit(0)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""Pure computation: arrays in, arrays out. Start reading at `evaluate.py`."""

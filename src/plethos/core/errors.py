@@ -1,0 +1,27 @@
+"""The one family of errors that the core raises: each carries a sentence for the person at the screen."""
+
+
+class PlethosError(Exception):
+    """Something a rigger can understand and act on.
+
+    Parameters
+    ----------
+    sentence
+        What is wrong, where, and what to do, as one sentence.
+    """
+
+    def __init__(self, sentence: str) -> None:
+        super().__init__(sentence)
+        self.sentence = sentence
+
+
+class BadFileError(PlethosError):
+    """A file that cannot be read: the sentence names the fault."""
+
+
+class BadPoseError(PlethosError):
+    """A pose that names an unknown joint or holds a broken rotation."""
+
+
+class BadEditError(PlethosError):
+    """An edit that does not fit the character: unknown remedy, empty sculpt, broken knots."""

@@ -1,0 +1,291 @@
+"""The container: a glTF document and its buffers, from `.glb` or `.gltf` bytes, packed again as `.glb`.
+
+Plain `json` and `struct` on purpose: a document is kept as it came, with every extra and extension that we know
+nothing about, so that what leaves is what came in plus our own. No number in a file is trusted: each is checked
+before anything of its size is made.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import struct
+import urllib.parse
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.errors import BadFileError
+
+COMPONENTS = {
+    5120: np.dtype("<i1"),
+    5121: np.dtype("<u1"),
+    5122: np.dtype("<i2"),
+    5123: np.dtype("<u2"),
+    5125: np.dtype("<u4"),
+    5126: np.dtype("<f4"),
+}
+WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+# More vertices than any character has; a claim above it is a broken file, not a reason to ask for the memory.
+MOST_ELEMENTS = 20_000_000
+PACKED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
+HARMLESS = ("KHR_mesh_quantization", "KHR_texture", "KHR_materials", "KHR_lights", "EXT_texture", "KHR_xmp", "MSFT_lod")
+
+
+@dataclass(frozen=True)
+class GltfFile:
+    """A document with its buffers.
+
+    Parameters
+    ----------
+    document
+        The parsed JSON object, unchanged.
+    buffers
+        The bytes of each of its buffers.
+    notes
+        What was missing and could be done without, as sentences.
+    """
+
+    document: dict[str, Any]
+    buffers: tuple[bytes, ...]
+    notes: tuple[str, ...] = ()
+
+    def items(self, kind: str) -> list[dict[str, Any]]:
+        """The top-level list `kind` (nodes, meshes, ...), which may be missing."""
+        found = self.document.get(kind, [])
+        if not isinstance(found, list) or not all(isinstance(item, dict) for item in found):
+            raise BadFileError(f"The file is broken: “{kind}” is not a list of objects.")
+        return found
+
+    def item(self, kind: str, index: object, where: str) -> dict[str, Any]:
+        """Item `index` of a top-level list; `where` says who refers to it."""
+        return self.items(kind)[whole(index, f"{where} refers to {kind}", len(self.items(kind)))]
+
+    def accessor(
+        self, index: object, where: str, width: str | tuple[str, ...], count: int | None = None
+    ) -> NDArray[Any]:
+        """The elements of an accessor ``(N, C)``; integers stay integers unless normalised.
+
+        Parameters
+        ----------
+        where
+            Who refers to it, for the sentence of an error.
+        width
+            The type or types it may have, as ``VEC3``.
+        count
+            The number of elements it must have, when that is known.
+
+        Raises
+        ------
+        BadFileError
+            When anything in it points outside of the data, or holds NaN.
+        """
+        accessor = self.item("accessors", index, where)
+        kind = accessor.get("type")
+        component = COMPONENTS.get(accessor.get("componentType", -1))
+        if kind not in ((width,) if isinstance(width, str) else width) or component is None:
+            raise BadFileError(f"The file is broken: {where} is stored as {kind!r}, which does not fit.")
+        size = whole(accessor.get("count"), f"the length of {where}", MOST_ELEMENTS + 1)
+        if count is not None and size != count:
+            raise BadFileError(f"The file is broken: {where} has {size} elements where {count} are needed.")
+        columns = WIDTHS[kind]
+        if "bufferView" in accessor:
+            data = self._strided(accessor, component, columns, size, where).copy()
+        elif count is None and size > 65536:
+            raise BadFileError(f"The file is broken: {where} claims {size} elements and stores none.")
+        else:
+            data = np.zeros((size, columns), component)
+        if "sparse" in accessor:
+            self._apply_sparse(data, accessor["sparse"], component, where)
+        if accessor.get("normalized") and component.kind in "iu":
+            data = np.maximum(data.astype(np.float64) / np.iinfo(component).max, -1.0)
+        if data.dtype.kind == "f" and not np.isfinite(data).all():
+            raise BadFileError(f"The file is broken: {where} holds numbers that are not finite (NaN).")
+        return data
+
+    def _apply_sparse(self, data: NDArray[Any], sparse: Any, component: np.dtype[Any], where: str) -> None:
+        try:
+            count, indices, values = sparse["count"], sparse["indices"], sparse["values"]
+            index_type = COMPONENTS[indices["componentType"]]
+        except (KeyError, TypeError):
+            raise BadFileError(f"The file is broken: the sparse part of {where} is incomplete.") from None
+        n = whole(count, f"the sparse length of {where}", len(data) + 1)
+        at = self._strided(indices, index_type, 1, n, where)[:, 0].astype(np.int64)
+        if len(at) and at.max() >= len(data):
+            raise BadFileError(f"The file is broken: a sparse index of {where} is out of range.")
+        data[at] = self._strided(values, component, data.shape[1], n, where)
+
+    def _strided(
+        self, source: Mapping[str, Any], component: np.dtype[Any], columns: int, count: int, where: str
+    ) -> NDArray[Any]:
+        view = self.item("bufferViews", source.get("bufferView"), where)
+        number = whole(view.get("buffer"), f"{where} refers to buffers", len(self.buffers))
+        buffer = self.buffers[number]
+        start = whole(view.get("byteOffset", 0), f"the offset of {where}", len(buffer) + 1)
+        length = whole(view.get("byteLength"), f"the byte length of {where}", len(buffer) - start + 1)
+        offset = whole(source.get("byteOffset", 0), f"the offset of {where}", length + 1)
+        element = component.itemsize * columns
+        stride = whole(view.get("byteStride", element), f"the stride of {where}", 256)
+        if count and (stride < element or offset + stride * (count - 1) + element > length):
+            raise BadFileError(f"The file is broken: {where} reaches beyond the end of its data.")
+        return np.ndarray((count, columns), component, buffer, start + offset, (stride, component.itemsize))
+
+    def pack(self) -> bytes:
+        """The file as one `.glb`, all buffers joined into its binary chunk."""
+        document = dict(self.document)
+        joined = bytearray()
+        starts = []
+        for buffer in self.buffers:
+            joined += b"\0" * (-len(joined) % 4)
+            starts.append(len(joined))
+            joined += buffer
+        if document.get("bufferViews"):
+            document["bufferViews"] = [
+                {**view, "buffer": 0, "byteOffset": view.get("byteOffset", 0) + starts[view["buffer"]]}
+                for view in self.items("bufferViews")
+            ]
+        joined += b"\0" * (-len(joined) % 4)
+        document["buffers"] = [{"byteLength": len(joined)}] if joined else []
+        if not joined:
+            del document["buffers"]
+        text = json.dumps(document, ensure_ascii=False, separators=(",", ":")).encode()
+        text += b" " * (-len(text) % 4)
+        chunks = struct.pack("<II", len(text), 0x4E4F534A) + text
+        if joined:
+            chunks += struct.pack("<II", len(joined), 0x004E4942) + bytes(joined)
+        return struct.pack("<4sII", b"glTF", 2, 12 + len(chunks)) + chunks
+
+
+def whole(value: object, what: str, limit: int) -> int:
+    """`value` when it is a whole number from 0 to below `limit`, else an error that names `what`."""
+    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value < limit:
+        shown = value if isinstance(value, int | float | str) else "nothing"
+        raise BadFileError(f"The file is broken: {what} ({str(shown)[:40]}) is out of range.")
+    return value
+
+
+def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
+    """Read `.glb` or `.gltf` bytes.
+
+    Parameters
+    ----------
+    others
+        The files that came with a `.gltf` (buffers, pictures), by the name it calls them.
+
+    Raises
+    ------
+    BadFileError
+        When it is not glTF 2.0, is cut off, or a buffer is missing.
+    """
+    binary = None
+    text = data
+    if data[:4] == b"glTF":
+        text, binary = _chunks(data)
+    elif not data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"{"):
+        raise BadFileError("This is neither a .glb nor a .gltf file.")
+    try:
+        document = json.loads(text.decode("utf-8-sig"))
+    except (ValueError, RecursionError):
+        raise BadFileError("The file is broken: its JSON cannot be read.") from None
+    if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
+        raise BadFileError("The file is broken: it has no glTF asset description.")
+    if not str(document["asset"].get("version", "")).startswith("2."):
+        raise BadFileError(f"The file is glTF {document['asset'].get('version')}; version 2.0 is needed.")
+    _check_extensions(document)
+    file = GltfFile(document, ())
+    buffers = tuple(_buffer(i, buffer, binary, others or {}) for i, buffer in enumerate(file.items("buffers")))
+    return _with_pictures(GltfFile(document, buffers), others or {})
+
+
+def _check_extensions(document: dict[str, Any]) -> None:
+    required = document.get("extensionsRequired", [])
+    for name in required if isinstance(required, list) else []:
+        if name in PACKED:
+            raise BadFileError(f"The file's meshes are compressed ({name}): save it without compression.")
+        if not str(name).startswith(HARMLESS):
+            raise BadFileError(f"The file cannot be shown without the extension {name}, which is not known here.")
+
+
+def _chunks(data: bytes) -> tuple[bytes, bytes | None]:
+    if len(data) < 20:
+        raise BadFileError("The file is cut off: it ends within its header.")
+    version, length = struct.unpack_from("<II", data, 4)
+    if version != 2:
+        raise BadFileError(f"The file is a version {version} .glb; version 2 is needed.")
+    if length > len(data):
+        raise BadFileError(f"The file is cut off: it claims {length} bytes and has {len(data)}.")
+    found: dict[int, bytes] = {}
+    at = 12
+    while at + 8 <= length:
+        size, kind = struct.unpack_from("<II", data, at)
+        if at + 8 + size > length:
+            raise BadFileError("The file is cut off: one of its chunks reaches beyond its end.")
+        found.setdefault(kind, data[at + 8 : at + 8 + size])
+        at += 8 + size
+    if 0x4E4F534A not in found:
+        raise BadFileError("The file is broken: it has no JSON chunk.")
+    return found[0x4E4F534A], found.get(0x004E4942)
+
+
+def _buffer(number: int, buffer: Mapping[str, Any], binary: bytes | None, others: Mapping[str, bytes]) -> bytes:
+    uri = buffer.get("uri")
+    if uri is None:
+        if binary is None or number != 0:
+            raise BadFileError(f"The file is broken: buffer {number} has no data.")
+        data = binary
+    else:
+        data = _fetch(uri, others, f"buffer {number}")
+    claimed = buffer.get("byteLength")
+    if not isinstance(claimed, int) or claimed < 0 or claimed > len(data):
+        raise BadFileError(f"The file is cut off: buffer {number} claims {claimed} bytes and has {len(data)}.")
+    return data[:claimed]
+
+
+def _fetch(uri: object, others: Mapping[str, bytes], what: str) -> bytes:
+    if not isinstance(uri, str):
+        raise BadFileError(f"The file is broken: the address of {what} is not text.")
+    if uri.startswith("data:"):
+        try:
+            return base64.b64decode(uri.split(",", 1)[1], validate=True)
+        except (IndexError, binascii.Error):
+            raise BadFileError(f"The file is broken: the data of {what} cannot be read.") from None
+    name = urllib.parse.unquote(uri)
+    for key in (name, name.rsplit("/", 1)[-1]):
+        if key in others:
+            return others[key]
+    raise BadFileError(f"The file needs “{name}”, which did not come with it: drop both together.")
+
+
+def _with_pictures(file: GltfFile, others: Mapping[str, bytes]) -> GltfFile:
+    """Pictures from other files are taken into a buffer, so that one `.glb` holds everything."""
+    document, notes, added = dict(file.document), list(file.notes), bytearray()
+    images, views = [dict(i) for i in file.items("images")], list(file.items("bufferViews"))
+    for number, image in enumerate(images):
+        uri = image.get("uri")
+        if not isinstance(uri, str) or uri.startswith("data:"):
+            continue
+        try:
+            data = _fetch(uri, others, f"picture {number}")
+        except BadFileError:
+            notes.append(f"The picture “{uri[:80]}” did not come with the file; its surface is shown plain.")
+            data = _BLANK_PNG
+        added += b"\0" * (-len(added) % 4)
+        views.append({"buffer": len(file.buffers), "byteOffset": len(added), "byteLength": len(data)})
+        added += data
+        jpeg = data[:2] == b"\xff\xd8"
+        del image["uri"]
+        image.update(bufferView=len(views) - 1, mimeType="image/jpeg" if jpeg else "image/png")
+    if not added:
+        return GltfFile(document, file.buffers, tuple(notes))
+    document.update(images=images, bufferViews=views)
+    return GltfFile(document, (*file.buffers, bytes(added)), tuple(notes))
+
+
+# One white pixel.
+_BLANK_PNG = base64.b64decode(
+    "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8/5+hHgAHggJ/PchI7wAAAABJRU5ErkJggg=="
+)

@@ -1,0 +1,154 @@
+"""The nodes of a glTF document as a skeleton: parents, names, transforms."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from plethos.core import rotations
+from plethos.core.errors import BadFileError
+from plethos.core.formats.gltf_file import GltfFile, whole
+from plethos.core.rotations import Array
+from plethos.core.skeleton import Skeleton
+
+
+def node_parents(file: GltfFile) -> list[int]:
+    """The parent of each node, -1 for none.
+
+    Raises
+    ------
+    BadFileError
+        When a node has two parents or is its own ancestor.
+    """
+    nodes = file.items("nodes")
+    parents = [-1] * len(nodes)
+    for i, node in enumerate(nodes):
+        for child in node.get("children", []):
+            c = whole(child, f"a child of node {i}", len(nodes))
+            if parents[c] >= 0:
+                raise BadFileError(f"The file is broken: node {c} has two parents.")
+            parents[c] = i
+    for i in range(len(nodes)):
+        at, steps = i, 0
+        while at >= 0:
+            at, steps = parents[at], steps + 1
+            if steps > len(nodes):
+                raise BadFileError(f"The file is broken: the joints form a circle at {node_label(file, i)}.")
+    return parents
+
+
+def node_label(file: GltfFile, index: int) -> str:
+    """What to call a node in a sentence."""
+    name = file.items("nodes")[index].get("name")
+    return f"“{name}”" if name else f"node {index}"
+
+
+def _numbers(node: dict[str, Any], key: str, default: list[float], label: str) -> Array:
+    value = node.get(key, default)
+    try:
+        array = np.asarray(value, dtype=np.float64)
+    except (TypeError, ValueError):
+        array = np.array([np.nan])
+    if array.shape != (len(default),) or not np.isfinite(array).all():
+        raise BadFileError(f"The file is broken: the {key} of {label} is not {len(default)} finite numbers.")
+    return array
+
+
+def local_transform(file: GltfFile, index: int) -> tuple[Array, Array, Array]:
+    """Translation ``(3,)``, rotation ``(4,)`` and stretch ``(3, 3)`` of a node; a matrix is split."""
+    node, label = file.items("nodes")[index], node_label(file, index)
+    if "matrix" in node:
+        m = _numbers(node, "matrix", [0.0] * 16, label).reshape(4, 4).T
+        turn = _rotation_part(m[:3, :3])
+        return m[:3, 3], rotations.from_matrix(turn), turn.T @ m[:3, :3]
+    scale = _numbers(node, "scale", [1.0, 1.0, 1.0], label)
+    turn = rotations.normalize(_numbers(node, "rotation", [0.0, 0.0, 0.0, 1.0], label))
+    return _numbers(node, "translation", [0.0, 0.0, 0.0], label), turn, np.diag(scale)
+
+
+def _rotation_part(m: Array) -> Array:
+    """The rotation of a matrix: its columns when they are at right angles (then the rest is a scale), else polar."""
+    length = np.linalg.norm(m, axis=0)
+    if (length > 1e-12).all():
+        columns = m / length
+        if np.abs(columns.T @ columns - np.eye(3)).max() < 1e-5:
+            return columns if np.linalg.det(columns) > 0 else -columns
+    u, _, vt = np.linalg.svd(m)
+    return np.asarray(u @ vt if np.linalg.det(u @ vt) > 0 else u @ np.diag([1.0, 1.0, -1.0]) @ vt)
+
+
+def read_skeleton(file: GltfFile, joints: set[int], carriers: set[int]) -> tuple[Skeleton, dict[int, int]]:
+    """The skeleton of the joints, the nodes that carry rigid parts, and everything above them.
+
+    Parameters
+    ----------
+    joints
+        Node numbers of the joints.
+    carriers
+        Node numbers that carry parts without a skin.
+
+    Returns
+    -------
+    skeleton, place
+        And the skeleton index of each node in it.
+    """
+    parents = node_parents(file)
+    kept: set[int] = set()
+    for start in joints | carriers:
+        at = start
+        while at >= 0 and at not in kept:
+            kept.add(at)
+            at = parents[at]
+    children: dict[int, list[int]] = {}
+    for node in sorted(kept):
+        children.setdefault(parents[node], []).append(node)
+    order: list[int] = []
+    waiting = list(reversed(children.get(-1, [])))
+    while waiting:
+        node = waiting.pop()
+        order.append(node)
+        waiting += reversed(children.get(node, []))
+    place = {node: i for i, node in enumerate(order)}
+    names = joint_names(file, order, joints)
+    local = [local_transform(file, node) for node in order]
+    skeleton = Skeleton(
+        names=tuple(names[node] for node in order),
+        parents=np.array([place.get(parents[node], -1) for node in order], dtype=np.int32),
+        rest_translation=np.array([t for t, _, _ in local]).reshape(-1, 3),
+        rest_rotation=np.array([r for _, r, _ in local]).reshape(-1, 4),
+        rest_stretch=np.array([s for _, _, s in local]).reshape(-1, 3, 3),
+        is_joint=np.array([node in joints for node in order], dtype=bool),
+        nodes=np.array(order, dtype=np.int32),
+    )
+    return skeleton, place
+
+
+def joint_names(file: GltfFile, order: list[int], joints: set[int]) -> dict[int, str]:
+    """Unique names: unnamed ones become ``joint_N`` (N = the node's number), doubled ones get ``_2``, ``_3``.
+
+    Joints come first, in the order of their nodes, so that a plain node never takes a joint's name.
+    """
+    nodes = file.items("nodes")
+    wanted = {n: str(nodes[n].get("name") or f"joint_{n}") for n in order}
+    ranked = sorted(order, key=lambda n: (n not in joints, n))
+    taken: set[str] = set()
+    names: dict[int, str] = {}
+    for n in ranked:
+        if wanted[n] not in taken:
+            taken.add(wanted[n])
+            names[n] = wanted[n]
+    for n in ranked:
+        if n not in names:
+            names[n] = free_name(wanted[n], taken)
+    return names
+
+
+def free_name(wanted: str, taken: set[str]) -> str:
+    """`wanted`, or `wanted_2`, `_3`, ... when it is taken; the name found is added to `taken`."""
+    name, number = wanted, 1
+    while name in taken:
+        number += 1
+        name = f"{wanted}_{number}"
+    taken.add(name)
+    return name

@@ -1,0 +1,270 @@
+"""Character -> glTF 2.0: the file it came from, with its remedies as morph targets and rules.
+
+Everything that Plethos does not compute with (materials, pictures, cameras, unknown extras) goes out as it came in.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.character import Character, Part
+from plethos.core.clips import Clip
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import shape_activations
+from plethos.core.formats import rules
+from plethos.core.formats.gltf_build import ARRAY_BUFFER, GltfBuilder
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_nodes import free_name
+from plethos.core.formats.gltf_read import PartLayout, bone_starts, layout_of, target_names
+from plethos.core.shape import Shape
+
+BAKED_RATE = 30.0  # keys a second
+
+
+def write_glb(character: Character, source: GltfFile, bake: str | None = None) -> bytes:
+    """The character as one `.glb`.
+
+    Parameters
+    ----------
+    source
+        The file it was read from.
+    bake
+        The name of a clip that gets the activations as keys of morph weights, so that a viewer that knows nothing of
+        the rules shows them.
+
+    Raises
+    ------
+    BadEditError
+        When there is no such clip.
+    """
+    builder = GltfBuilder(_without_own_targets(source, character))
+    layouts = layout_of(GltfFile(builder.document, source.buffers))
+    _unshare_meshes(builder, layouts)
+    names = _target_names(character)
+    starts = bone_starts(source, layouts)
+    written: list[list[int]] = []
+    for part, layout, start in zip(character.parts, layouts, starts, strict=True):
+        _write_weights(builder, source, character, part, layout, start)
+        written.append(_write_targets(builder, character, part, layout, names))
+    if character.remedies:
+        described = rules.rules_of(character)
+        flat = iter(names)
+        for rule, remedy in zip(described["remedies"], character.remedies, strict=True):
+            rule["targets"] = [next(flat) for _ in remedy.shapes]
+        extras = builder.document.get("extras")
+        builder.document["extras"] = {**(extras if isinstance(extras, dict) else {}), "plethos": described}
+    if bake is not None:
+        clip = next((c for c in character.clips if c.name == bake), None)
+        if clip is None:
+            raise BadEditError(f"There is no clip called “{bake}”.")
+        _bake(builder, character, clip, layouts, written)
+    return builder.file().pack()
+
+
+def _remedy_shapes(character: Character) -> list[Shape]:
+    return [s for r in character.remedies for s in r.shapes]
+
+
+def _target_names(character: Character) -> list[str]:
+    """A name for each remedy's shape that no other morph target has: rules find their targets by name."""
+    taken = {s.name for s in character.shapes}
+    return [free_name(s.name, taken) for s in _remedy_shapes(character)]
+
+
+def _without_own_targets(source: GltfFile, character: Character) -> GltfFile:
+    """The document without the morph targets that an earlier delivery put there for remedies."""
+    extras = source.document.get("extras")
+    described = extras.get("plethos") if isinstance(extras, dict) else None
+    if not isinstance(described, dict):
+        return source
+    own = {name for rule in described.get("remedies", []) for name in rule.get("targets", [])}
+    document = dict(source.document)
+    document["extras"] = {k: v for k, v in source.document["extras"].items() if k != "plethos"}
+    if not document["extras"]:
+        del document["extras"]
+    kept_of_mesh: dict[int, list[int]] = {}
+    meshes = []
+    for number, mesh in enumerate(source.items("meshes")):
+        primitives = mesh.get("primitives", [])
+        amount = max((len(p.get("targets", [])) for p in primitives), default=0)
+        names = target_names(mesh, primitives, amount)
+        keep = [k for k in range(amount) if names[k] not in own]
+        kept_of_mesh[number] = keep
+        mesh = dict(mesh)
+        if len(keep) < amount:
+            mesh["primitives"] = [_with_targets(p, [p["targets"][k] for k in keep]) for p in primitives]
+            mesh["extras"] = {**mesh.get("extras", {}), "targetNames": [names[k] for k in keep]}
+            mesh.pop("weights", None)
+            if not keep:
+                del mesh["extras"]["targetNames"]
+        meshes.append(mesh)
+    document["meshes"] = meshes
+    document["animations"] = _without_stale_bakes(source, kept_of_mesh)
+    if not document["animations"]:
+        del document["animations"]
+    return replace(source, document=document)
+
+
+def _with_targets(primitive: dict[str, Any], targets: list[Any]) -> dict[str, Any]:
+    out = {k: v for k, v in primitive.items() if k != "targets"}
+    return {**out, "targets": targets} if targets else out
+
+
+def _without_stale_bakes(source: GltfFile, kept_of_mesh: dict[int, list[int]]) -> list[dict[str, Any]]:
+    """Clips without the weight keys of meshes whose targets were taken away; `bake` writes them anew."""
+    nodes, out = source.items("nodes"), []
+    for animation in source.items("animations"):
+        channels = []
+        for channel in animation.get("channels", []):
+            target = channel.get("target", {})
+            mesh = nodes[target["node"]].get("mesh") if target.get("path") == "weights" else None
+            if mesh is None or kept_of_mesh.get(mesh) == list(range(_target_count(source, mesh))):
+                channels.append(channel)
+        if channels:
+            out.append({**animation, "channels": channels})
+    return out
+
+
+def _target_count(source: GltfFile, mesh: int) -> int:
+    return max((len(p.get("targets", [])) for p in source.items("meshes")[mesh].get("primitives", [])), default=0)
+
+
+def _unshare_meshes(builder: GltfBuilder, layouts: list[PartLayout]) -> None:
+    """Give every part a mesh of its own, since remedies differ between two nodes that show one mesh."""
+    seen: set[int] = set()
+    for i, layout in enumerate(layouts):
+        if layout.mesh in seen:
+            mesh = builder.document["meshes"][layout.mesh]
+            copied = {**mesh, "primitives": [dict(p) for p in mesh["primitives"]]}
+            layouts[i] = replace(layout, mesh=builder.add("meshes", copied))
+            builder.document["nodes"][layout.node]["mesh"] = layouts[i].mesh
+        seen.add(layout.mesh)
+
+
+def _write_weights(
+    builder: GltfBuilder, source: GltfFile, character: Character, part: Part, layout: PartLayout, bone_start: int
+) -> None:
+    """Write the influences anew where the stored ones are not what is computed with (not of sum 1, or edited)."""
+    if layout.skin is None:
+        return
+    mesh = builder.document["meshes"][layout.mesh]
+    for run in layout.runs:
+        vertices = character.file_to_vertex[run.start : run.start + run.count]
+        slots, weights = character.influences[vertices] - bone_start, character.weights[vertices]
+        attributes = mesh["primitives"][run.primitives[0]]["attributes"]
+        if _stored_alike(source, attributes, slots, weights):
+            continue
+        width = -(-slots.shape[1] // 4) * 4
+        pad = ((0, 0), (0, width - slots.shape[1]))
+        weights = np.pad(weights, pad)
+        weights = (weights / weights.sum(axis=1, keepdims=True, dtype=np.float64)).astype(np.float32)
+        slots = np.pad(np.where(character.weights[vertices] > 0, slots, 0), pad).astype(np.uint16)
+        fresh = {k: v for k, v in attributes.items() if not k.startswith(("JOINTS_", "WEIGHTS_"))}
+        for k in range(width // 4):
+            columns = slice(4 * k, 4 * k + 4)
+            fresh[f"JOINTS_{k}"] = builder.accessor(slots[:, columns], ARRAY_BUFFER)
+            fresh[f"WEIGHTS_{k}"] = builder.accessor(weights[:, columns], ARRAY_BUFFER)
+        for p in run.primitives:
+            mesh["primitives"][p]["attributes"] = dict(fresh)
+
+
+def _stored_alike(
+    source: GltfFile, attributes: dict[str, int], slots: NDArray[np.int32], weights: NDArray[np.float32]
+) -> bool:
+    sets = [k for k in range(8) if f"JOINTS_{k}" in attributes]
+    joints, stored = (
+        np.concatenate([source.accessor(attributes[f"{name}_{k}"], "weights", "VEC4") for k in sets], axis=1)
+        for name in ("JOINTS", "WEIGHTS")
+    )
+    if stored.dtype.kind in "iu":
+        stored = stored / np.iinfo(stored.dtype).max
+    if (stored < 0).any() or np.abs(stored.sum(axis=1, dtype=np.float64) - 1).max(initial=0) > 4e-7:
+        return False
+    if (joints[stored == 0] != 0).any():
+        return False
+    # A welded vertex may hold its copies' weights in another order, so they are compared joint by joint.
+    size = int(max(joints.max(initial=0), slots.max(initial=0))) + 1
+    row = np.arange(len(stored))[:, None]
+    ours = np.bincount((row * size + slots)[weights > 0], weights=weights[weights > 0], minlength=len(row) * size)
+    theirs = np.bincount((row * size + joints)[stored > 0], weights=stored[stored > 0], minlength=len(row) * size)
+    return bool(np.abs(ours - theirs).max(initial=0) < 0.02)
+
+
+def _write_targets(
+    builder: GltfBuilder, character: Character, part: Part, layout: PartLayout, names: list[str]
+) -> list[int]:
+    """Add the remedies' shapes that move this part; returns which of the remedies' shapes they are."""
+    mesh = builder.document["meshes"][layout.mesh]
+    primitives = mesh["primitives"]
+    before = max(len(p.get("targets", [])) for p in primitives)
+    labels = target_names(mesh, primitives, before)
+    first, last = part.vertices
+    added = []
+    for number, shape in enumerate(_remedy_shapes(character)):
+        inside = (shape.vertices >= first) & (shape.vertices < last)
+        if not inside.any():
+            continue
+        dense = np.zeros((len(character.points), 3), np.float32)
+        dense[shape.vertices] = shape.deltas
+        for run in layout.runs:
+            rows = dense[character.file_to_vertex[run.start : run.start + run.count]]
+            moved = np.flatnonzero(np.abs(rows).max(axis=1) > 0)
+            accessor = builder.offsets(moved, rows[moved], run.count)
+            for p in run.primitives:
+                primitives[p] = {
+                    **primitives[p],
+                    "targets": [*primitives[p].get("targets", []), {"POSITION": accessor}],
+                }
+        added.append(number)
+        labels.append(names[number])
+    if added:
+        mesh["primitives"] = [p for p in primitives]
+        mesh["extras"] = {**mesh.get("extras", {}), "targetNames": labels}
+        defaults = mesh.get("weights", [0.0] * before)
+        mesh["weights"] = [*defaults, *[0.0] * len(added)]
+        node = builder.document["nodes"][layout.node]
+        if "weights" in node:
+            node["weights"] = [*node["weights"][:before], *[0.0] * len(added)]
+    return added
+
+
+def _bake(
+    builder: GltfBuilder, character: Character, clip: Clip, layouts: list[PartLayout], written: list[list[int]]
+) -> None:
+    animation = builder.document["animations"][[c.name for c in character.clips].index(clip.name)]
+    times = np.append(np.arange(0.0, clip.duration - 1e-6, 1 / BAKED_RATE), clip.duration)
+    keyed = [shape_activations(character, clip.pose_at(character.skeleton, float(t))) for t in times]
+    activations = np.array(keyed, dtype=np.float32)
+    time_accessor = builder.accessor(times.astype(np.float32), bounds=True)
+    own = 0  # where the part's own shapes begin among the character's
+    for layout, added in zip(layouts, written, strict=True):
+        mesh = builder.document["meshes"][layout.mesh]
+        count = max(len(p.get("targets", [])) for p in mesh["primitives"])
+        before = count - len(added)
+        if added:
+            columns = [*range(own, own + before), *(len(character.shapes) + n for n in added)]
+            values = np.ascontiguousarray(activations[:, columns]).reshape(-1)
+            animation["channels"] = [
+                c
+                for c in animation["channels"]
+                if not (c["target"].get("path") == "weights" and c["target"].get("node") == layout.node)
+            ]
+            animation["samplers"] = [
+                *animation["samplers"],
+                {"input": time_accessor, "output": builder.accessor(values), "interpolation": "LINEAR"},
+            ]
+            target = {"node": layout.node, "path": "weights"}
+            animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": target})
+        own += before
+    _drop_unused_samplers(animation)
+
+
+def _drop_unused_samplers(animation: dict[str, Any]) -> None:
+    used = sorted({c["sampler"] for c in animation["channels"]})
+    place = {old: new for new, old in enumerate(used)}
+    animation["samplers"] = [animation["samplers"][s] for s in used]
+    animation["channels"] = [{**c, "sampler": place[c["sampler"]]} for c in animation["channels"]]

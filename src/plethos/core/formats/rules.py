@@ -1,0 +1,97 @@
+"""The rules of the remedies as plain data: what `extras.plethos` of a delivered file holds.
+
+`docs/formats/plethos-rules.schema.json` is its JSON schema. Shapes are not in it: they are the file's morph targets,
+named by ``targets``; the store keeps them as blobs beside the same rules.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from typing import Any
+
+import numpy as np
+
+from plethos.core.character import Character
+from plethos.core.errors import BadFileError, PlethosError
+from plethos.core.remedies import Remedy, remedy_from_rule
+from plethos.core.shape import Shape
+from plethos.core.skeleton import Skeleton
+
+VERSION = 1
+
+
+def remedy_rule(remedy: Remedy, skeleton: Skeleton) -> dict[str, Any]:
+    """One remedy's rule, with the names of the shapes it uses."""
+    return {**remedy.to_rule(skeleton), "targets": [s.name for s in remedy.shapes]}
+
+
+def rules_of(character: Character) -> dict[str, Any]:
+    """All remedies' rules, in order."""
+    return {"version": VERSION, "remedies": [remedy_rule(r, character.skeleton) for r in character.remedies]}
+
+
+def take_remedies(character: Character, document: dict[str, Any]) -> Character:
+    """Turn the morph targets that a file's own rules name back into remedies.
+
+    Parameters
+    ----------
+    character
+        As read, with every morph target among its shapes (one a part and target).
+    document
+        The glTF document, which may have no rules.
+    """
+    extras = document.get("extras")
+    rules = extras.get("plethos") if isinstance(extras, dict) else None
+    if rules is None:
+        return character
+    if not isinstance(rules, dict) or rules.get("version") != VERSION or not isinstance(rules.get("remedies"), list):
+        raise BadFileError("The file's remedies were written by another version of Plethos and cannot be read.")
+    taken: set[int] = set()
+    remedies = []
+    for rule in rules["remedies"]:
+        try:
+            shapes = []
+            for name in rule["targets"]:
+                found = [i for i, s in enumerate(character.shapes) if s.name == name and i not in taken]
+                if not found:
+                    raise BadFileError(f"The file's remedy “{name}” has lost its morph target.")
+                # One remedy may move several parts: its targets of the same name are joined again.
+                taken.update(found)
+                shapes.append(_joined(name, [character.shapes[i] for i in found]))
+            remedies.append(remedy_from_rule(rule, tuple(shapes), character.skeleton))
+        except (KeyError, TypeError, AttributeError):
+            raise BadFileError("The file is broken: one of its remedies is incomplete.") from None
+        except PlethosError as error:
+            raise BadFileError(f"One of the file's remedies cannot be read: {error.sentence}") from None
+    return dataclasses.replace(
+        character,
+        shapes=tuple(s for i, s in enumerate(character.shapes) if i not in taken),
+        clips=_without_shapes(character, taken),
+        remedies=tuple(remedies),
+    )
+
+
+def _joined(name: str, shapes: list[Shape]) -> Shape:
+    vertices = np.concatenate([s.vertices for s in shapes])
+    order = np.argsort(vertices)
+    return Shape(name, vertices[order], np.concatenate([s.deltas for s in shapes])[order])
+
+
+def _without_shapes(character: Character, taken: set[int]) -> tuple[Any, ...]:
+    """Clips whose tracks no longer drive the taken shapes: a baked clip would apply remedies twice."""
+    left = {old: new for new, old in enumerate(i for i in range(len(character.shapes)) if i not in taken)}
+    clips = []
+    for clip in character.clips:
+        tracks = []
+        for track in clip.tracks:
+            if track.channel != "weights":
+                tracks.append(track)
+                continue
+            width = track.values.shape[-1]
+            keep = [k for k in range(width) if track.target + k in left]
+            if keep:
+                # Remedies' targets are written behind the file's own, so what is kept is a leading run.
+                values = track.values[..., keep]
+                tracks.append(dataclasses.replace(track, target=left[track.target + keep[0]], values=values))
+        clips.append(dataclasses.replace(clip, tracks=tuple(tracks)))
+    return tuple(clips)

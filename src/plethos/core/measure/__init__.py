@@ -1,0 +1,1 @@
+"""Measures: what replaces the eye. Each is given against rest."""

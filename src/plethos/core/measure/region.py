@@ -1,0 +1,123 @@
+"""The region of a joint: the piece of skin that its rotation bends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse import csgraph
+
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.mesh import boundary_loops
+
+
+@dataclass(frozen=True, eq=False)
+class Region:
+    """Part of the skin, as a small mesh of its own.
+
+    Parameters
+    ----------
+    vertices
+        Indices ``(N,)`` into the character, ascending.
+    triangles
+        ``(M, 3)`` indices into `vertices`.
+    loops
+        Boundary loops, as indices into `vertices`, in the triangles' own direction.
+    radius
+        How far from the joint the bending skin lies, metres (root mean square).
+    """
+
+    vertices: NDArray[np.int32]
+    triangles: NDArray[np.int32]
+    loops: tuple[NDArray[np.int32], ...]
+    radius: float
+
+
+def region_of(character: Character, mask: NDArray[np.bool_], radius: float = 0.0) -> Region:
+    """The region of the triangles whose three vertices are all in `mask` ``(V,)``."""
+    t = character.topology.triangles
+    t = t[mask[t].all(axis=1)]
+    vertices, flat = np.unique(t, return_inverse=True)
+    local = flat.reshape(-1, 3).astype(np.int32)
+    return Region(vertices.astype(np.int32), local, tuple(boundary_loops(local)), radius)
+
+
+def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -> Region:
+    """The skin round a joint that is shared between what turns with it and what does not, with a margin.
+
+    Parameters
+    ----------
+    rest
+        Rest points ``(V, 3)`` in the world.
+
+    Raises
+    ------
+    BadEditError
+        When the joint bends no skin (a joint that carries rigid parts only, or the root).
+    """
+    w = character.subtree_weights(joint)
+    shared = (w > 0.02) & (w < 0.98)
+    edges = character.topology.edges
+    crossing = edges[np.abs(w[edges[:, 0]] - w[edges[:, 1]]) > 0.5]
+    shared[crossing.ravel()] = True
+    if not shared.any():
+        raise BadEditError(
+            f"Turning “{character.skeleton.names[joint]}” bends no skin, so there is nothing to measure."
+        )
+    at = character.skeleton.rest_global[joint, :3, 3]
+    distance = np.linalg.norm(rest - at, axis=1)
+    near = float(np.median(distance[shared]))
+    # Stray weights far away would stretch the region over the whole body.
+    shared &= distance < 2.5 * near
+    radius = float(np.sqrt(np.mean(distance[shared] ** 2)))
+    return region_of(character, _within(character, rest, shared, 0.35 * radius), radius)
+
+
+def _within(
+    character: Character, rest: NDArray[np.floating], seed: NDArray[np.bool_], reach: float
+) -> NDArray[np.bool_]:
+    """The vertices within `reach` of the seed along the edges of the surface."""
+    edges = character.topology.edges
+    length = np.linalg.norm(rest[edges[:, 0]] - rest[edges[:, 1]], axis=1).astype(np.float64)
+    count = character.topology.count
+    graph = sparse.csr_matrix((np.maximum(length, 1e-12), (edges[:, 0], edges[:, 1])), (count, count))
+    found = csgraph.dijkstra(graph, directed=False, indices=np.flatnonzero(seed), min_only=True, limit=reach)
+    return np.asarray(np.isfinite(found))
+
+
+@lru_cache(maxsize=64)
+def _cap_edges(region: Region) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int32]]:
+    """Start, end and loop number of every boundary edge."""
+    start = np.concatenate([np.zeros(0, np.int32), *region.loops])
+    end = np.concatenate([np.zeros(0, np.int32), *(np.roll(loop, -1) for loop in region.loops)])
+    number = np.repeat(np.arange(len(region.loops), dtype=np.int32), [len(x) for x in region.loops])
+    return start, end, number
+
+
+def region_volume(region: Region, points: NDArray[np.floating]) -> float:
+    """Signed volume in cubic metres, each boundary loop capped by a fan to its centroid.
+
+    Parameters
+    ----------
+    points
+        ``(N, 3)`` points of the region's vertices.
+
+    Notes
+    -----
+    Divergence theorem: a sixth of the sum of the determinants of the triangles; for a closed region this is its
+    volume exactly.
+    """
+    p = points.astype(np.float64)
+    p = p - p.mean(axis=0)
+    a, b, c = (p[region.triangles[:, k]] for k in range(3))
+    total = float(np.einsum("ti,ti->", a, np.cross(b, c)))
+    if region.loops:
+        start, end, number = _cap_edges(region)
+        sizes = np.bincount(number)
+        centre = np.stack([np.bincount(number, weights=p[start, k]) / sizes for k in range(3)], axis=1)
+        total += float(np.einsum("ei,ei->", p[end], np.cross(p[start], centre[number])))
+    return total / 6

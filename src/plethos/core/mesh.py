@@ -1,0 +1,115 @@
+"""Topology of a triangle mesh: neighbours, borders, pieces, loops, normals."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse import csgraph
+
+Points = NDArray[Any]
+Triangles = NDArray[np.int32]
+
+
+def vertex_normals(points: Points, triangles: Triangles) -> Points:
+    """Area-weighted unit normals ``(V, 3)``; a vertex without area gets (0, 0, 0)."""
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    face = np.cross(b - a, c - a)
+    out = np.empty_like(points)
+    for axis in range(3):
+        weights = np.repeat(face[:, axis], 3)
+        out[:, axis] = np.bincount(triangles.ravel(), weights=weights, minlength=len(points))
+    length = np.linalg.norm(out, axis=1, keepdims=True)
+    return np.asarray(out / np.where(length > 0, length, 1))
+
+
+def triangle_edges(triangles: Triangles) -> NDArray[np.int32]:
+    """Directed edges ``(3T, 2)`` in the order ab, bc, ca of each triangle."""
+    return triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
+
+
+def boundary_loops(triangles: Triangles) -> list[NDArray[np.int32]]:
+    """The closed loops of edges that belong to one triangle only, each in the triangles' own direction."""
+    edges = triangle_edges(triangles)
+    if len(edges) == 0:
+        return []
+    size = int(edges.max()) + 1
+    forward = edges[:, 0].astype(np.int64) * size + edges[:, 1]
+    backward = edges[:, 1].astype(np.int64) * size + edges[:, 0]
+    border = edges[~np.isin(forward, backward)]
+    following: dict[int, list[int]] = {}
+    for a, b in border.tolist():
+        following.setdefault(a, []).append(b)
+    loops = []
+    while following:
+        start = next(iter(following))
+        loop, at = [], start
+        while at in following:
+            loop.append(at)
+            ahead = following[at].pop()
+            if not following[at]:
+                del following[at]
+            at = ahead
+            if at == start:
+                break
+        if at == start and len(loop) > 2:
+            loops.append(np.array(loop, dtype=np.int32))
+    return loops
+
+
+@dataclass(frozen=True)
+class Topology:
+    """What is next to what.
+
+    Parameters
+    ----------
+    count
+        Number of vertices V.
+    triangles
+        ``(T, 3)`` vertex indices; triangles that name a vertex twice are left out by whoever builds this.
+    """
+
+    count: int
+    triangles: Triangles
+
+    @cached_property
+    def edges(self) -> NDArray[np.int32]:
+        """Undirected edges ``(E, 2)``, each once, smaller index first."""
+        return np.unique(np.sort(triangle_edges(self.triangles), axis=1), axis=0).astype(np.int32)
+
+    @cached_property
+    def adjacency(self) -> sparse.csr_matrix:
+        """Symmetric 0/1 matrix ``(V, V)`` of edges; its ``indptr`` and ``indices`` are the neighbour lists."""
+        e = self.edges
+        row, column = np.concatenate([e[:, 0], e[:, 1]]), np.concatenate([e[:, 1], e[:, 0]])
+        matrix = sparse.csr_matrix((np.ones(len(row), np.float32), (row, column)), (self.count, self.count))
+        matrix.sort_indices()
+        return matrix
+
+    @cached_property
+    def vertex_triangles(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """CSR lists of the triangles round each vertex: ``offsets (V + 1,)`` and ``triangles``."""
+        flat = self.triangles.ravel()
+        order = np.argsort(flat, kind="stable")
+        offsets = np.concatenate([[0], np.cumsum(np.bincount(flat, minlength=self.count))])
+        return offsets.astype(np.int32), (order // 3).astype(np.int32)
+
+    @cached_property
+    def pieces(self) -> NDArray[np.int32]:
+        """Number ``(V,)`` of the connected piece that each vertex belongs to."""
+        return np.asarray(csgraph.connected_components(self.adjacency, directed=False)[1], dtype=np.int32)
+
+    def grow(self, mask: NDArray[np.bool_], rings: int) -> NDArray[np.bool_]:
+        """The mask ``(V,)`` widened by so many rings of neighbours."""
+        for _ in range(rings):
+            mask = mask | (self.adjacency @ mask.astype(np.float32) > 0)
+        return mask
+
+
+def extent(points: Points) -> float:
+    """The longest side of the bounding box: what stands for a character's height in tolerances."""
+    return float((points.max(axis=0) - points.min(axis=0)).max()) if len(points) else 0.0

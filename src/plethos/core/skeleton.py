@@ -1,0 +1,203 @@
+"""Joints, poses and forward kinematics."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from plethos.core import rotations
+from plethos.core.errors import BadPoseError
+from plethos.core.rotations import Array
+
+
+@dataclass(frozen=True)
+class Pose:
+    """What is turned away from rest.
+
+    Parameters
+    ----------
+    rotations
+        Quaternions ``(J, 4)`` on top of each joint's rest rotation, in its rest frame: local = rest * R.
+    translations
+        Metres ``(J, 3)`` added to the rest translation, in the parent's frame; None = none.
+    scales
+        Absolute joint scales ``(J, 3)`` that replace the rest stretch; NaN rows keep it; None = none.
+    shape_weights
+        Values ``{shape index: weight}`` that a clip gives to the shapes that came with the file.
+    """
+
+    rotations: Array
+    translations: Array | None = None
+    scales: Array | None = None
+    shape_weights: Mapping[int, float] | None = None
+
+    def with_rotation(self, joint: int, rotation: Array) -> Pose:
+        """The same pose with one joint's rotation replaced."""
+        turned = self.rotations.copy()
+        turned[joint] = rotation
+        return Pose(turned, self.translations, self.scales, self.shape_weights)
+
+
+@dataclass(frozen=True)
+class Skeleton:
+    """The joints of a character and the plain nodes above them, parents before children.
+
+    A local transform is ``T(rest_translation) * rest_rotation * R * rest_stretch``, with R from the pose. The
+    stretch is the node's scale (a diagonal), or whatever else of a matrix is not a rotation.
+
+    Parameters
+    ----------
+    names
+        One unique name a joint.
+    parents
+        Index ``(J,)`` of each joint's parent, -1 for none; always smaller than the joint's own.
+    rest_translation, rest_rotation, rest_stretch
+        ``(J, 3)`` metres, ``(J, 4)`` quaternions, ``(J, 3, 3)`` matrices.
+    is_joint
+        ``(J,)`` False for nodes that only carry a transform and that nobody poses.
+    nodes
+        ``(J,)`` the index of the node in the file it came from.
+    """
+
+    names: tuple[str, ...]
+    parents: np.ndarray[Any, np.dtype[np.int32]]
+    rest_translation: Array
+    rest_rotation: Array
+    rest_stretch: Array
+    is_joint: np.ndarray[Any, np.dtype[np.bool_]]
+    nodes: np.ndarray[Any, np.dtype[np.int32]]
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    @cached_property
+    def index_of(self) -> dict[str, int]:
+        """Joint index by name."""
+        return {name: i for i, name in enumerate(self.names)}
+
+    @cached_property
+    def joint_parents(self) -> tuple[int, ...]:
+        """For each joint its nearest ancestor that is a joint itself, -1 for none."""
+        found: list[int] = []
+        for parent in self.parents:
+            up = int(parent)
+            while up >= 0 and not self.is_joint[up]:
+                up = int(self.parents[up])
+            found.append(up)
+        return tuple(found)
+
+    @cached_property
+    def levels(self) -> tuple[np.ndarray[Any, np.dtype[np.intp]], ...]:
+        """Joints grouped by depth, so that a whole depth is multiplied at once."""
+        depth = np.zeros(len(self), dtype=int)
+        for j, parent in enumerate(self.parents):
+            depth[j] = 0 if parent < 0 else depth[parent] + 1
+        return tuple(np.flatnonzero(depth == d) for d in range(int(depth.max(initial=-1)) + 1))
+
+    def children(self, joint: int) -> list[int]:
+        """The joints whose nearest joint ancestor is `joint`."""
+        return [j for j, p in enumerate(self.joint_parents) if p == joint and self.is_joint[j]]
+
+    def subtree(self, joint: int) -> np.ndarray[Any, np.dtype[np.bool_]]:
+        """Mask ``(J,)`` of `joint` and all below it."""
+        inside = np.zeros(len(self), dtype=bool)
+        inside[joint] = True
+        for j in range(joint + 1, len(self)):
+            if self.parents[j] >= 0:
+                inside[j] |= inside[self.parents[j]]
+        return inside
+
+    def find(self, name: str) -> int:
+        """Index of the joint called `name`.
+
+        Raises
+        ------
+        BadPoseError
+            When there is none.
+        """
+        index = self.index_of.get(name)
+        if index is None:
+            raise BadPoseError(f"There is no joint called “{name}” in this character.")
+        return index
+
+    def rest_pose(self) -> Pose:
+        """The pose in which nothing is turned."""
+        return Pose(np.tile(rotations.IDENTITY, (len(self), 1)))
+
+    def local_matrices(self, pose: Pose) -> Array:
+        """Local transforms ``(J, 4, 4)`` in the parent's frame."""
+        local = np.zeros((len(self), 4, 4))
+        stretch = self.rest_stretch
+        if pose.scales is not None:
+            scaled = ~np.isnan(pose.scales).any(axis=1)
+            stretch = stretch.copy()
+            stretch[scaled] = np.eye(3) * pose.scales[scaled][:, None, :]
+        turn = rotations.to_matrix(rotations.multiply(self.rest_rotation, pose.rotations))
+        local[:, :3, :3] = turn @ stretch
+        local[:, :3, 3] = self.rest_translation
+        if pose.translations is not None:
+            local[:, :3, 3] += pose.translations
+        local[:, 3, 3] = 1
+        return local
+
+    def global_matrices(self, pose: Pose) -> Array:
+        """World transforms ``(J, 4, 4)`` of all joints: forward kinematics."""
+        out = self.local_matrices(pose)
+        for level in self.levels[1:]:
+            out[level] = out[self.parents[level]] @ out[level]
+        return out
+
+    @cached_property
+    def rest_global(self) -> Array:
+        """World transforms ``(J, 4, 4)`` at rest."""
+        return self.global_matrices(self.rest_pose())
+
+
+def pose_from_json(skeleton: Skeleton, text: str | bytes) -> Pose:
+    """Read a pose file: ``{"joints": {NAME: {"euler_xyz_deg": [x, y, z]} | {"quaternion_xyzw": [...]}}}``.
+
+    Raises
+    ------
+    BadPoseError
+        For text that is not JSON, unknown joints, or rotations that are not finite numbers.
+    """
+    try:
+        joints = json.loads(text)["joints"]
+        entries = list(joints.items())
+    except (ValueError, KeyError, TypeError, AttributeError):
+        raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.') from None
+    pose = skeleton.rest_pose()
+    for name, rotation in entries:
+        pose.rotations[skeleton.find(name)] = rotation_from_json(name, rotation)
+    return pose
+
+
+def rotation_from_json(name: str, rotation: object) -> Array:
+    """One joint's entry of a pose file as a quaternion ``(4,)``; `name` is for the sentence of an error."""
+    if isinstance(rotation, Mapping):
+        for key, count in (("euler_xyz_deg", 3), ("quaternion_xyzw", 4)):
+            if key not in rotation:
+                continue
+            try:
+                values = np.asarray(rotation[key], dtype=np.float64)
+            except (TypeError, ValueError):
+                values = np.array([np.nan])
+            if values.shape != (count,) or not np.isfinite(values).all():
+                raise BadPoseError(f"The {key} of joint “{name}” has to be {count} finite numbers.")
+            if count == 3:
+                return rotations.from_euler_xyz_deg(values)
+            if np.linalg.norm(values) < 1e-6:
+                raise BadPoseError(f"The quaternion of joint “{name}” has length zero.")
+            return rotations.normalize(values)
+    raise BadPoseError(f"Joint “{name}” needs either euler_xyz_deg or quaternion_xyzw.")
+
+
+def pose_to_json(skeleton: Skeleton, pose: Pose) -> dict[str, Any]:
+    """The turned joints of a pose in the form that `pose_from_json` reads."""
+    turned = np.flatnonzero(rotations.angle(pose.rotations) > 1e-9)
+    return {"joints": {skeleton.names[j]: {"quaternion_xyzw": pose.rotations[j].tolist()} for j in turned}}
