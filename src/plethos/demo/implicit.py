@@ -1,0 +1,156 @@
+"""Implicit surfaces: negative inside, positive outside, roughly a distance in centimetres."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.interpolate import PchipInterpolator
+from scipy.spatial.transform import Rotation
+
+Points = NDArray[np.float64]
+Field = NDArray[np.float64]
+
+FAR = 60.0  # what a primitive answers well outside of its box
+
+
+def smooth_min(a: Field, b: Field, reach: float) -> Field:
+    """Union of two solids with a fillet of about `reach`: quadratic polynomial smooth minimum."""
+    h = np.maximum(reach - np.abs(a - b), 0) / reach
+    return np.minimum(a, b) - h * h * reach * 0.25
+
+
+def smooth_max(a: Field, b: Field, reach: float) -> Field:
+    """Intersection of two solids with a rounded edge."""
+    return -smooth_min(-a, -b, reach)
+
+
+def turned(axis: ArrayLike, degrees: float) -> NDArray[np.float64]:
+    """A rotation matrix."""
+    return np.asarray(Rotation.from_rotvec(np.radians(degrees) * np.asarray(axis, float)).as_matrix())
+
+
+class Solid:
+    """A primitive with a box outside of which it is not worked out."""
+
+    low: Points
+    high: Points
+    margin = 4.5
+
+    def __call__(self, points: Points) -> Field:
+        near = ((points >= self.low - self.margin) & (points <= self.high + self.margin)).all(axis=1)
+        out = np.full(len(points), FAR)
+        if near.any():
+            out[near] = self.distance(points[near])
+        return out
+
+    def distance(self, points: Points) -> Field:
+        raise NotImplementedError
+
+
+class Muscle(Solid):
+    """A chain of tapered capsules along a smooth curve through (place, radius) nodes.
+
+    Parameters
+    ----------
+    nodes
+        ``(place, radius)`` pairs.
+    flat
+        ``(axis, factor)``: squashed along the axis by the factor.
+    samples
+        Pieces a stretch between two nodes.
+    """
+
+    def __init__(
+        self, *nodes: tuple[ArrayLike, float], flat: tuple[ArrayLike, float] | None = None, samples: int = 5
+    ) -> None:
+        chain = np.array([[*np.asarray(place, float), radius] for place, radius in nodes])
+        self.chain = _catmull_rom(chain, samples)
+        self.flat_axis, self.flat_factor = None, 1.0
+        if flat is not None:
+            axis = np.asarray(flat[0], float)
+            self.flat_axis, self.flat_factor = axis / np.linalg.norm(axis), flat[1]
+        widest = self.chain[:, 3].max()
+        self.low, self.high = self.chain[:, :3].min(0) - widest, self.chain[:, :3].max(0) + widest
+
+    def distance(self, points: Points) -> Field:
+        nearest = np.full(len(points), np.inf)
+        for a, b in zip(self.chain[:-1], self.chain[1:], strict=True):
+            along = b[:3] - a[:3]
+            t = np.clip(((points - a[:3]) @ along) / max(along @ along, 1e-9), 0, 1)
+            off = points - a[:3] - t[:, None] * along
+            squared = (off * off).sum(1)
+            if self.flat_axis is not None:
+                across = off @ self.flat_axis
+                squared = squared + (self.flat_factor**2 - 1) * across * across
+            nearest = np.minimum(nearest, np.sqrt(squared) - (a[3] + (b[3] - a[3]) * t))
+        return nearest / np.sqrt(self.flat_factor)
+
+
+class Ellipsoid(Solid):
+    """An ellipsoid with radii along the rows of `frame`."""
+
+    def __init__(self, centre: ArrayLike, radii: ArrayLike, frame: NDArray[np.float64] | None = None) -> None:
+        self.centre, self.radii = np.array(centre, float), np.array(radii, float)
+        self.frame = np.eye(3) if frame is None else frame
+        self.low, self.high = self.centre - self.radii.max(), self.centre + self.radii.max()
+
+    def distance(self, points: Points) -> Field:
+        q = (points - self.centre) @ self.frame.T
+        k = np.sqrt(((q / self.radii) ** 2).sum(1))
+        slope = np.sqrt(((q / self.radii**2) ** 2).sum(1))
+        return np.asarray(k * (k - 1) / np.maximum(slope, 1e-6))
+
+
+class Loft(Solid):
+    """A stack of superellipses.
+
+    Parameters
+    ----------
+    rows
+        ``(height, half width, front depth, back depth, centre z, exponent)``, ascending in height.
+    """
+
+    def __init__(self, rows: Sequence[Sequence[float]]) -> None:
+        table = np.array(rows, float)
+        self.bottom, self.top = table[0, 0], table[-1, 0]
+        self.profile = PchipInterpolator(table[:, 0], table[:, 1:], axis=0)
+        width, front, back = table[:, 1].max(), table[:, 2].max(), table[:, 3].max()
+        self.low = np.array([-width, self.bottom, -back - 4])
+        self.high = np.array([width, self.top, front + 4])
+
+    def distance(self, points: Points) -> Field:
+        width, front, back, centre, power = self.profile(np.clip(points[:, 1], self.bottom, self.top)).T
+        z = points[:, 2] - centre
+        depth = np.where(z > 0, front, back)
+        u, v = np.abs(points[:, 0]) / width, np.abs(z) / depth
+        k = (u**power + v**power + 1e-12) ** (1 / power)
+        slope = np.sqrt((u ** (power - 1) / width) ** 2 + (v ** (power - 1) / depth) ** 2 + 1e-12) * k ** (1 - power)
+        side = (k - 1) / np.maximum(slope, 1e-3)
+        side = np.where(k < 0.3, -np.minimum(width, depth) * 0.7, side)
+        ends = np.maximum(self.bottom - points[:, 1], points[:, 1] - self.top)
+        return smooth_max(side, ends, 3.0)
+
+
+def _catmull_rom(nodes: NDArray[np.float64], samples: int) -> NDArray[np.float64]:
+    if len(nodes) == 2:
+        return nodes
+    padded = np.vstack([2 * nodes[0] - nodes[1], nodes, 2 * nodes[-1] - nodes[-2]])
+    rows = []
+    for i in range(1, len(padded) - 2):
+        a, b, c, d = padded[i - 1 : i + 3]
+        for t in np.linspace(0, 1, samples, endpoint=False):
+            cubic = (3 * b - a - 3 * c + d) * t**3 + (2 * a - 5 * b + 4 * c - d) * t * t + (c - a) * t + 2 * b
+            rows.append(0.5 * cubic)
+    return np.array([*rows, nodes[-1]])
+
+
+_TETRAHEDRON = np.array([[1, -1, -1], [-1, -1, 1], [-1, 1, -1], [1, 1, 1]], float)
+
+
+def value_and_gradient(field, points: Points, step: float = 0.06) -> tuple[Field, Points]:  # type: ignore[no-untyped-def]
+    """The field and its gradient from four samples round each point."""
+    samples = [field(points + step * corner) for corner in _TETRAHEDRON]
+    gradient = sum(corner * s[:, None] for corner, s in zip(_TETRAHEDRON, samples, strict=True)) / (4 * step)
+    return sum(samples) / 4, gradient
