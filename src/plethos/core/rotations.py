@@ -32,15 +32,15 @@ def multiply(a: ArrayLike, b: ArrayLike) -> Array:
 
 def conjugate(q: ArrayLike) -> Array:
     """The inverse rotation of unit quaternions ``(..., 4)``."""
-    return np.asarray(q, dtype=np.float64) * np.array([-1.0, -1.0, -1.0, 1.0])
+    return np.asarray(np.asarray(q, dtype=np.float64) * np.array([-1.0, -1.0, -1.0, 1.0]))
 
 
 def from_axis_angle(axis: ArrayLike, angle: ArrayLike) -> Array:
     """Quaternions ``(..., 4)`` that turn by `angle` (radians) about `axis` ``(..., 3)`` (any length but 0)."""
-    axis = np.asarray(axis, dtype=np.float64)
-    axis = axis / np.linalg.norm(axis, axis=-1, keepdims=True)
+    given = np.asarray(axis, dtype=np.float64)
+    unit = given / np.linalg.norm(given, axis=-1, keepdims=True)
     half = np.asarray(angle, dtype=np.float64)[..., None] / 2
-    return np.concatenate([axis * np.sin(half), np.cos(half) * np.ones_like(axis[..., :1])], axis=-1)
+    return np.concatenate([unit * np.sin(half), np.cos(half) * np.ones_like(unit[..., :1])], axis=-1)
 
 
 def from_euler_xyz_deg(angles: ArrayLike) -> Array:

@@ -44,6 +44,23 @@ class Pose:
 
 
 @dataclass(frozen=True)
+class Hinge:
+    """The axis a joint mainly bends about, and how far it goes.
+
+    Parameters
+    ----------
+    axis
+        Unit axis in the joint's rest frame.
+    low, high
+        Range of motion about it, radians.
+    """
+
+    axis: tuple[float, float, float]
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
 class Skeleton:
     """The joints of a character and the plain nodes above them, parents before children.
 
@@ -62,6 +79,8 @@ class Skeleton:
         ``(J,)`` False for nodes that only carry a transform and that nobody poses.
     nodes
         ``(J,)`` the index of the node in the file it came from.
+    hinges
+        What the file says of each joint's hinge; None where it says nothing.
     """
 
     names: tuple[str, ...]
@@ -71,6 +90,7 @@ class Skeleton:
     rest_stretch: Array
     is_joint: np.ndarray[Any, np.dtype[np.bool_]]
     nodes: np.ndarray[Any, np.dtype[np.int32]]
+    hinges: tuple[Hinge | None, ...] = ()
 
     def __len__(self) -> int:
         return len(self.names)
@@ -111,6 +131,31 @@ class Skeleton:
             if self.parents[j] >= 0:
                 inside[j] |= inside[self.parents[j]]
         return inside
+
+    def hinge(self, joint: int) -> Hinge:
+        """The joint's hinge as the file says it, or a guess.
+
+        The guess is the joint's own axis that lies best along the bend which the bones already have at rest, and
+        never the one along the bone; its range is generous, since nothing is known.
+        """
+        known = self.hinges[joint] if self.hinges else None
+        if known is not None:
+            return known
+        at, frame = self.rest_global[:, :3, 3], self.rest_global[joint, :3, :3]
+        frame = frame / np.maximum(np.linalg.norm(frame, axis=0), 1e-12)
+        below = max(self.children(joint), key=lambda c: float(np.linalg.norm(at[c] - at[joint])), default=None)
+        parent = self.joint_parents[joint]
+        after = at[below] - at[joint] if below is not None else np.zeros(3)
+        before = at[joint] - at[parent] if parent >= 0 else np.zeros(3)
+        bone = after if np.linalg.norm(after) > 1e-9 else before
+        bone = bone / max(float(np.linalg.norm(bone)), 1e-12)
+        across = np.abs(np.cross(before, after) @ frame)
+        across = across / max(float(across.max()), 1e-12)
+        # Without a bend at rest all axes across the bone are as good; the last wins.
+        score = across * 0.5 + np.where(np.abs(bone @ frame) > 0.7, -10.0, 0.0) + np.array([0.0, 0.01, 0.02])
+        axis = [0.0, 0.0, 0.0]
+        axis[int(np.argmax(score))] = 1.0
+        return Hinge((axis[0], axis[1], axis[2]), -np.pi / 2, 5 * np.pi / 6)
 
     def find(self, name: str) -> int:
         """Index of the joint called `name`.

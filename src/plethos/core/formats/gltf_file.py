@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from plethos.core.errors import BadFileError
 
-COMPONENTS = {
+COMPONENTS: dict[int, np.dtype[Any]] = {
     5120: np.dtype("<i1"),
     5121: np.dtype("<u1"),
     5122: np.dtype("<i2"),

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
 
 from plethos.core import rotations
-from plethos.core.errors import BadFileError
+from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton import Hinge, Skeleton
+from plethos.core.triggers.hinge import unit_axis
 
 
 def node_parents(file: GltfFile) -> list[int]:
@@ -73,7 +75,7 @@ def _rotation_part(m: Array) -> Array:
     if (length > 1e-12).all():
         columns = m / length
         if np.abs(columns.T @ columns - np.eye(3)).max() < 1e-5:
-            return columns if np.linalg.det(columns) > 0 else -columns
+            return np.asarray(columns if np.linalg.det(columns) > 0 else -columns)
     u, _, vt = np.linalg.svd(m)
     return np.asarray(u @ vt if np.linalg.det(u @ vt) > 0 else u @ np.diag([1.0, 1.0, -1.0]) @ vt)
 
@@ -120,8 +122,21 @@ def read_skeleton(file: GltfFile, joints: set[int], carriers: set[int]) -> tuple
         rest_stretch=np.array([s for _, _, s in local]).reshape(-1, 3, 3),
         is_joint=np.array([node in joints for node in order], dtype=bool),
         nodes=np.array(order, dtype=np.int32),
+        hinges=tuple(_hinge(file.items("nodes")[node]) for node in order),
     )
     return skeleton, place
+
+
+def _hinge(node: dict[str, Any]) -> Hinge | None:
+    """What ``extras.plethos`` of a node says of its hinge; anything odd is taken for nothing."""
+    extras = node.get("extras")
+    own: Any = extras.get("plethos") if isinstance(extras, dict) else None
+    try:
+        x, y, z = unit_axis([float(c) for c in own["hinge_axis"]])
+        low, high = (math.radians(float(d)) for d in own["range_deg"])
+    except (KeyError, TypeError, ValueError, BadEditError):
+        return None
+    return Hinge((x, y, z), low, high) if -7 < low < high < 7 else None
 
 
 def joint_names(file: GltfFile, order: list[int], joints: set[int]) -> dict[int, str]:

@@ -163,7 +163,8 @@ def read_character(file: GltfFile, name: str) -> Character:
     skeleton, place = read_skeleton(file, joints or carriers, carriers)
     bones = _bones(file, raws, place)
 
-    parts, points, triangles, to_vertex, influences, weights, shapes = [], [], [], [], [], [], []
+    parts, points, triangles, to_vertex, influences, weights = [], [], [], [], [], []
+    shapes: list[Shape] = []
     first_shape: dict[int, int] = {}
     vertex, file_vertex, triangle = 0, 0, 0
     size = max(extent(r.points) for r in raws)

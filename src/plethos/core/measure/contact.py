@@ -64,7 +64,7 @@ def _crosses(p, a, b, i, j, k) -> bool:  # type: ignore[no-untyped-def]
     if v < 0.0 or u + v > 1.0:
         return False
     s = (e2x * qx + e2y * qy + e2z * qz) / det
-    return 0.0 <= s <= 1.0
+    return bool(0.0 <= s <= 1.0)
 
 
 @nb.njit(cache=True, nogil=True)

@@ -1,0 +1,135 @@
+"""Compiled loops over the neighbourhood of a brush."""
+
+from __future__ import annotations
+
+import heapq
+
+import numba as nb
+import numpy as np
+
+
+@nb.njit(cache=True, nogil=True)
+def surface_reach(points, triangles, offsets, around, seed, at, radius, distance, touched):  # type: ignore[no-untyped-def]
+    """Distances over the surface from a place on a triangle, up to `radius`: fast marching.
+
+    Parameters
+    ----------
+    points, triangles
+        ``(V, 3)`` and ``(T, 3)``.
+    offsets, around
+        CSR lists of the triangles round each vertex.
+    seed, at
+        The triangle that was hit, and the place ``(3,)`` on it.
+    distance
+        ``(V,)`` filled with infinity; entries of touched vertices are written.
+    touched
+        ``(V,)`` receives the vertices whose distance was written.
+
+    Returns
+    -------
+    count
+        How many entries of `touched` count.
+
+    References
+    ----------
+    Kimmel and Sethian, "Computing geodesic paths on manifolds", PNAS 1998 (from memory): a front that crosses a
+    triangle is unfolded into its plane.
+    """
+    heap = [(0.0, nb.int32(-1))]
+    heap.pop()
+    count = 0
+    done = set([nb.int32(-1)])
+    for k in range(3):
+        v = triangles[seed, k]
+        d = 0.0
+        for c in range(3):
+            d += (points[v, c] - at[c]) ** 2
+        distance[v] = np.sqrt(d)
+        touched[count] = v
+        count += 1
+        heapq.heappush(heap, (distance[v], v))
+    while len(heap) > 0:
+        d, v = heapq.heappop(heap)
+        if v in done:
+            continue
+        if d > radius:
+            break
+        done.add(v)
+        for e in range(offsets[v], offsets[v + 1]):
+            t = around[e]
+            k = 0
+            while triangles[t, k] != v:
+                k += 1
+            a = triangles[t, (k + 1) % 3]
+            b = triangles[t, (k + 2) % 3]
+            for turn in range(2):
+                target, other = (a, b) if turn == 0 else (b, a)
+                if target in done:
+                    continue
+                vt = 0.0
+                for c in range(3):
+                    vt += (points[v, c] - points[target, c]) ** 2
+                found = d + np.sqrt(vt)
+                if distance[other] < np.inf:
+                    found = min(found, _through(points, v, other, target, d, distance[other]))
+                if found < distance[target]:
+                    if distance[target] == np.inf:
+                        touched[count] = target
+                        count += 1
+                    distance[target] = found
+                    heapq.heappush(heap, (found, target))
+    return count
+
+
+@nb.njit(cache=True, nogil=True)
+def _through(p, a, b, c, da, db):  # type: ignore[no-untyped-def]
+    """Distance at c of a source that lies da from a and db from b, across the edge a-b; infinity if not across it."""
+    ab2 = ac2 = along = 0.0
+    for k in range(3):
+        ab2 += (p[b, k] - p[a, k]) ** 2
+        ac2 += (p[c, k] - p[a, k]) ** 2
+        along += (p[b, k] - p[a, k]) * (p[c, k] - p[a, k])
+    length = np.sqrt(ab2)
+    if length < 1e-30:
+        return np.inf
+    cx = along / length
+    cy2 = ac2 - cx * cx
+    sx = (da * da - db * db + ab2) / (2 * length)
+    sy2 = da * da - sx * sx
+    if cy2 <= 0 or sy2 < 0:
+        return np.inf
+    cy, sy = np.sqrt(cy2), -np.sqrt(sy2)
+    crossing = sx + (cx - sx) * (-sy) / (cy - sy)
+    if crossing < 0 or crossing > length:
+        return np.inf
+    return np.sqrt((cx - sx) ** 2 + (cy - sy) ** 2)
+
+
+@nb.njit(cache=True, nogil=True)
+def normals_at(points, triangles, offsets, around, vertices, out) -> None:  # type: ignore[no-untyped-def]
+    """Area-weighted unit normals of some vertices, into `out` ``(N, 3)``."""
+    for n in range(len(vertices)):
+        v = vertices[n]
+        x = y = z = 0.0
+        for e in range(offsets[v], offsets[v + 1]):
+            i, j, k = triangles[around[e], 0], triangles[around[e], 1], triangles[around[e], 2]
+            ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+            bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+            x += ay * bz - az * by
+            y += az * bx - ax * bz
+            z += ax * by - ay * bx
+        length = max(np.sqrt(x * x + y * y + z * z), 1e-30)
+        out[n, 0], out[n, 1], out[n, 2] = x / length, y / length, z / length
+
+
+@nb.njit(cache=True, nogil=True)
+def averages_at(points, starts, neighbours, vertices, out) -> None:  # type: ignore[no-untyped-def]
+    """Average place of the neighbours of some vertices, into `out` ``(N, 3)``."""
+    for n in range(len(vertices)):
+        v = vertices[n]
+        first, last = starts[v], starts[v + 1]
+        for c in range(3):
+            total = 0.0
+            for e in range(first, last):
+                total += points[neighbours[e], c]
+            out[n, c] = total / (last - first) if last > first else points[v, c]

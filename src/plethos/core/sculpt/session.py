@@ -1,0 +1,129 @@
+"""A sculpt session: the skin held in a pose while brushes work on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.errors import BadEditError
+from plethos.core.mesh import Topology
+from plethos.core.rotations import Array
+from plethos.core.sculpt import kernels
+
+
+@dataclass(frozen=True)
+class Dab:
+    """One touch of a brush.
+
+    Parameters
+    ----------
+    triangle, at
+        Where on the surface the brush is: a triangle and a place ``(3,)`` on it, world metres.
+    radius
+        Metres over the surface.
+    strength
+        0 to 1, pen pressure already in it; negative turns the brush over (inflate lets air out).
+    drag
+        Metres ``(3,)`` that the pointer has gone since the stroke began, in the world; only grab reads it.
+    """
+
+    triangle: int
+    at: tuple[float, float, float]
+    radius: float
+    strength: float
+    drag: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class Touched:
+    """The vertices under a brush ``(N,)`` and how strongly it holds each of them, 1 in the middle, 0 at the rim."""
+
+    vertices: NDArray[np.int32]
+    falloff: Array
+
+
+@dataclass
+class SculptSurface:
+    """The posed skin under the brush, changed in place.
+
+    Parameters
+    ----------
+    topology
+        Of the whole character.
+    points
+        Posed points ``(V, 3)`` float64 in the world: what the brushes move.
+    start
+        What they were when the session began.
+    """
+
+    topology: Topology
+    points: Array
+    start: Array
+    _held: tuple[Touched, Array] | None = None
+    _distance: Array = field(init=False)
+    _touched: NDArray[np.int32] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._distance = np.full(len(self.points), np.inf)
+        self._touched = np.empty(len(self.points), dtype=np.int32)
+
+    def begin_stroke(self) -> None:
+        """Forget what the last stroke held."""
+        self._held = None
+
+    def touch(self, dab: Dab) -> Touched:
+        """The vertices that a dab reaches over the surface, with their falloff.
+
+        Raises
+        ------
+        BadEditError
+            When the triangle or a number of the dab is out of range.
+        """
+        numbers = np.array([*dab.at, *dab.drag, dab.radius, dab.strength])
+        if not 0 <= dab.triangle < len(self.topology.triangles) or not np.isfinite(numbers).all() or dab.radius <= 0:
+            raise BadEditError("That touch of the brush lies outside of the surface.")
+        offsets, around = self.topology.vertex_triangles
+        count = kernels.surface_reach(
+            self.points,
+            self.topology.triangles,
+            offsets,
+            around,
+            dab.triangle,
+            np.array(dab.at, dtype=np.float64),
+            float(dab.radius),
+            self._distance,
+            self._touched,
+        )
+        reached = self._touched[:count].copy()
+        distance = self._distance[reached]
+        self._distance[reached] = np.inf
+        inside = distance < dab.radius
+        return Touched(reached[inside], (1 - (distance[inside] / dab.radius) ** 2) ** 2)
+
+    def held(self, dab: Dab) -> tuple[Touched, Array]:
+        """What the stroke took hold of at its first dab, and where that was ``(N, 3)``."""
+        if self._held is None:
+            touched = self.touch(dab)
+            self._held = (touched, self.points[touched.vertices].copy())
+        return self._held
+
+    def normals(self, vertices: NDArray[np.int32]) -> Array:
+        """Unit normals ``(N, 3)`` of some vertices as they are now."""
+        out = np.empty((len(vertices), 3))
+        kernels.normals_at(self.points, self.topology.triangles, *self.topology.vertex_triangles, vertices, out)
+        return out
+
+    def averages(self, vertices: NDArray[np.int32]) -> Array:
+        """Average place ``(N, 3)`` of each vertex's neighbours."""
+        out = np.empty((len(vertices), 3))
+        beside: Any = self.topology.adjacency
+        kernels.averages_at(self.points, beside.indptr, beside.indices, vertices, out)
+        return out
+
+
+# A brush moves some vertices of the surface in place and says which.
+Brush = Callable[[SculptSurface, Dab], NDArray[np.int32]]

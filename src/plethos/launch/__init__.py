@@ -1,0 +1,1 @@
+"""Set-up, the private database cluster and the server process: what `./plethos` runs."""

@@ -1,0 +1,54 @@
+"""The commands of `./plethos` that need the whole environment."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from plethos.launch.cluster import SetupError
+
+app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=True)
+
+
+@app.command()
+def start(
+    port: Annotated[int | None, typer.Option(help="The port; default: the first free one from 8400.")] = None,
+    data: Annotated[Path | None, typer.Option(help="Where data is kept.")] = None,
+    empty: Annotated[bool, typer.Option("--empty", help="Do not put the demo characters in.")] = False,
+) -> None:
+    """Set up what is missing and open the workbench at a local address."""
+    from plethos.launch.serve import start as serve
+
+    serve(port, data, empty)
+
+
+@app.command()
+def test(suites: Annotated[list[str] | None, typer.Argument(help="Only these suites.")] = None) -> None:
+    """Run the tests."""
+    from plethos.launch.testing import run
+
+    sys.exit(run(suites or []))
+
+
+@app.command()
+def bench() -> None:
+    """Measure against peers in one run."""
+    import runpy
+
+    from plethos.launch.front import ROOT
+
+    sys.path.insert(0, str(ROOT))
+    runpy.run_module("bench", run_name="__main__")
+
+
+if __name__ == "__main__":
+    try:
+        app(prog_name="./plethos")
+    except SetupError as error:
+        print(f"plethos: {error}", file=sys.stderr)
+        sys.exit(1)
+    except KeyboardInterrupt:
+        sys.exit(130)

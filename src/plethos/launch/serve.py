@@ -1,0 +1,130 @@
+"""`./plethos start`: database, demo, server; and all of it stopped again."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import signal
+import socket
+import sys
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import structlog
+import uvicorn
+
+from plethos.launch.cluster import Cluster, SetupError
+from plethos.launch.front import build_front
+
+FIRST_PORT = 8400
+
+
+def default_data() -> Path:
+    """Where data is kept: root's own folder is closed to the database's account, so root uses /var/lib."""
+    if os.geteuid() == 0:
+        return Path("/var/lib/plethos")
+    base = os.environ.get("XDG_DATA_HOME")
+    return (Path(base) if base else Path.home() / ".local" / "share") / "plethos"
+
+
+@contextmanager
+def _alone_in(folder: Path) -> Iterator[None]:
+    """Hold the data folder; a second start on it is told so instead of breaking the first."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = open(folder / "lock", "w")  # noqa: SIM115  held for as long as we run
+    except OSError as error:
+        raise SetupError(f"Cannot write in {folder} ({error.strerror}): pass --data with a folder of yours.") from None
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            raise SetupError(f"Plethos already runs on {folder}: use it, or pass another --data.") from None
+        yield
+
+
+def _listen(port: int | None) -> socket.socket:
+    """A bound loopback socket: `port`, or the first free one from 8400."""
+    for candidate in [port] if port is not None else range(FIRST_PORT, FIRST_PORT + 200):
+        s = socket.socket()
+        s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            s.bind(("127.0.0.1", candidate))
+            s.listen(128)
+            return s
+        except OSError:
+            s.close()
+    wanted = f"Port {port} is" if port is not None else f"The ports from {FIRST_PORT} are"
+    raise SetupError(f"{wanted} taken: pass --port with a free one.")
+
+
+def start(port: int | None, data: Path | None, empty: bool) -> None:
+    """Run until Ctrl-C or SIGTERM."""
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    build_front()
+    folder = (data or default_data()).resolve()
+    with _alone_in(folder):
+        listening = _listen(port)
+        cluster = Cluster(folder / "database")
+        try:
+            url = cluster.start()
+            _serve(url, folder, listening, empty)
+        finally:
+            cluster.stop()
+
+
+def _serve(url: str, folder: Path, listening: socket.socket, empty: bool) -> None:
+    from plethos.service.workbench import Workbench
+    from plethos.store.migrate import migrate
+    from plethos.store.repository import Store
+    from plethos.web.app import create_app
+    from plethos.web.context import Settings
+
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso"),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ],
+        logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
+    )
+    migrate(url)
+    store = Store(url)
+    store.sweep_blobs()
+    seeded = folder / "seeded"
+    if not empty and not seeded.exists():
+        from plethos.demo.lock_keeper import SHIPPED
+
+        Workbench(store).bring_in("Lock keeper", SHIPPED.read_bytes(), demo=True)
+        seeded.write_text("The demo was put here once; delete this file to have it again.\n")
+    limit = os.environ.get("PLETHOS_UPLOAD_MB")
+    settings = Settings(upload_bytes=int(limit) * 1_000_000) if limit else Settings()
+    app = create_app(store, settings)
+    config = uvicorn.Config(
+        app, loop="uvloop", ws="websockets-sansio", ws_per_message_deflate=False, ws_max_size=4_000_000,
+        log_level="warning", timeout_graceful_shutdown=2,
+    )  # fmt: skip
+    server = _Server(config, f"http://127.0.0.1:{listening.getsockname()[1]}/")
+    threading.Thread(target=_warm, daemon=True).start()
+    server.run(sockets=[listening])
+
+
+def _warm() -> None:
+    from plethos.launch.warm import warm_kernels
+
+    warm_kernels()
+
+
+class _Server(uvicorn.Server):
+    """Says where it is once it listens."""
+
+    def __init__(self, config: uvicorn.Config, address: str) -> None:
+        super().__init__(config)
+        self.address = address
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets=sockets)
+        print(f"Plethos is ready: {self.address}   (Ctrl-C stops it)", flush=True)

@@ -1,0 +1,22 @@
+"""Compiling the kernels ahead, so that the first pose is not slow. The compiled code is cached on disk."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.mesh import Topology
+from plethos.core.sculpt import BRUSHES
+from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.skinning import kernels
+
+
+def warm_kernels() -> None:
+    """Import what compiles on import, and call the rest once on a tiny mesh."""
+    assert kernels.deform is not None
+    points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
+    triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)
+    intersecting_pairs(points, triangles)
+    surface = SculptSurface(Topology(4, triangles), points.copy(), points)
+    for brush in BRUSHES.values():
+        brush(surface, Dab(0, (0.2, 0.2, 0.0), 0.5, 0.1))

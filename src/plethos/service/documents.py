@@ -1,0 +1,90 @@
+"""A character's remedies as a stored document, and back.
+
+A document is the rules of `core.formats.rules` with each shape's blob beside it, and the sculpt in progress.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from plethos.core.character import Character
+from plethos.core.formats.rules import remedy_rule
+from plethos.core.remedies import Remedy, remedy_from_rule
+from plethos.core.shape import Shape
+from plethos.store.blobs import digest, pack_offsets, unpack_offsets
+
+
+@dataclass(frozen=True)
+class SculptNote:
+    """A sculpt session as it is stored.
+
+    Parameters
+    ----------
+    remedy_id
+        The remedy that is sculpted again; None for a new one.
+    pose
+        The held pose, as in a pose file.
+    offsets
+        Hash of the sparse offsets from the start of the session; None before the first stroke.
+    strokes
+        How many strokes there were.
+    """
+
+    remedy_id: str | None
+    pose: dict[str, Any]
+    offsets: str | None = None
+    strokes: int = 0
+
+
+@dataclass(frozen=True)
+class Described:
+    """A document and the blobs that it names."""
+
+    document: dict[str, Any]
+    blobs: tuple[bytes, ...]
+
+
+def describe(character: Character, sculpt: SculptNote | None, sculpt_blob: bytes | None = None) -> Described:
+    """What has to be stored of a character beyond its file."""
+    blobs = [sculpt_blob] if sculpt_blob is not None else []
+    remedies = []
+    for remedy in character.remedies:
+        packed = [pack_offsets(s.vertices, s.deltas) for s in remedy.shapes]
+        blobs += packed
+        remedies.append({**remedy_rule(remedy, character.skeleton), "blobs": [digest(p) for p in packed]})
+    return Described({"remedies": remedies, "sculpt": asdict(sculpt) if sculpt else None}, tuple(blobs))
+
+
+def restore(
+    bare: Character, document: dict[str, Any], fetch: Callable[[str], bytes], known: Character | None = None
+) -> tuple[Character, SculptNote | None]:
+    """The character that a document describes.
+
+    Parameters
+    ----------
+    bare
+        As read from its file.
+    fetch
+        Gives the bytes of a blob.
+    known
+        Another version, whose arrays are shared instead of fetched again.
+    """
+    shapes_at_hand = {}
+    for remedy in known.remedies if known else ():
+        for shape in remedy.shapes:
+            shapes_at_hand[digest(pack_offsets(shape.vertices, shape.deltas))] = shape
+
+    def shape_of(name: str, blob: str) -> Shape:
+        if blob in shapes_at_hand:
+            return Shape(name, shapes_at_hand[blob].vertices, shapes_at_hand[blob].deltas)
+        vertices, deltas = unpack_offsets(fetch(blob))
+        return Shape(name, vertices, deltas)
+
+    remedies: list[Remedy] = []
+    for rule in document.get("remedies", []):
+        shapes = tuple(shape_of(n, b) for n, b in zip(rule["targets"], rule["blobs"], strict=True))
+        remedies.append(remedy_from_rule(rule, shapes, bare.skeleton))
+    noted = document.get("sculpt")
+    return bare.with_remedies(tuple(remedies)), SculptNote(**noted) if noted else None

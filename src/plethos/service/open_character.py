@@ -1,0 +1,107 @@
+"""One character on the workbench: its current version, made ready for posing, measuring and sculpting."""
+
+from __future__ import annotations
+
+import json
+import threading
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.bend import BendMeasure
+from plethos.core.character import Character
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.measure.depth import DepthField
+from plethos.core.rotations import Array
+from plethos.core.sculpt.session import SculptSurface
+from plethos.core.skeleton import Pose, pose_from_json
+from plethos.service.documents import SculptNote
+from plethos.store.repository import Revision
+
+
+@dataclass
+class SculptSession:
+    """A sculpt in progress.
+
+    Parameters
+    ----------
+    note
+        What is stored of it.
+    pose
+        The held pose.
+    others
+        Everything that acts in it but the remedy being sculpted.
+    surface
+        The skin under the brush.
+    """
+
+    note: SculptNote
+    pose: Pose
+    others: Character
+    surface: SculptSurface
+
+
+@dataclass
+class OpenCharacter:
+    """A character in memory. Whoever reads or changes it holds `lock`.
+
+    Parameters
+    ----------
+    source
+        The file it was read from.
+    bare
+        As read.
+    character
+        The current version.
+    """
+
+    revision: Revision
+    source: GltfFile
+    bare: Character
+    character: Character
+    evaluator: Evaluator
+    rest: NDArray[np.float32]
+    sculpt: SculptSession | None = None
+    lock: threading.RLock = field(default_factory=threading.RLock)
+    _bends: dict[int, BendMeasure] = field(default_factory=dict)
+    _depth: DepthField | None = None
+
+    @classmethod
+    def of(cls, revision: Revision, source: GltfFile, bare: Character) -> OpenCharacter:
+        """Open a character as read; `show` brings it to its current revision."""
+        evaluator = Evaluator(bare.with_remedies(()))
+        return cls(revision, source, bare, bare, evaluator, evaluator.rest())
+
+    def show(self, revision: Revision, character: Character, sculpt: SculptSession | None) -> None:
+        """Make this version the current one. What depends on the mesh alone is kept."""
+        self.revision, self.character, self.sculpt = revision, character, sculpt
+        self.evaluator = Evaluator(character)
+        self._bends = {j: b.with_character(character) for j, b in self._bends.items()}
+
+    def bend(self, joint: int) -> BendMeasure:
+        """The measures of a joint's region, prepared once."""
+        if joint not in self._bends:
+            self._bends[joint] = BendMeasure(self.character, joint, self.rest)
+        return self._bends[joint]
+
+    @property
+    def depth(self) -> DepthField:
+        """The bones under each vertex, found once."""
+        if self._depth is None:
+            self._depth = DepthField.of(self.bare, self.rest)
+        return self._depth
+
+    def begin_sculpt(self, note: SculptNote, character: Character, offsets: Array | None) -> SculptSession:
+        """The session that a note describes; `offsets` ``(V, 3)`` from its start, when strokes were stored."""
+        pose = pose_from_json(character.skeleton, json.dumps(note.pose))
+        others = character
+        acting: list[str] | bool = True
+        if note.remedy_id is not None:
+            remedy = character.remedy(note.remedy_id)
+            others = character.with_remedies(tuple(r for r in character.remedies if r.id != remedy.id))
+            acting = [r.id for r in character.remedies if r.on or r.id == remedy.id]
+        start = evaluate_exact(character, pose, acting)
+        points = start.copy() if offsets is None else start + offsets
+        return SculptSession(note, pose, others, SculptSurface(character.topology, points, start))

@@ -1,0 +1,1 @@
+"""What lasts: PostgreSQL through SQLAlchemy. The only place that knows SQL."""

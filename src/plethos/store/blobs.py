@@ -1,0 +1,40 @@
+"""How arrays become bytes and back."""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+import zlib
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+def digest(data: bytes) -> str:
+    """The name that bytes are kept under."""
+    return hashlib.sha256(data).hexdigest()
+
+
+def squeeze(data: bytes) -> bytes:
+    """Compress; level 1, since the waiting is for a pen stroke."""
+    return zlib.compress(data, 1)
+
+
+def unsqueeze(data: bytes) -> bytes:
+    return zlib.decompress(data)
+
+
+def pack_offsets(vertices: NDArray[np.int32], offsets: NDArray[np.floating]) -> bytes:
+    """Sparse offsets: count, vertices ``(N,)`` int32, offsets ``(N, 3)`` in their own precision."""
+    kind = np.dtype("<f8") if offsets.dtype == np.float64 else np.dtype("<f4")
+    head = struct.pack("<4sII", b"off1", len(vertices), kind.itemsize)
+    return head + vertices.astype("<i4").tobytes() + np.ascontiguousarray(offsets, kind).tobytes()
+
+
+def unpack_offsets(data: bytes) -> tuple[NDArray[np.int32], NDArray[np.floating]]:
+    """What `pack_offsets` packed."""
+    magic, count, width = struct.unpack_from("<4sII", data)
+    assert magic == b"off1"
+    vertices = np.frombuffer(data, "<i4", count, 12).astype(np.int32)
+    offsets = np.frombuffer(data, "<f8" if width == 8 else "<f4", 3 * count, 12 + 4 * count)
+    return vertices, offsets.reshape(-1, 3).copy()

@@ -1,0 +1,51 @@
+"""The tables.
+
+A character is a file (a blob), and a line of revisions. A revision is a whole small document (rules, sculpt in
+progress) whose arrays are blobs, so that undo is a step of `head` and nothing is ever worked out backwards.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, DateTime, ForeignKey, Integer, LargeBinary, String, func
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """The metadata that the migrations compare with."""
+
+
+class Blob(Base):
+    """Bytes under the hash of what they hold; compressed, written once."""
+
+    __tablename__ = "blobs"
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    size: Mapped[int] = mapped_column(BigInteger)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class CharacterRow(Base):
+    """A character in the library."""
+
+    __tablename__ = "characters"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    file_hash: Mapped[str] = mapped_column(ForeignKey("blobs.hash"))
+    demo: Mapped[bool] = mapped_column(default=False)
+    head: Mapped[int] = mapped_column(Integer, default=0)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+    changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class RevisionRow(Base):
+    """What a character was after one edit."""
+
+    __tablename__ = "revisions"
+    character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    label: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

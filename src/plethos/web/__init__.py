@@ -1,0 +1,1 @@
+"""FastAPI: routes, schemas and the live socket. It knows the service and nothing below."""

@@ -1,0 +1,67 @@
+"""The application: routes, security, the shipped front end and the API's own documentation."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Response
+from fastapi.responses import FileResponse, HTMLResponse
+from fastapi.staticfiles import StaticFiles
+
+from plethos import __version__
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from plethos.web import character_routes, library_routes, live_socket, problems, sculpt_routes
+from plethos.web.context import Settings
+from plethos.web.security import LoopbackOnly
+
+FRONT = Path(__file__).parents[3] / "frontend" / "dist"
+
+DOCS = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Plethos API</title>
+<link rel="stylesheet" href="/api-docs/swagger-ui.css"></head><body><div id="swagger-ui"></div>
+<script src="/api-docs/swagger-ui-bundle.js"></script><script src="/api-docs/start.js"></script></body></html>"""
+
+
+def create_app(store: Store, settings: Settings | None = None, front: Path = FRONT) -> FastAPI:
+    """The application on a migrated database."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        yield
+        store.close()
+
+    app = FastAPI(title="Plethos", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
+    app.state.bench = Workbench(store)
+    app.state.settings = settings or Settings()
+    problems.install(app)
+    for routes in (library_routes, character_routes, sculpt_routes, live_socket):
+        app.include_router(routes.router)
+
+    @app.get("/api/health", tags=["server"])
+    def health() -> dict[str, str]:
+        """Whether the server and its database answer."""
+        store.ping()
+        return {"status": "ready", "version": __version__}
+
+    @app.get("/docs", include_in_schema=False)
+    def docs() -> HTMLResponse:
+        return HTMLResponse(DOCS)
+
+    if front.is_dir():
+        _serve_front(app, front)
+    app.add_middleware(LoopbackOnly, origins=tuple(filter(None, [os.environ.get("PLETHOS_DEV_ORIGIN")])))
+    return app
+
+
+def _serve_front(app: FastAPI, front: Path) -> None:
+    app.mount("/assets", StaticFiles(directory=front / "assets"), name="assets")
+    app.mount("/api-docs", StaticFiles(directory=front / "api-docs"), name="api-docs")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> Response:
+        if path.startswith("api/"):
+            return problems.problem(404, "Not there", "There is nothing at this address.")
+        return FileResponse(front / "index.html", headers={"Cache-Control": "no-cache"})

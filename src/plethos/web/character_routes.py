@@ -1,0 +1,106 @@
+"""Routes of one character: what it is, its remedies, its history, its delivery."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+from urllib.parse import quote
+
+from fastapi import APIRouter, Query, Response
+
+from plethos.core.triggers.response import Response as Curve
+from plethos.service import bending, edits
+from plethos.service.live import pose_of
+from plethos.web.context import Bench
+from plethos.web.schemas import (
+    BendPoint,
+    BendRequest,
+    CharacterState,
+    FigureInfo,
+    Knot,
+    PresetRequest,
+    RemedyChange,
+    TriggerChange,
+)
+from plethos.web.states import character_state, figure_info, mesh_bytes
+
+router = APIRouter(prefix="/api/characters/{character_id}", tags=["character"])
+
+
+@router.get("")
+def state(bench: Bench, character_id: str) -> CharacterState:
+    """The current version."""
+    return character_state(bench.open(character_id))
+
+
+@router.get("/figure")
+def figure(bench: Bench, character_id: str) -> FigureInfo:
+    """What does not change: parts, joints, clips."""
+    return figure_info(bench.open(character_id))
+
+
+@router.get("/mesh", response_class=Response)
+def mesh(bench: Bench, character_id: str) -> Response:
+    """Rest points and triangles, raw: two uint32 counts, float32 points, uint32 triangles."""
+    return Response(mesh_bytes(bench.open(character_id)), media_type="application/octet-stream")
+
+
+@router.post("/bend")
+def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
+    """The bend strip's curves."""
+    opened = bench.open(character_id)
+    joint = opened.character.skeleton.find(body.joint)
+    pose = pose_of(opened, {"joints": body.pose.joints})
+    return [BendPoint(**p) for p in bending.bend_curves(opened, joint, body.axis, body.angles_deg, pose)]
+
+
+@router.post("/undo")
+def undo(bench: Bench, character_id: str) -> CharacterState:
+    """One step back."""
+    return character_state(bench.step(character_id, -1))
+
+
+@router.post("/redo")
+def redo(bench: Bench, character_id: str) -> CharacterState:
+    """One step forward again."""
+    return character_state(bench.step(character_id, +1))
+
+
+@router.patch("/remedies/{remedy_id}")
+def change_remedy(bench: Bench, character_id: str, remedy_id: str, body: RemedyChange) -> CharacterState:
+    """Rename, switch on or off, set the amount."""
+    if body.name is not None:
+        edits.rename(bench, character_id, remedy_id, body.name)
+    if body.on is not None:
+        edits.switch(bench, character_id, remedy_id, body.on)
+    if body.amount is not None:
+        edits.set_amount(bench, character_id, remedy_id, body.amount)
+    return character_state(bench.open(character_id))
+
+
+@router.put("/remedies/{remedy_id}/trigger")
+def change_trigger(bench: Bench, character_id: str, remedy_id: str, body: TriggerChange) -> CharacterState:
+    """Tie to a trigger, or break the tie."""
+    rule = body.trigger.model_dump() if body.trigger else None
+    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule))
+
+
+@router.delete("/remedies/{remedy_id}")
+def delete_remedy(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
+    """Take a remedy away; undo brings it back."""
+    return character_state(edits.delete(bench, character_id, remedy_id))
+
+
+@router.post("/response")
+def response_of_preset(character_id: str, body: PresetRequest) -> list[Knot]:
+    """The knots of a preset between two angles."""
+    curve = Curve.preset(body.preset, math.radians(body.start_deg), math.radians(body.end_deg))
+    return [Knot(angle_deg=math.degrees(a), value=v) for a, v in zip(curve.angles, curve.values, strict=True)]
+
+
+@router.get("/delivery.glb", response_class=Response)
+def deliver(bench: Bench, character_id: str, bake: Annotated[str | None, Query()] = None) -> Response:
+    """The character as `.glb`: correctives as morph targets, rules in extras, a clip baked when asked for."""
+    delivery = bench.deliver(character_id, bake)
+    disposition = f"attachment; filename*=UTF-8''{quote(delivery.name)}"
+    return Response(delivery.data, media_type="model/gltf-binary", headers={"Content-Disposition": disposition})

@@ -1,0 +1,36 @@
+"""What every route is given: the workbench and the limits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, cast
+
+from fastapi import Depends
+from starlette.requests import HTTPConnection
+
+from plethos.service.workbench import Workbench
+
+
+@dataclass(frozen=True)
+class Settings:
+    """Limits that a start may set.
+
+    Parameters
+    ----------
+    upload_bytes
+        The most that one upload may hold.
+    """
+
+    upload_bytes: int = 256_000_000
+
+
+def _bench(connection: HTTPConnection) -> Workbench:
+    return cast(Workbench, connection.app.state.bench)
+
+
+def _limits(connection: HTTPConnection) -> Settings:
+    return cast(Settings, connection.app.state.settings)
+
+
+Bench = Annotated[Workbench, Depends(_bench)]
+Limits = Annotated[Settings, Depends(_limits)]

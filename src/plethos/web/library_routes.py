@@ -1,0 +1,54 @@
+"""Routes of the Library: characters in, listed, renamed, deleted."""
+
+from __future__ import annotations
+
+from pathlib import PurePosixPath
+from typing import Annotated
+
+from fastapi import APIRouter, File, HTTPException, UploadFile
+
+from plethos.web.context import Bench, Limits
+from plethos.web.schemas import Brought, LibraryEntry, Rename
+from plethos.web.states import library_entry
+
+router = APIRouter(prefix="/api/characters", tags=["library"])
+
+
+@router.get("")
+def characters(bench: Bench) -> list[LibraryEntry]:
+    """All characters, newest change first."""
+    return [library_entry(r) for r in bench.library()]
+
+
+@router.post("", status_code=201)
+def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], File()]) -> Brought:
+    """Bring in a `.glb`, or a `.gltf` with its buffers and pictures."""
+    data: dict[str, bytes] = {}
+    total = 0
+    for file in files:
+        content = file.file.read(limits.upload_bytes - total + 1)
+        total += len(content)
+        if total > limits.upload_bytes:
+            megabytes = limits.upload_bytes // 1_000_000
+            raise HTTPException(413, f"The file is larger than {megabytes} MB, the most that is taken in.")
+        data[PurePosixPath((file.filename or "file").replace("\\", "/")).name] = content
+    main = [n for n in data if n.lower().endswith((".glb", ".gltf"))]
+    if len(main) != 1:
+        raise HTTPException(422, "Drop one .glb, or one .gltf together with the files it needs.")
+    name = PurePosixPath(main[0]).stem
+    character_id = bench.bring_in(name, data[main[0]], {n: d for n, d in data.items() if n != main[0]})
+    opened = bench.open(character_id)
+    return Brought(id=character_id, name=opened.revision.name, repairs=list(opened.bare.repairs))
+
+
+@router.patch("/{character_id}")
+def rename(bench: Bench, character_id: str, body: Rename) -> LibraryEntry:
+    """Give a character another name."""
+    bench.rename(character_id, body.name)
+    return library_entry(bench.open(character_id).revision)
+
+
+@router.delete("/{character_id}", status_code=204)
+def remove(bench: Bench, character_id: str) -> None:
+    """Delete a character and its history."""
+    bench.remove(character_id)

@@ -1,0 +1,127 @@
+"""The live socket: poses and strokes in, frames out.
+
+Poses: only the newest that has arrived is answered, so nothing queues however fast the pointer moves. Strokes: every
+touch counts, and is answered once all that have arrived are applied.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from typing import Any
+
+import structlog
+from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from fastapi.concurrency import run_in_threadpool
+
+from plethos.core.errors import BadPoseError, PlethosError
+from plethos.core.sculpt.session import Dab
+from plethos.service import sculpting
+from plethos.service.live import Preview, Wanted, frame, pose_of
+from plethos.service.open_character import OpenCharacter
+from plethos.service.workbench import Workbench
+from plethos.web.states import character_state
+
+router = APIRouter()
+log = structlog.get_logger()
+
+
+@router.websocket("/api/characters/{character_id}/live")
+async def live(socket: WebSocket, character_id: str) -> None:
+    """Messages are JSON: ``pose``, ``dabs``, ``stroke_end``; see docs/formats/live-socket.md."""
+    await socket.accept()
+    bench: Workbench = socket.app.state.bench
+    try:
+        await run_in_threadpool(bench.open, character_id)
+    except PlethosError as error:
+        await socket.send_text(json.dumps({"type": "problem", "detail": error.sentence}))
+        await socket.close(4404)
+        return
+    waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(maxsize=1000)
+    reader = asyncio.create_task(_read(socket, waiting))
+    try:
+        while not reader.done() or not waiting.empty():
+            getter = asyncio.create_task(waiting.get())
+            done, _ = await asyncio.wait({getter, reader}, return_when=asyncio.FIRST_COMPLETED)
+            if getter not in done:
+                getter.cancel()
+                break
+            batch = [getter.result()]
+            while not waiting.empty():
+                batch.append(waiting.get_nowait())
+            for message in _newest(batch):
+                await _answer(socket, bench, character_id, message)
+    except (WebSocketDisconnect, RuntimeError):
+        pass
+    finally:
+        reader.cancel()
+
+
+async def _read(socket: WebSocket, waiting: asyncio.Queue[dict[str, Any]]) -> None:
+    try:
+        while True:
+            try:
+                message = json.loads(await socket.receive_text())
+            except (ValueError, KeyError):
+                message = {"type": "unreadable"}
+            await waiting.put(message if isinstance(message, dict) else {"type": "unreadable"})
+    except (WebSocketDisconnect, RuntimeError):
+        return
+
+
+def _newest(batch: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Leave out poses that a later pose has overtaken."""
+    last = max((i for i, m in enumerate(batch) if m.get("type") == "pose"), default=-1)
+    return [m for i, m in enumerate(batch) if m.get("type") != "pose" or i == last]
+
+
+async def _answer(socket: WebSocket, bench: Workbench, character_id: str, message: dict[str, Any]) -> None:
+    kind, seq = message.get("type"), message.get("seq")
+    try:
+        opened = bench.open(character_id)
+        if kind == "pose":
+            # Evaluating takes a millisecond or two, less than a trip to a thread and back under load.
+            await socket.send_bytes(frame(opened, pose_of(opened, message), _wanted(opened, message), {"seq": seq}))
+        elif kind == "dabs":
+            for touch in message.get("dabs", []):
+                sculpting.dab(opened, str(message.get("brush")), _dab(touch))
+            rest = opened.character.skeleton.rest_pose()
+            await socket.send_bytes(frame(opened, rest, _wanted(opened, message), {"seq": seq}))
+        elif kind == "stroke_end":
+            await run_in_threadpool(sculpting.end_stroke, bench, opened, str(message.get("brush")))
+            state = character_state(opened).model_dump(mode="json")
+            await socket.send_text(json.dumps({"type": "saved", "seq": seq, "state": state}))
+        else:
+            raise BadPoseError("The server does not know that kind of message.")
+    except PlethosError as error:
+        await socket.send_text(json.dumps({"type": "problem", "seq": seq, "detail": error.sentence}))
+    except (WebSocketDisconnect, RuntimeError):
+        raise
+    except Exception:
+        log.exception("live message failed", kind=kind)
+        detail = "Something went wrong in the server; nothing was changed."
+        await socket.send_text(json.dumps({"type": "problem", "seq": seq, "detail": detail}))
+
+
+def _wanted(opened: OpenCharacter, message: dict[str, Any]) -> Wanted:
+    want = message.get("want")
+    want = want if isinstance(want, dict) else {}
+    measure, alone, preview = want.get("measure"), want.get("alone"), want.get("preview")
+    return Wanted(
+        without=bool(want.get("without")),
+        heat=bool(want.get("heat")),
+        alone=alone if isinstance(alone, str) else None,
+        measure=opened.character.skeleton.find(str(measure)) if measure else None,
+        preview=Preview(str(preview.get("remedy_id")), preview.get("trigger") or {})
+        if isinstance(preview, dict)
+        else None,
+    )
+
+
+def _dab(touch: Any) -> Dab:
+    try:
+        x, y, z = (float(c) for c in touch["at"])
+        a, b, c = (float(v) for v in touch.get("drag", (0, 0, 0)))
+        return Dab(int(touch["triangle"]), (x, y, z), float(touch["radius"]), float(touch["strength"]), (a, b, c))
+    except (KeyError, TypeError, ValueError):
+        raise BadPoseError("A touch of the brush needs a triangle, a place, a radius and a strength.") from None

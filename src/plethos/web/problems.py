@@ -1,0 +1,52 @@
+"""Errors as problem details (RFC 9457): the core's sentences, unchanged."""
+
+from __future__ import annotations
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from sqlalchemy.exc import OperationalError
+from starlette.exceptions import HTTPException
+
+from plethos.core.errors import BadFileError, PlethosError
+from plethos.service.workbench import NotThereError
+
+log = structlog.get_logger()
+
+
+def problem(status: int, title: str, detail: str) -> JSONResponse:
+    """A problem response."""
+    body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
+    return JSONResponse(body, status, media_type="application/problem+json")
+
+
+def install(app: FastAPI) -> None:
+    """Answer every kind of error with a problem."""
+
+    @app.exception_handler(PlethosError)
+    async def ours(request: Request, error: PlethosError) -> JSONResponse:
+        if isinstance(error, NotThereError):
+            return problem(404, "Not there", error.sentence)
+        status = 422 if isinstance(error, BadFileError) else 409
+        return problem(status, "This did not work", error.sentence)
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        place = " ".join(str(p) for p in first["loc"] if p != "body") or "The request"
+        return problem(422, "This does not fit", f"{place}: {first['msg']}.")
+
+    @app.exception_handler(HTTPException)
+    async def plain(request: Request, error: HTTPException) -> JSONResponse:
+        return problem(error.status_code, "Not possible", str(error.detail))
+
+    @app.exception_handler(OperationalError)
+    async def database(request: Request, error: OperationalError) -> JSONResponse:
+        log.error("database away", path=request.url.path)
+        return problem(503, "The database is away", "The database does not answer; nothing was changed. Try again.")
+
+    @app.exception_handler(Exception)
+    async def unforeseen(request: Request, error: Exception) -> JSONResponse:
+        log.exception("unforeseen", path=request.url.path)
+        return problem(500, "Something went wrong", "Something went wrong in the server; nothing was changed.")

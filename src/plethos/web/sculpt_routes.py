@@ -1,0 +1,39 @@
+"""Routes of a sculpt session; its strokes go over the live socket."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from plethos.service import sculpting
+from plethos.service.live import pose_of
+from plethos.web.context import Bench
+from plethos.web.schemas import CharacterState, HingeTriggerRule, SculptBegin, SculptKeep
+from plethos.web.states import character_state
+
+router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt"])
+
+
+@router.post("")
+def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
+    """Hold the skin in a pose and begin to sculpt."""
+    pose = pose_of(bench.open(character_id), {"joints": body.pose.joints})
+    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id))
+
+
+@router.get("/proposal")
+def proposal(bench: Bench, character_id: str) -> HingeTriggerRule:
+    """The trigger that the held pose suggests."""
+    return HingeTriggerRule(**sculpting.propose_trigger(bench.open(character_id)))
+
+
+@router.post("/keep")
+def keep(bench: Bench, character_id: str, body: SculptKeep) -> CharacterState:
+    """Turn the sculpt into a corrective shape, tied or not."""
+    rule = body.trigger.model_dump() if body.trigger else None
+    return character_state(sculpting.keep(bench, character_id, body.name, rule))
+
+
+@router.post("/drop")
+def drop(bench: Bench, character_id: str) -> CharacterState:
+    """Forget the sculpt; undo brings it back."""
+    return character_state(sculpting.drop(bench, character_id))

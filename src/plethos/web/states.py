@@ -1,0 +1,126 @@
+"""From the service's objects to what the API shows."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from plethos.core.mesh import extent
+from plethos.service.live import response_curve
+from plethos.service.open_character import OpenCharacter
+from plethos.store.repository import Revision
+from plethos.web.schemas import (
+    CharacterState,
+    ClipInfo,
+    FigureInfo,
+    HingeTriggerRule,
+    JointInfo,
+    LibraryEntry,
+    PartInfo,
+    PoseBody,
+    RemedyCard,
+    SculptState,
+    SolveReport,
+)
+
+
+def character_state(opened: OpenCharacter) -> CharacterState:
+    """What the workbench shows of the current version."""
+    with opened.lock:
+        revision, skeleton = opened.revision, opened.character.skeleton
+        cards = []
+        for remedy in opened.character.remedies:
+            rule = remedy.to_rule(skeleton)
+            cards.append(
+                RemedyCard(
+                    id=remedy.id,
+                    kind=remedy.kind,
+                    name=remedy.name,
+                    on=remedy.on,
+                    amount=remedy.amount,
+                    trigger=HingeTriggerRule(**rule["trigger"]) if rule["trigger"] else None,
+                    curve=response_curve(remedy.trigger) if remedy.trigger else [],
+                    pose=rule["pose"],
+                    report=SolveReport(**rule["report"]),
+                )
+            )
+        sculpt = None
+        if opened.sculpt is not None:
+            note = opened.sculpt.note
+            turned = {n: tuple(e["quaternion_xyzw"]) for n, e in note.pose["joints"].items()}
+            pose = PoseBody(joints=turned)  # type: ignore[arg-type]
+            sculpt = SculptState(remedy_id=note.remedy_id, pose=pose, strokes=note.strokes)
+        return CharacterState(
+            id=revision.character_id,
+            name=revision.name,
+            version=revision.number,
+            undo=revision.label if revision.number > 0 else None,
+            redo=revision.number < revision.last,
+            saved_at=revision.saved_at,
+            remedies=cards,
+            sculpt=sculpt,
+        )
+
+
+def figure_info(opened: OpenCharacter) -> FigureInfo:
+    """What the workbench needs once to draw and to bend a character."""
+    character, skeleton = opened.bare, opened.bare.skeleton
+    world = skeleton.rest_global
+    joints = []
+    shares = character.joint_weights
+    for j, name in enumerate(skeleton.names):
+        if not skeleton.is_joint[j]:
+            continue
+        hinge = skeleton.hinge(j)
+        w = shares[:, skeleton.subtree(j)].sum(axis=1)
+        joints.append(
+            JointInfo(
+                index=j,
+                name=name,
+                parent=skeleton.joint_parents[j],
+                at=tuple(world[j, :3, 3].tolist()),
+                hinge_axis=hinge.axis,
+                low_deg=math.degrees(hinge.low),
+                high_deg=math.degrees(hinge.high),
+                bends=bool(((w > 0.02) & (w < 0.98)).any()),
+            )
+        )
+    return FigureInfo(
+        vertices=len(character.points),
+        triangles=len(character.topology.triangles),
+        height=extent(opened.rest),
+        parts=[
+            PartInfo(
+                name=p.name,
+                vertices=p.file_vertices[1] - p.file_vertices[0],
+                triangles=p.triangles[1] - p.triangles[0],
+            )
+            for p in character.parts
+        ],
+        joints=joints,
+        clips=[ClipInfo(name=c.name, seconds=c.duration) for c in character.clips],
+        shapes=[s.name for s in character.shapes],
+        repairs=list(character.repairs),
+    )
+
+
+def mesh_bytes(opened: OpenCharacter) -> bytes:
+    """Vertex and triangle counts (uint32 each), rest points float32, triangles uint32: what the view draws."""
+    triangles = opened.bare.topology.triangles
+    counts = np.array([len(opened.rest), len(triangles)], dtype="<u4")
+    return counts.tobytes() + opened.rest.astype("<f4").tobytes() + triangles.astype("<u4").tobytes()
+
+
+def library_entry(revision: Revision) -> LibraryEntry:
+    """A card of the library."""
+    remedies = revision.document.get("remedies", [])
+    return LibraryEntry(
+        id=revision.character_id,
+        name=revision.name,
+        demo=revision.demo,
+        version=revision.number,
+        saved_at=revision.saved_at,
+        remedies=len(remedies),
+        tied=sum(1 for r in remedies if r.get("trigger")),
+    )
