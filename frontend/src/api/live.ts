@@ -1,0 +1,172 @@
+/**
+ * The live socket. One request is in the air at a time; meanwhile only the newest pose is kept, so nothing queues,
+ * and touches of the brush are gathered, so none is lost.
+ */
+import type { CharacterState, HingeTrigger, Joints } from './client'
+
+export interface Measured {
+  volume: number
+  girth: number | null
+}
+
+export interface FrameHead {
+  seq: number
+  version: number
+  activations: Record<string, number>
+  measures?: { without: Measured; with: Measured } | null
+  response?: { remedy_id: string; curve: [number, number][] }
+}
+
+export interface Frame extends FrameHead {
+  with: Float32Array
+  without?: Float32Array
+  heat?: Float32Array
+  joints: Float32Array
+}
+
+export interface Want {
+  without: boolean
+  heat: boolean
+  alone: string | null
+  measure: string | null
+  preview: { remedy_id: string; trigger: HingeTrigger } | null
+}
+
+export interface Dab {
+  triangle: number
+  at: [number, number, number]
+  radius: number
+  strength: number
+  drag: [number, number, number]
+}
+
+export interface LiveHandlers {
+  frame(frame: Frame): void
+  saved(state: CharacterState): void
+  problem(sentence: string): void
+  connected(yes: boolean): void
+}
+
+type Sent = { kind: 'pose' | 'dabs' | 'stroke_end' }
+
+export class LiveSocket {
+  private socket: WebSocket | null = null
+  private inAir: Sent | null = null
+  private pose: { joints: Joints; want: Want } | null = null
+  private dabs: { brush: string; dabs: Dab[]; want: Want } | null = null
+  private strokeEnd: string | null = null
+  private seq = 0
+  private retry = 0
+  private timer = 0
+  private closed = false
+
+  constructor(
+    private readonly id: string,
+    private readonly handlers: LiveHandlers,
+  ) {
+    this.connect()
+  }
+
+  /** Ask for the figure in a pose; a newer call overtakes this one. */
+  showPose(joints: Joints, want: Want): void {
+    this.pose = { joints, want }
+    this.next()
+  }
+
+  /** Touch the skin with a brush. */
+  touch(brush: string, dab: Dab, want: Want): void {
+    if (this.dabs && this.dabs.brush === brush) {
+      // A drag holds its whole way in its last touch.
+      if (brush === 'grab') this.dabs.dabs = [dab]
+      else this.dabs.dabs.push(dab)
+      this.dabs.want = want
+    } else this.dabs = { brush, dabs: [dab], want }
+    this.next()
+  }
+
+  /** The pen is lifted: what was touched is stored. */
+  endStroke(brush: string): void {
+    this.strokeEnd = brush
+    this.next()
+  }
+
+  /** Whether a stroke is still on its way to the store. */
+  get busy(): boolean {
+    return this.dabs !== null || this.strokeEnd !== null || (this.inAir !== null && this.inAir.kind !== 'pose')
+  }
+
+  close(): void {
+    this.closed = true
+    window.clearTimeout(this.timer)
+    this.socket?.close()
+  }
+
+  private connect(): void {
+    const scheme = window.location.protocol === 'https:' ? 'wss' : 'ws'
+    const socket = new WebSocket(`${scheme}://${window.location.host}/api/characters/${this.id}/live`)
+    socket.binaryType = 'arraybuffer'
+    socket.onopen = () => {
+      this.retry = 0
+      this.inAir = null
+      this.handlers.connected(true)
+      this.next()
+    }
+    socket.onmessage = (event) => this.receive(event.data as ArrayBuffer | string)
+    socket.onclose = () => {
+      if (this.closed) return
+      // A stroke in the air is lost with its server; everything before it is stored.
+      this.dabs = null
+      this.strokeEnd = null
+      this.inAir = null
+      this.handlers.connected(false)
+      this.timer = window.setTimeout(() => this.connect(), Math.min(250 * 2 ** this.retry++, 4000))
+    }
+    this.socket = socket
+  }
+
+  private next(): void {
+    if (this.inAir || this.socket?.readyState !== WebSocket.OPEN) return
+    if (this.dabs) {
+      const { brush, dabs, want } = this.dabs
+      this.dabs = null
+      this.send({ kind: 'dabs' }, { type: 'dabs', brush, dabs, want })
+    } else if (this.strokeEnd !== null) {
+      const brush = this.strokeEnd
+      this.strokeEnd = null
+      this.send({ kind: 'stroke_end' }, { type: 'stroke_end', brush })
+    } else if (this.pose) {
+      const { joints, want } = this.pose
+      this.pose = null
+      this.send({ kind: 'pose' }, { type: 'pose', joints, want })
+    }
+  }
+
+  private send(sent: Sent, message: object): void {
+    this.inAir = sent
+    this.socket!.send(JSON.stringify({ ...message, seq: ++this.seq }))
+  }
+
+  private receive(data: ArrayBuffer | string): void {
+    this.inAir = null
+    if (typeof data !== 'string') this.handlers.frame(unpackFrame(data))
+    else {
+      const message = JSON.parse(data) as { type: string; state?: CharacterState; detail?: string }
+      if (message.type === 'saved' && message.state) this.handlers.saved(message.state)
+      else this.handlers.problem(message.detail ?? 'Something went wrong in the server.')
+    }
+    this.next()
+  }
+}
+
+/** See docs/formats/live-socket.md for the layout. */
+export function unpackFrame(data: ArrayBuffer): Frame {
+  const length = new DataView(data).getUint32(0, true)
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)))
+  let start = 4 + length
+  const arrays: Record<string, Float32Array> = {}
+  for (const [name, size] of Object.entries(head.fields as Record<string, number>)) {
+    arrays[name] = new Float32Array(data, start, size)
+    start += 4 * size
+  }
+  return { ...head, ...arrays } as Frame
+}

@@ -1,0 +1,48 @@
+/** Turning one joint: the client only moves quaternions about; what they do to the skin is worked out in the core. */
+import { Quaternion as Q, Vector3 } from 'three'
+import type { Axis, Quaternion } from '@/api/client'
+
+const DEGREES = 180 / Math.PI
+export const REST: Quaternion = [0, 0, 0, 1]
+
+/** Twist of a rotation about a unit axis, degrees in (-180, 180]. */
+export function twistDeg(rotation: Quaternion, axis: Axis): number {
+  const [x, y, z, w] = rotation
+  const along = x * axis[0] + y * axis[1] + z * axis[2]
+  const sign = w < 0 ? -1 : 1
+  if (Math.hypot(along, w) < 1e-9) return 0
+  return 2 * Math.atan2(along * sign, w * sign) * DEGREES
+}
+
+/** The rotation with its twist about `axis` set to `degrees`; its swing stays. */
+export function withTwist(rotation: Quaternion, axis: Axis, degrees: number): Quaternion {
+  const unit = new Vector3(...axis)
+  const whole = new Q(...rotation)
+  const before = new Q().setFromAxisAngle(unit, twistDeg(rotation, axis) / DEGREES)
+  const after = new Q().setFromAxisAngle(unit, degrees / DEGREES)
+  const turned = whole.multiply(before.invert()).multiply(after).normalize()
+  return [turned.x, turned.y, turned.z, turned.w]
+}
+
+/** How far a rotation is from rest, degrees. */
+export function turnDeg(rotation: Quaternion): number {
+  return 2 * Math.atan2(Math.hypot(rotation[0], rotation[1], rotation[2]), Math.abs(rotation[3])) * DEGREES
+}
+
+export function sameAxis(a: Axis, b: Axis): boolean {
+  return Math.abs(a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) > 0.9999
+}
+
+/** X, Y, Z for a joint's own axes, else the numbers. */
+export function axisName(axis: readonly number[]): string {
+  const names = ['X', 'Y', 'Z']
+  const k = axis.findIndex((c) => Math.abs(Math.abs(c) - 1) < 1e-4)
+  if (k >= 0) return axis[k] < 0 ? `−${names[k]}` : names[k]
+  return axis.map((c) => c.toFixed(2)).join(', ')
+}
+
+/** `left_upper_arm` reads as "Left upper arm". */
+export function plainName(name: string): string {
+  const words = name.replace(/[_.]+/g, ' ').trim()
+  return words.charAt(0).toUpperCase() + words.slice(1)
+}

@@ -1,0 +1,257 @@
+/** The workbench: one open character, its pose, what is chosen, and what the server last said. */
+import { useLocalStorage } from '@vueuse/core'
+import { ElMessage } from 'element-plus'
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { api, type Axis, type CharacterState, type FigureInfo, type HingeTrigger, type Joints } from '@/api/client'
+import { Problem } from '@/api/client'
+import { LiveSocket, type Dab, type Frame, type Want } from '@/api/live'
+import { REST, turnDeg, twistDeg, withTwist } from './angles'
+
+export interface Mesh {
+  rest: Float32Array
+  triangles: Uint32Array
+}
+
+export type Shading = 'clay' | 'wire' | 'volume'
+export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
+
+function unpackMesh(data: ArrayBuffer): Mesh {
+  const [vertices, triangles] = new Uint32Array(data, 0, 2)
+  return {
+    rest: new Float32Array(data, 8, 3 * vertices),
+    triangles: new Uint32Array(data, 8 + 12 * vertices, 3 * triangles),
+  }
+}
+
+export const useWorkbench = defineStore('workbench', () => {
+  const id = ref('')
+  const figure = shallowRef<FigureInfo | null>(null)
+  const mesh = shallowRef<Mesh | null>(null)
+  const state = shallowRef<CharacterState | null>(null)
+  const frame = shallowRef<Frame | null>(null)
+  const framesShown = ref(0)
+  const connected = ref(false)
+  const saving = ref(0)
+  const failure = ref('')
+
+  const pose = ref<Joints>({})
+  const chosen = ref('')
+  const axis = ref<Axis>([0, 0, 1])
+  const chosenRemedy = ref<string | null>(null)
+  const alone = ref<string | null>(null)
+  const preview = shallowRef<Want['preview']>(null)
+  const worst = ref<Record<string, number>>({})
+
+  const shading = ref<Shading>('clay')
+  const wipe = ref(true)
+  const holding = ref(false)
+  const joints = ref(true)
+  const brush = ref<BrushName>('inflate')
+  const brushSize = useLocalStorage('plethos-brush-size', 0.05)
+  const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
+  let heldPose: Joints | null = null
+  let live: LiveSocket | null = null
+
+  const sculpting = computed(() => state.value?.sculpt ?? null)
+  const jointInfo = computed(() => figure.value?.joints.find((j) => j.name === chosen.value) ?? null)
+  const angle = computed(() => twistDeg(pose.value[chosen.value] ?? REST, axis.value))
+  const atRest = computed(() => Object.values(pose.value).every((q) => turnDeg(q) < 0.5))
+  const tiedHere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint === chosen.value) ?? [])
+  const elsewhere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint !== chosen.value) ?? [])
+  const remedy = computed(() => state.value?.remedies.find((r) => r.id === chosenRemedy.value) ?? null)
+  const showsWithout = computed(() => !sculpting.value && (wipe.value || holding.value))
+
+  const want = computed<Want>(() => ({
+    without: showsWithout.value,
+    heat: shading.value === 'volume',
+    alone: alone.value,
+    measure: chosen.value || null,
+    preview: preview.value,
+  }))
+
+  function say(error: unknown): void {
+    if (error instanceof DOMException && error.name === 'AbortError') return
+    const text = error instanceof Problem ? error.message : 'Something went wrong on this page.'
+    if (!(error instanceof Problem)) console.error(error)
+    ElMessage({ message: text, type: 'warning', duration: 6000, showClose: true })
+  }
+
+  async function open(character: string): Promise<void> {
+    close()
+    id.value = character
+    failure.value = ''
+    try {
+      const [info, data, now] = await Promise.all([api.figure(character), api.mesh(character), api.state(character)])
+      figure.value = info
+      mesh.value = unpackMesh(data as unknown as ArrayBuffer)
+      take(now)
+      live = new LiveSocket(character, {
+        frame: (f) => {
+          frame.value = f
+          framesShown.value += 1
+        },
+        saved: (s) => take(s),
+        problem: (text) => say(new Problem(text)),
+        connected: (yes) => {
+          // After the server was away its state counts, not ours.
+          if (yes && connected.value === false && framesShown.value > 0) void refresh()
+          connected.value = yes
+        },
+      })
+      chooseFirst(info, now)
+    } catch (error) {
+      failure.value = error instanceof Problem ? error.message : 'The character could not be opened.'
+      if (!(error instanceof Problem)) console.error(error)
+    }
+  }
+
+  function chooseFirst(info: FigureInfo, now: CharacterState): void {
+    const first = now.remedies.find((r) => r.trigger)
+    if (now.sculpt) pose.value = { ...(now.sculpt.pose.joints as Joints) }
+    const turned = now.sculpt && Object.keys(now.sculpt.pose.joints ?? {})[0]
+    if (turned) chooseJoint(turned)
+    else if (first?.trigger) {
+      // What a newcomer sees first: the remedy at work, without and with it side by side.
+      chooseRemedy(first.id)
+      goTo(first.trigger.joint, first.trigger.axis as Axis, first.trigger.end_deg ?? 90)
+    } else {
+      const bending = info.joints.find((j) => j.bends) ?? info.joints[0]
+      if (bending) chooseJoint(bending.name)
+    }
+  }
+
+  function close(): void {
+    live?.close()
+    live = null
+    figure.value = mesh.value = state.value = frame.value = null
+    pose.value = {}
+    chosen.value = ''
+    chosenRemedy.value = alone.value = preview.value = null
+    worst.value = {}
+    framesShown.value = 0
+    heldPose = null
+  }
+
+  async function refresh(): Promise<void> {
+    try {
+      take(await api.state(id.value))
+    } catch (error) {
+      say(error)
+    }
+  }
+
+  function take(now: CharacterState): void {
+    state.value = now
+    preview.value = null
+    if (now.sculpt) pose.value = { ...(now.sculpt.pose.joints as Joints) }
+    if (alone.value && !now.remedies.some((r) => r.id === alone.value)) alone.value = null
+    if (chosenRemedy.value && !now.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
+    ask()
+  }
+
+  function ask(): void {
+    if (mesh.value) live?.showPose(pose.value, want.value)
+  }
+
+  /** Run an edit: saved when it comes back, and only then shown. */
+  async function edit(run: (character: string) => Promise<CharacterState>): Promise<boolean> {
+    saving.value += 1
+    try {
+      take(await run(id.value))
+      return true
+    } catch (error) {
+      say(error)
+      preview.value = null
+      return false
+    } finally {
+      saving.value -= 1
+    }
+  }
+
+  function chooseJoint(name: string): void {
+    const info = figure.value?.joints.find((j) => j.name === name)
+    if (!info) return
+    chosen.value = name
+    axis.value = [...info.hinge_axis] as Axis
+    if (remedy.value?.trigger && remedy.value.trigger.joint !== name) chosenRemedy.value = null
+  }
+
+  function chooseRemedy(remedyId: string): void {
+    chosenRemedy.value = remedyId
+    const trigger = state.value?.remedies.find((r) => r.id === remedyId)?.trigger
+    if (!trigger) return
+    if (chosen.value !== trigger.joint) chosen.value = trigger.joint
+    axis.value = [...trigger.axis] as Axis
+  }
+
+  /** Bend the chosen joint to an angle about the chosen axis. */
+  function bendTo(degrees: number): void {
+    if (!chosen.value || sculpting.value) return
+    heldPose = null
+    pose.value = { ...pose.value, [chosen.value]: withTwist(pose.value[chosen.value] ?? REST, axis.value, degrees) }
+  }
+
+  function goTo(joint: string, about: Axis, degrees: number): void {
+    chosen.value = joint
+    axis.value = [...about] as Axis
+    bendTo(degrees)
+  }
+
+  /** Rest pose, and back to what it was. */
+  function toggleRest(): void {
+    if (sculpting.value) return
+    if (!atRest.value) {
+      heldPose = pose.value
+      pose.value = {}
+    } else if (heldPose) pose.value = heldPose
+  }
+
+  function resetJoint(name: string): void {
+    if (sculpting.value) return
+    const left = { ...pose.value }
+    delete left[name]
+    pose.value = left
+  }
+
+  const undo = () => edit((c) => api.undo(c))
+  const redo = () => edit((c) => api.redo(c))
+
+  async function beginSculpt(remedyId: string | null): Promise<void> {
+    if (remedyId) {
+      const trigger = state.value?.remedies.find((r) => r.id === remedyId)?.trigger
+      const card = state.value?.remedies.find((r) => r.id === remedyId)
+      if (card && (frame.value?.activations[remedyId] ?? 0) < 0.999) {
+        if (trigger) goTo(trigger.joint, trigger.axis as Axis, trigger.end_deg ?? 90)
+        else pose.value = poseOf(card.pose)
+      }
+    }
+    await edit((c) => api.beginSculpt(c, pose.value, remedyId))
+  }
+
+  function touch(dab: Dab): void {
+    live?.touch(brush.value, dab, want.value)
+  }
+
+  function endStroke(): void {
+    live?.endStroke(brush.value)
+  }
+
+  function previewTrigger(remedyId: string, trigger: HingeTrigger): void {
+    preview.value = { remedy_id: remedyId, trigger }
+  }
+
+  watch([pose, want], ask)
+
+  return {
+    id, figure, mesh, state, frame, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
+    preview, worst, shading, wipe, holding, joints, brush, brushSize, brushStrength, sculpting, jointInfo, angle,
+    atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
+    goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,
+  }
+})
+
+function poseOf(stored: Record<string, unknown>): Joints {
+  const turned = (stored.joints ?? {}) as Record<string, { quaternion_xyzw: Joints[string] }>
+  return Object.fromEntries(Object.entries(turned).map(([name, entry]) => [name, entry.quaternion_xyzw]))
+}
