@@ -21,7 +21,7 @@ export class Problem extends Error {}
 
 const http = createClient<paths>({ baseUrl: window.location.origin })
 
-async function unwrap<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+async function unwrap<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
   let result
   try {
     result = await answer
@@ -38,15 +38,15 @@ const at = (id: string) => ({ path: { character_id: id } })
 const remedyAt = (id: string, remedy: string) => ({ path: { character_id: id, remedy_id: remedy } })
 
 export const api = {
-  library: () => unwrap(http.GET('/api/characters')),
-  rename: (id: string, name: string) =>
+  library: (): Promise<LibraryEntry[]> => unwrap(http.GET('/api/characters')),
+  rename: (id: string, name: string): Promise<LibraryEntry> =>
     unwrap(http.PATCH('/api/characters/{character_id}', { params: at(id), body: { name } })),
-  remove: (id: string) => unwrap(http.DELETE('/api/characters/{character_id}', { params: at(id) })),
-  state: (id: string) => unwrap(http.GET('/api/characters/{character_id}', { params: at(id) })),
-  figure: (id: string) => unwrap(http.GET('/api/characters/{character_id}/figure', { params: at(id) })),
-  mesh: (id: string) =>
+  remove: (id: string): Promise<void> => unwrap(http.DELETE('/api/characters/{character_id}', { params: at(id) })),
+  state: (id: string): Promise<CharacterState> => unwrap(http.GET('/api/characters/{character_id}', { params: at(id) })),
+  figure: (id: string): Promise<FigureInfo> => unwrap(http.GET('/api/characters/{character_id}/figure', { params: at(id) })),
+  mesh: (id: string): Promise<ArrayBuffer> =>
     unwrap(http.GET('/api/characters/{character_id}/mesh', { params: at(id), parseAs: 'arrayBuffer' })),
-  bend: (id: string, joint: string, axis: Axis, angles: number[], joints: Joints, signal: AbortSignal) =>
+  bend: (id: string, joint: string, axis: Axis, angles: number[], joints: Joints, signal: AbortSignal): Promise<BendPoint[]> =>
     unwrap(
       http.POST('/api/characters/{character_id}/bend', {
         params: at(id),
@@ -54,42 +54,42 @@ export const api = {
         signal,
       }),
     ),
-  undo: (id: string) => unwrap(http.POST('/api/characters/{character_id}/undo', { params: at(id) })),
-  redo: (id: string) => unwrap(http.POST('/api/characters/{character_id}/redo', { params: at(id) })),
-  preset: (id: string, preset: Preset, start: number, end: number) =>
+  undo: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/undo', { params: at(id) })),
+  redo: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/redo', { params: at(id) })),
+  preset: (id: string, preset: Preset, start: number, end: number): Promise<Knot[]> =>
     unwrap(
       http.POST('/api/characters/{character_id}/response', {
         params: at(id),
         body: { preset, start_deg: start, end_deg: end },
       }),
     ),
-  changeRemedy: (id: string, remedy: string, body: { name?: string; on?: boolean; amount?: number }) =>
+  changeRemedy: (id: string, remedy: string, body: { name?: string; on?: boolean; amount?: number }): Promise<CharacterState> =>
     unwrap(
       http.PATCH('/api/characters/{character_id}/remedies/{remedy_id}', { params: remedyAt(id, remedy), body }),
     ),
-  setTrigger: (id: string, remedy: string, trigger: HingeTrigger | null) =>
+  setTrigger: (id: string, remedy: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
     unwrap(
       http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/trigger', {
         params: remedyAt(id, remedy),
         body: { trigger },
       }),
     ),
-  deleteRemedy: (id: string, remedy: string) =>
+  deleteRemedy: (id: string, remedy: string): Promise<CharacterState> =>
     unwrap(
       http.DELETE('/api/characters/{character_id}/remedies/{remedy_id}', { params: remedyAt(id, remedy) }),
     ),
-  beginSculpt: (id: string, joints: Joints, remedy: string | null) =>
+  beginSculpt: (id: string, joints: Joints, remedy: string | null): Promise<CharacterState> =>
     unwrap(
       http.POST('/api/characters/{character_id}/sculpt', {
         params: at(id),
         body: { pose: { joints }, remedy_id: remedy },
       }),
     ),
-  proposal: (id: string) =>
+  proposal: (id: string): Promise<HingeTrigger> =>
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
-  keepSculpt: (id: string, name: string, trigger: HingeTrigger | null) =>
+  keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger } })),
-  dropSculpt: (id: string) =>
+  dropSculpt: (id: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/drop', { params: at(id) })),
 }
 

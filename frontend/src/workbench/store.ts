@@ -84,7 +84,7 @@ export const useWorkbench = defineStore('workbench', () => {
     try {
       const [info, data, now] = await Promise.all([api.figure(character), api.mesh(character), api.state(character)])
       figure.value = info
-      mesh.value = unpackMesh(data as unknown as ArrayBuffer)
+      mesh.value = unpackMesh(data)
       take(now)
       live = new LiveSocket(character, {
         frame: (f) => {

@@ -1,0 +1,229 @@
+<script setup lang="ts">
+/** The bend strip: the whole travel of the chosen joint; dragging along it bends the joint. */
+import { useElementSize } from '@vueuse/core'
+import { scaleLinear } from 'd3-scale'
+import { line } from 'd3-shape'
+import { computed, ref } from 'vue'
+import { api, type Axis, type BendPoint, type HingeTrigger } from '@/api/client'
+import { axisName, plainName, sameAxis } from '@/workbench/angles'
+import { useWorkbench } from '@/workbench/store'
+import { useBendCurves } from './useBendCurves'
+
+const bench = useWorkbench()
+const host = ref<HTMLElement>()
+const { width } = useElementSize(host)
+const HEIGHT = 196, LEFT = 44, RIGHT = 20, TOP = 26, BOTTOM = 172
+
+const onHinge = computed(() => bench.jointInfo && sameAxis(bench.axis, bench.jointInfo.hinge_axis as Axis))
+const low = computed(() => (onHinge.value ? Math.max(-180, Math.min(0, bench.jointInfo!.low_deg) - 10) : -90))
+const high = computed(() => (onHinge.value ? Math.min(180, Math.max(10, bench.jointInfo!.high_deg) + 10) : 90))
+const { points, note, refining } = useBendCurves(low, high)
+
+const x = computed(() => scaleLinear([low.value, high.value], [LEFT, Math.max(width.value - RIGHT, LEFT + 10)]))
+const floor = computed(() => {
+  const least = Math.min(90, ...points.value.flatMap((p) => [p.without.volume, p.with.volume, p.without.girth ?? 100, p.with.girth ?? 100]))
+  return Math.max(0, Math.floor(least / 10) * 10 - 5)
+})
+const ceiling = computed(() => Math.max(108, ...points.value.map((p) => Math.max(p.without.volume, p.with.volume) + 3)))
+const y = computed(() => scaleLinear([floor.value, ceiling.value], [BOTTOM, TOP]))
+const ya = scaleLinear([0, 1], [BOTTOM, TOP + 4])
+
+const draw = (value: (p: BendPoint) => number | null) =>
+  line<BendPoint>().defined((p) => value(p) !== null).x((p) => x.value(p.angle_deg)).y((p) => y.value(value(p)!))(points.value) ?? ''
+const curves = computed(() => [
+  { key: 'girth-without', d: draw((p) => p.without.girth) },
+  { key: 'girth-with', d: draw((p) => p.with.girth) },
+  { key: 'volume-without', d: draw((p) => p.without.volume) },
+  { key: 'volume-with', d: draw((p) => p.with.volume) },
+])
+
+const tied = computed(() => bench.tiedHere.filter((r) => sameAxis(r.trigger!.axis as Axis, bench.axis)))
+const sign = (axis: readonly number[]) => Math.sign(axis[0] * bench.axis[0] + axis[1] * bench.axis[1] + axis[2] * bench.axis[2])
+const activations = computed(() =>
+  tied.value.map((r) => {
+    const live = bench.frame?.response
+    const curve = bench.preview?.remedy_id === r.id && live?.remedy_id === r.id ? live.curve : r.curve
+    const s = sign(r.trigger!.axis)
+    const ends = [...curve.map(([a, v]) => [a * s, v] as [number, number])].sort((a, b) => a[0] - b[0])
+    const whole: [number, number][] = [[low.value, ends[0]?.[1] ?? 0], ...ends.filter(([a]) => a > low.value && a < high.value), [high.value, ends.at(-1)?.[1] ?? 0]]
+    const d = line<[number, number]>().x((p) => x.value(p[0])).y((p) => ya(p[1]))(whole) ?? ''
+    return { id: r.id, name: r.name, d, fill: `${d}L${x.value(high.value)} ${BOTTOM}L${x.value(low.value)} ${BOTTOM}Z` }
+  }),
+)
+const trigger = computed<HingeTrigger | null>(() => {
+  const card = tied.value.find((r) => r.id === bench.chosenRemedy)
+  if (!card?.trigger) return null
+  return bench.preview?.remedy_id === card.id ? bench.preview.trigger : card.trigger
+})
+const knots = computed(() => {
+  const t = trigger.value
+  if (!t) return []
+  const s = sign(t.axis)
+  return t.knots.map((k, index) => ({ index, angle: k.angle_deg * s, value: k.value }))
+})
+
+const worst = computed(() => {
+  if (points.value.length < 2) return null
+  const off = (p: BendPoint) => Math.abs(p.with.volume - 100)
+  const p = points.value.reduce((a, b) => (off(b) > off(a) ? b : a))
+  if (off(p) < 1) return null
+  const change = p.with.volume - 100
+  const text = `${change < 0 ? 'loses' : 'swells'} ${Math.abs(change).toFixed(1)} % at ${p.angle_deg.toFixed(0)}°`
+  return { x: x.value(p.angle_deg), y: y.value(p.with.volume), text, angle: p.angle_deg }
+})
+
+// --- dragging: the playhead, or a knot
+let dragging: { knot: number | null } | null = null
+const angleAt = (event: PointerEvent) => {
+  const box = (host.value as HTMLElement).getBoundingClientRect()
+  return Math.max(low.value, Math.min(high.value, x.value.invert(event.clientX - box.left)))
+}
+function press(event: PointerEvent): void {
+  if (bench.sculpting) return
+  dragging = { knot: null }
+  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
+  bench.bendTo(angleAt(event))
+}
+function pressKnot(event: PointerEvent, knot: number): void {
+  event.stopPropagation()
+  dragging = { knot }
+  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
+}
+function move(event: PointerEvent): void {
+  if (!dragging) return
+  if (dragging.knot === null) bench.bendTo(angleAt(event))
+  else moveKnot(dragging.knot, angleAt(event), event)
+}
+function moveKnot(index: number, angle: number, event: PointerEvent): void {
+  const t = trigger.value
+  if (!t || !bench.chosenRemedy) return
+  const box = (host.value as HTMLElement).getBoundingClientRect()
+  const value = Math.max(0, Math.min(1, ya.invert(event.clientY - box.top)))
+  const next = t.knots.map((k) => ({ ...k }))
+  const a = angle * sign(t.axis)
+  const before = index > 0 ? next[index - 1].angle_deg + 0.5 : -180
+  const after = index < next.length - 1 ? next[index + 1].angle_deg - 0.5 : 180
+  next[index] = { angle_deg: Math.max(before, Math.min(after, a)), value }
+  bench.previewTrigger(bench.chosenRemedy, { ...t, knots: next })
+}
+async function lift(): Promise<void> {
+  const knot = dragging?.knot ?? null
+  dragging = null
+  const shown = bench.preview
+  if (knot === null || !shown) return
+  await bench.edit((c) => api.setTrigger(c, shown.remedy_id, shown.trigger))
+}
+function key(event: KeyboardEvent): void {
+  const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
+  if (by) bench.bendTo(Math.max(low.value, Math.min(high.value, bench.angle + by * (event.shiftKey ? 10 : 1))))
+}
+
+const axes = computed<{ axis: Axis; label: string }[]>(() => {
+  const list: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
+  for (const r of bench.tiedHere) if (!list.some((a) => sameAxis(a, r.trigger!.axis as Axis))) list.push(r.trigger!.axis as Axis)
+  const hinge = bench.jointInfo?.hinge_axis as Axis | undefined
+  return list.map((a) => ({ axis: a, label: axisName(a) + (hinge && sameAxis(a, hinge) ? ' hinge' : '') }))
+})
+</script>
+
+<template>
+  <footer class="strip">
+    <div class="head">
+      <h2>{{ plainName(bench.chosen) }}</h2>
+      <div class="axes" role="group" aria-label="Axis">
+        <button v-for="a in axes" :key="a.label" :class="{ on: sameAxis(a.axis, bench.axis) }" @click="bench.axis = [...a.axis]">{{ a.label }}</button>
+      </div>
+      <div class="typed">
+        <el-input-number
+          :model-value="Math.round(bench.angle * 10) / 10" size="small" :min="-180" :max="180" :step="5" :precision="1"
+          controls-position="right" aria-label="Angle in degrees" :disabled="bench.sculpting !== null"
+          @update:model-value="(v: number | undefined) => bench.bendTo(v ?? 0)"
+        />
+        <span class="muted">degrees</span>
+      </div>
+      <ul class="legend">
+        <li><i class="vo" />volume without</li>
+        <li><i class="vw" />volume with</li>
+        <li><i class="gw" />least girth with</li>
+        <li><i class="go" />least girth without</li>
+      </ul>
+    </div>
+    <div ref="host" class="chart">
+      <svg
+        :width="width" :height="HEIGHT" tabindex="0" role="slider" aria-label="Bend strip" :aria-valuenow="Math.round(bench.angle)"
+        :aria-valuemin="low" :aria-valuemax="high" :aria-valuetext="`${bench.angle.toFixed(0)} degrees`" data-strip
+        @pointerdown="press" @pointermove="move" @pointerup="lift" @pointercancel="lift" @keydown="key"
+      >
+        <g v-for="t in y.ticks(5)" :key="`v${t}`">
+          <line :x1="LEFT" :x2="width - RIGHT" :y1="y(t)" :y2="y(t)" :class="t === 100 ? 'hundred' : 'grid'" />
+          <text :x="LEFT - 8" :y="y(t) + 4" text-anchor="end">{{ t }}</text>
+        </g>
+        <text :x="LEFT - 8" :y="TOP - 10" text-anchor="end">%</text>
+        <g v-for="t in x.ticks(8)" :key="`a${t}`">
+          <line :x1="x(t)" :x2="x(t)" :y1="TOP" :y2="BOTTOM" class="grid" />
+          <text :x="x(t)" :y="188" text-anchor="middle">{{ t }}°</text>
+        </g>
+        <template v-for="a in activations" :key="a.id">
+          <path :d="a.fill" class="wash" />
+          <path :d="a.d" class="activation" :class="{ on: a.id === bench.chosenRemedy }"><title>{{ a.name }}</title></path>
+        </template>
+        <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
+        <g v-if="worst" class="worst" data-worst @pointerdown.stop="bench.bendTo(worst.angle)">
+          <path :d="`M${worst.x} ${worst.y - 4}l-5 -8h10z`" />
+          <text :x="Math.max(LEFT + 70, Math.min(width - RIGHT - 70, worst.x))" :y="Math.max(worst.y - 17, 14)" text-anchor="middle">{{ worst.text }}</text>
+        </g>
+        <g class="playhead" :transform="`translate(${x(Math.max(low, Math.min(high, bench.angle)))} 0)`">
+          <line y1="20" :y2="BOTTOM + 2" />
+          <rect x="-26" y="2" width="52" height="18" rx="4" />
+          <text y="15" text-anchor="middle">{{ bench.angle.toFixed(0) }}°</text>
+        </g>
+        <rect
+          v-for="k in knots" :key="k.index" class="knot" :x="x(k.angle) - 5" :y="ya(k.value) - 5" width="10" height="10" rx="2" :data-knot="k.index"
+          @pointerdown="pressKnot($event, k.index)" @pointermove.stop="move" @pointerup.stop="lift"
+        ><title>{{ k.angle.toFixed(0) }}°: {{ k.value.toFixed(2) }}</title></rect>
+      </svg>
+      <p v-if="note" class="note">{{ note }}</p>
+      <span v-else-if="refining && points.length < 20" class="refining">measuring …</span>
+    </div>
+  </footer>
+</template>
+
+<style scoped>
+.strip { display: grid; grid-template-columns: 236px 1fr; background: var(--panel); border-top: 1px solid var(--line); min-width: 0; }
+.head { padding: 8px 14px; }
+h2 { font-size: 14px; }
+.axes { display: flex; gap: 4px; margin: 4px 0 6px; }
+.axes button { font: inherit; font-size: 12px; background: none; border: 1px solid var(--line); color: var(--muted); border-radius: 4px; padding: 0 8px; cursor: pointer; }
+.axes button.on { color: var(--accent); border-color: var(--accent); }
+.typed { display: flex; gap: 8px; align-items: center; font-size: 12px; }
+.typed .el-input-number { width: 104px; }
+.legend { list-style: none; margin: 8px 0 0; padding: 0; display: grid; gap: 1px; font-size: 12px; color: var(--muted); }
+.legend i { display: inline-block; width: 18px; border-top: 2px solid; margin-right: 7px; vertical-align: 3px; }
+.vo { border-color: var(--loss) !important; }
+.vw { border-color: var(--text) !important; border-top-width: 3px !important; }
+.gw { border-color: #a59fb1 !important; border-top-style: dashed !important; }
+.go { border-color: var(--loss) !important; border-top-style: dotted !important; }
+.chart { position: relative; min-width: 0; overflow: hidden; }
+svg { display: block; cursor: ew-resize; touch-action: none; user-select: none; }
+svg text { font: 11px 'Mono'; fill: var(--muted); }
+.grid { stroke: #322e3b; }
+.hundred { stroke: #5b5568; }
+path { fill: none; }
+.wash { fill: var(--accent); opacity: 0.06; }
+.activation { stroke: var(--accent); stroke-width: 1.3; opacity: 0.6; }
+.activation.on { stroke-width: 1.8; opacity: 1; }
+.volume-without { stroke: var(--loss); stroke-width: 1.5; }
+.volume-with { stroke: var(--text); stroke-width: 2.6; }
+.girth-with { stroke: #a59fb1; stroke-dasharray: 5 4; stroke-width: 1.4; }
+.girth-without { stroke: var(--loss); stroke-dasharray: 1.5 3; stroke-width: 1.4; }
+.worst { cursor: pointer; }
+.worst path { fill: var(--warn); }
+.worst text { fill: var(--warn); font: 12px 'Next'; paint-order: stroke; stroke: var(--panel); stroke-width: 5px; }
+.playhead { pointer-events: none; }
+.playhead line { stroke: var(--text); stroke-width: 1.5; }
+.playhead rect { fill: var(--text); }
+.playhead text { fill: #1d1b22; font-weight: 600; }
+.knot { fill: var(--panel); stroke: var(--accent); stroke-width: 1.8; cursor: move; }
+.note { position: absolute; inset: 60px 40px auto 70px; color: var(--muted); }
+.refining { position: absolute; right: 24px; top: 6px; font-size: 12px; color: var(--muted); }
+</style>

@@ -1,0 +1,44 @@
+/** The curves of the bend strip: a coarse drawing at once, then a fine one; the newest request wins. */
+import { useDebounceFn } from '@vueuse/core'
+import { onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
+import { api, type BendPoint } from '@/api/client'
+import { useWorkbench } from '@/workbench/store'
+
+export function useBendCurves(low: Ref<number>, high: Ref<number>) {
+  const bench = useWorkbench()
+  const points = shallowRef<BendPoint[]>([])
+  const note = ref('')
+  const refining = ref(false)
+  let running: AbortController | null = null
+
+  async function load(): Promise<void> {
+    running?.abort()
+    if (!bench.state || !bench.chosen || !bench.jointInfo) return
+    const mine = (running = new AbortController())
+    const { id, chosen, axis, pose } = bench
+    refining.value = true
+    try {
+      for (const count of [13, 61]) {
+        const angles = Array.from({ length: count }, (_, k) => low.value + ((high.value - low.value) * k) / (count - 1))
+        const found = await api.bend(id, chosen, axis, angles, pose, mine.signal)
+        if (mine.signal.aborted) return
+        points.value = found
+        note.value = ''
+        bench.worst = { ...bench.worst, [chosen]: Math.min(...found.map((p) => p.with.volume)) }
+      }
+    } catch (error) {
+      if (error instanceof DOMException && error.name === 'AbortError') return
+      points.value = []
+      note.value = error instanceof Error ? error.message : 'The curves could not be measured.'
+    } finally {
+      if (running === mine) refining.value = false
+    }
+  }
+
+  // Bending the chosen joint only moves the playhead; any other joint of the pose changes the curves.
+  const others = () => JSON.stringify(Object.entries(bench.pose).filter(([name]) => name !== bench.chosen))
+  const soon = useDebounceFn(load, 60)
+  watch([() => bench.state?.version, () => bench.chosen, () => bench.axis, low, high, others], soon, { immediate: true })
+  onBeforeUnmount(() => running?.abort())
+  return { points, note, refining }
+}

@@ -1,0 +1,86 @@
+<script setup lang="ts">
+/** The skeleton from the front; each ring's gap is the worst volume loss seen on the bend strip. */
+import { computed } from 'vue'
+import { plainName } from '@/workbench/angles'
+import { useWorkbench } from '@/workbench/store'
+
+const bench = useWorkbench()
+const WIDTH = 236, HEIGHT = 270, PAD = 22, APART = 19, R = 8
+const ROUND = 2 * Math.PI * R
+
+/** Joints from the root outwards; those that would cover another (fingers, twist joints) are left to the list. */
+const map = computed(() => {
+  const joints = bench.figure?.joints ?? []
+  if (!joints.length) return { rings: [], lines: [] }
+  const xs = joints.map((j) => j.at[0]), ys = joints.map((j) => j.at[1])
+  const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)]
+  const scale = Math.min((WIDTH - 2 * PAD) / Math.max(x1 - x0, 1e-6), (HEIGHT - 2 * PAD) / Math.max(y1 - y0, 1e-6))
+  const place = (at: number[]) => ({
+    x: WIDTH / 2 + (at[0] - (x0 + x1) / 2) * scale,
+    y: HEIGHT / 2 - (at[1] - (y0 + y1) / 2) * scale,
+  })
+  const children = new Map<number, number>()
+  for (const j of joints) children.set(j.parent, (children.get(j.parent) ?? 0) + 1)
+  const ranked = [...joints].sort((a, b) => (children.get(b.index) ?? 0) - (children.get(a.index) ?? 0) || a.index - b.index)
+  const rings: { name: string; index: number; parent: number; x: number; y: number }[] = []
+  for (const j of ranked) {
+    const at = place(j.at)
+    if (rings.every((r) => Math.hypot(r.x - at.x, r.y - at.y) >= APART)) rings.push({ name: j.name, index: j.index, parent: j.parent, ...at })
+  }
+  const parent = new Map(joints.map((j) => [j.index, j.parent]))
+  const shown = new Map(rings.map((r) => [r.index, r]))
+  const lines = rings.flatMap((r) => {
+    let up = r.parent
+    while (up >= 0 && !shown.has(up)) up = parent.get(up) ?? -1
+    const to = shown.get(up)
+    return to ? [{ key: r.name, x1: r.x, y1: r.y, x2: to.x, y2: to.y }] : []
+  })
+  return { rings, lines }
+})
+const gap = (name: string) => Math.min(0.95, Math.max(0, (100 - (bench.worst[name] ?? 100)) / 40)) * ROUND
+const label = (name: string) => {
+  const worst = bench.worst[name]
+  return worst === undefined ? plainName(name) : `${plainName(name)}, worst volume ${worst.toFixed(0)} %`
+}
+</script>
+
+<template>
+  <section>
+    <header><h2>Body map</h2><span>worst seen</span></header>
+    <svg :width="WIDTH" :height="HEIGHT" role="group" aria-label="Joints">
+      <line v-for="l in map.lines" :key="l.key" :x1="l.x1" :y1="l.y1" :x2="l.x2" :y2="l.y2" class="bone" />
+      <g
+        v-for="r in map.rings" :key="r.name" class="ring" :class="{ on: r.name === bench.chosen }" role="button" tabindex="0"
+        :aria-label="label(r.name)" :data-ring="r.name"
+        @click="!bench.sculpting && bench.chooseJoint(r.name)" @keydown.enter="!bench.sculpting && bench.chooseJoint(r.name)"
+      >
+        <title>{{ label(r.name) }}</title>
+        <circle :cx="r.x" :cy="r.y" :r="R" class="base" />
+        <circle :cx="r.x" :cy="r.y" :r="R" class="gap" :stroke-dasharray="`${gap(r.name)} ${ROUND}`" :transform="`rotate(-90 ${r.x} ${r.y})`" />
+        <circle v-if="r.name === bench.chosen" :cx="r.x" :cy="r.y" :r="R + 5" class="halo" />
+      </g>
+    </svg>
+    <div class="search">
+      <el-select
+        :model-value="bench.chosen" filterable size="small" placeholder="Find a joint" aria-label="Find a joint"
+        :disabled="bench.sculpting !== null" @update:model-value="bench.chooseJoint"
+      >
+        <el-option v-for="j in bench.figure?.joints ?? []" :key="j.name" :value="j.name" :label="plainName(j.name)" />
+      </el-select>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+header { display: flex; justify-content: space-between; padding: 10px 14px 0; color: var(--muted); font-size: 12px; }
+h2 { font-size: 12px; }
+.bone { stroke: #5b5568; stroke-width: 2; }
+.base { fill: var(--panel); stroke: #4a4456; stroke-width: 3; }
+.gap { fill: none; stroke: var(--loss); stroke-width: 3; }
+.halo { fill: none; stroke: var(--accent); stroke-width: 1.5; }
+.ring { cursor: pointer; }
+.ring:hover .base { stroke: #8d86a0; }
+.ring:focus-visible { outline: none; }
+.ring:focus-visible .base { stroke: var(--accent); }
+.search { padding: 0 14px 8px; }
+</style>

@@ -1,0 +1,32 @@
+<script setup lang="ts">
+/** The joints that left rest, each with a way back. */
+import { computed } from 'vue'
+import { plainName, turnDeg } from '@/workbench/angles'
+import { useWorkbench } from '@/workbench/store'
+
+const bench = useWorkbench()
+const turned = computed(() =>
+  Object.entries(bench.pose).map(([name, q]) => ({ name, degrees: turnDeg(q) })).filter((j) => j.degrees > 0.5),
+)
+</script>
+
+<template>
+  <section>
+    <header><h2>Pose</h2><span>{{ turned.length ? `${turned.length} turned` : 'at rest' }}</span></header>
+    <p v-if="!turned.length" class="muted empty">Drag an arc in the view, or along the bend strip, to bend the chosen joint.</p>
+    <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === bench.chosen }">
+      <button class="name" :disabled="bench.sculpting !== null" @click="bench.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
+      <span class="num">{{ j.degrees.toFixed(0) }}°</span>
+      <el-button size="small" text :disabled="bench.sculpting !== null" @click="bench.resetJoint(j.name)">Rest</el-button>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+header { display: flex; justify-content: space-between; padding: 8px 14px 4px; color: var(--muted); font-size: 12px; border-top: 1px solid var(--line); }
+h2 { font-size: 12px; }
+.empty { padding: 0 14px; font-size: 12px; }
+.row { display: flex; align-items: center; gap: 6px; padding: 2px 8px 2px 11px; border-left: 3px solid transparent; }
+.row.on { background: var(--raised); border-left-color: var(--accent); }
+.name { flex: 1; text-align: left; background: none; border: 0; color: var(--text); font: inherit; cursor: pointer; padding: 2px 0; }
+</style>

@@ -1,0 +1,40 @@
+<script setup lang="ts">
+/** What acts on the chosen joint, and where a new corrective begins. */
+import { plainName } from '@/workbench/angles'
+import { useWorkbench } from '@/workbench/store'
+import KeepPanel from '@/sculpt/KeepPanel.vue'
+import CorrectiveCard from './CorrectiveCard.vue'
+
+const bench = useWorkbench()
+</script>
+
+<template>
+  <aside class="panel">
+    <KeepPanel v-if="bench.sculpting" />
+    <header>
+      <h2>Remedies at {{ plainName(bench.chosen).toLowerCase() }}</h2>
+      <span class="muted">{{ bench.tiedHere.length }}</span>
+    </header>
+    <CorrectiveCard v-for="r in bench.tiedHere" :key="r.id" :remedy="r" />
+    <p v-if="!bench.tiedHere.length && !bench.sculpting" class="muted empty">
+      Nothing mends this joint yet. Bend it until it looks bad, then sculpt it right in that pose.
+    </p>
+    <div v-if="!bench.sculpting" class="add">
+      <el-button type="primary" :disabled="bench.atRest" @click="bench.beginSculpt(null)">Sculpt a corrective here</el-button>
+      <p v-if="bench.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
+    </div>
+    <template v-if="bench.elsewhere.length">
+      <header class="more"><h2>Elsewhere</h2><span class="muted">{{ bench.elsewhere.length }}</span></header>
+      <CorrectiveCard v-for="r in bench.elsewhere" :key="r.id" :remedy="r" />
+    </template>
+  </aside>
+</template>
+
+<style scoped>
+.panel { background: var(--panel); border-left: 1px solid var(--line); padding: 10px 12px; overflow-y: auto; }
+header { display: flex; justify-content: space-between; align-items: baseline; }
+.more { margin-top: 18px; }
+h2 { font-size: 14px; }
+.empty, .hint { font-size: 12.5px; margin-top: 8px; }
+.add { margin-top: 12px; }
+</style>

@@ -1,0 +1,72 @@
+<script setup lang="ts">
+/** A hinge trigger as fields: joint, axis, start, end, sign, preset. */
+import { computed } from 'vue'
+import { api, type Axis, type HingeTrigger, type Preset } from '@/api/client'
+import { axisName, plainName, sameAxis } from '@/workbench/angles'
+import { useWorkbench } from '@/workbench/store'
+
+const props = defineProps<{ trigger: HingeTrigger }>()
+const emit = defineEmits<{ change: [trigger: HingeTrigger] }>()
+const bench = useWorkbench()
+const presets: Preset[] = ['linear', 'ease', 'early', 'late']
+
+/** The angle where it begins and the angle where it is fully on, whichever comes first. */
+const start = computed(() => Math.round((props.trigger.start_deg ?? props.trigger.knots[0].angle_deg) * 10) / 10)
+const end = computed(() => Math.round((props.trigger.end_deg ?? props.trigger.knots.at(-1)!.angle_deg) * 10) / 10)
+const axes = computed<Axis[]>(() => {
+  const list: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
+  const own = props.trigger.axis as Axis
+  return list.some((a) => sameAxis(a, own)) ? list : [...list, own]
+})
+const axisIndex = computed(() => axes.value.findIndex((a) => sameAxis(a, props.trigger.axis as Axis)))
+
+/** Move the ends; the knots between keep their share of the way. */
+function stretch(from: number, to: number): void {
+  if (Math.abs(to - from) < 0.5) return bench.say(new Error('Start and end have to be different angles.'))
+  const [a, b] = [start.value, end.value]
+  const knots = props.trigger.knots
+    .map((k) => ({ angle_deg: from + ((k.angle_deg - a) / (b - a)) * (to - from), value: k.value }))
+    .sort((p, q) => p.angle_deg - q.angle_deg)
+  emit('change', { ...props.trigger, start_deg: from, end_deg: to, knots })
+}
+async function preset(name: Preset): Promise<void> {
+  try {
+    emit('change', { ...props.trigger, knots: await api.preset(bench.id, name, start.value, end.value) })
+  } catch (error) {
+    bench.say(error)
+  }
+}
+</script>
+
+<template>
+  <div class="fields">
+    <label>Joint
+      <el-select :model-value="trigger.joint" size="small" filterable aria-label="Trigger joint" @update:model-value="(joint: string) => emit('change', { ...trigger, joint })">
+        <el-option v-for="j in bench.figure?.joints ?? []" :key="j.name" :value="j.name" :label="plainName(j.name)" />
+      </el-select>
+    </label>
+    <label>Axis
+      <el-select :model-value="axisIndex" size="small" aria-label="Trigger axis" @update:model-value="(k: number) => emit('change', { ...trigger, axis: [...axes[k]] as Axis })">
+        <el-option v-for="(a, k) in axes" :key="k" :value="k" :label="axisName(a)" />
+      </el-select>
+    </label>
+    <label>Start °
+      <el-input-number :model-value="start" size="small" :controls="false" :min="-180" :max="180" aria-label="Start in degrees" @change="(v: number | undefined) => stretch(v ?? 0, end)" />
+    </label>
+    <label>Fully on °
+      <el-input-number :model-value="end" size="small" :controls="false" :min="-180" :max="180" aria-label="Fully on in degrees" @change="(v: number | undefined) => stretch(start, v ?? 0)" />
+    </label>
+    <div class="row">
+      <el-button v-for="p in presets" :key="p" size="small" @click="preset(p)">{{ p }}</el-button>
+      <el-button size="small" title="For the joint's other direction" @click="stretch(-start, -end)">Flip sign</el-button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.fields { display: grid; grid-template-columns: 1fr 1fr; gap: 6px; margin-top: 8px; font-size: 12px; color: var(--muted); }
+label { display: grid; gap: 1px; min-width: 0; }
+.el-input-number { width: 100%; }
+.row { grid-column: 1 / -1; display: flex; gap: 4px; flex-wrap: wrap; }
+.row .el-button { margin: 0; padding: 4px 7px; }
+</style>

@@ -1,0 +1,65 @@
+<script setup lang="ts">
+/** Keep or drop the sculpt; Keep proposes the trigger that the pose suggests. */
+import { ref } from 'vue'
+import { api, type HingeTrigger } from '@/api/client'
+import { plainName } from '@/workbench/angles'
+import TriggerEditor from '@/remedies/TriggerEditor.vue'
+import { useWorkbench } from '@/workbench/store'
+
+const bench = useWorkbench()
+const proposal = ref<HingeTrigger | null>(null)
+const name = ref('')
+
+async function keep(): Promise<void> {
+  const again = bench.state?.remedies.find((r) => r.id === bench.sculpting?.remedy_id)
+  if (again) {
+    await bench.edit((c) => api.keepSculpt(c, again.name, null))
+    return
+  }
+  try {
+    proposal.value = await api.proposal(bench.id)
+    name.value ||= `${plainName(proposal.value.joint)} at ${Math.round(proposal.value.end_deg ?? 0)}°`
+  } catch (error) {
+    bench.say(error)
+  }
+}
+async function finish(trigger: HingeTrigger | null): Promise<void> {
+  const known = new Set(bench.state?.remedies.map((r) => r.id))
+  if (!(await bench.edit((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', trigger)))) return
+  const made = bench.state?.remedies.find((r) => !known.has(r.id))
+  if (made) bench.chooseRemedy(made.id)
+}
+const drop = () => bench.edit((c) => api.dropSculpt(c))
+</script>
+
+<template>
+  <section class="keep">
+    <h2>Sculpting in the pose</h2>
+    <template v-if="!proposal">
+      <p class="muted">{{ bench.sculpting?.strokes ?? 0 }} strokes, each one saved. The pose is held until you keep or drop.</p>
+      <div class="row">
+        <el-button type="primary" :disabled="!bench.sculpting?.strokes" @click="keep">Keep</el-button>
+        <el-button @click="drop">Drop</el-button>
+      </div>
+    </template>
+    <template v-else>
+      <label>Name <el-input v-model="name" size="small" maxlength="120" aria-label="Name of the corrective" /></label>
+      <p class="muted">The pose suggests this trigger:</p>
+      <TriggerEditor :trigger="proposal" @change="proposal = $event" />
+      <div class="row">
+        <el-button type="primary" @click="finish(proposal)">Keep and connect</el-button>
+        <el-button @click="finish(null)">Keep untied</el-button>
+        <el-button text @click="proposal = null">Back</el-button>
+      </div>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.keep { border: 1px solid #7fd1b988; border-radius: 5px; background: var(--raised); padding: 10px; margin-bottom: 14px; }
+h2 { font-size: 14px; margin-bottom: 4px; }
+p { font-size: 12.5px; }
+label { display: grid; gap: 2px; font-size: 12px; color: var(--muted); margin: 6px 0; }
+.row { display: flex; gap: 6px; margin-top: 10px; flex-wrap: wrap; }
+.row .el-button { margin: 0; }
+</style>

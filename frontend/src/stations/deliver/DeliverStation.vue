@@ -1,0 +1,54 @@
+<script setup lang="ts">
+/** Deliver: the character as a file. */
+import { ref } from 'vue'
+import { deliveryAddress } from '@/api/client'
+import { useWorkbench } from '@/workbench/store'
+
+const bench = useWorkbench()
+const bake = ref('')
+</script>
+
+<template>
+  <main class="deliver">
+    <section>
+      <h1>GLB with remedies</h1>
+      <p class="muted">
+        One glTF 2.0 file. Everything that came in goes out as it was; each corrective is a morph target, and its rule lies in
+        <code>extras.plethos</code>, so the file comes back here with remedies and triggers intact.
+      </p>
+      <label>Bake activations into a clip
+        <el-select v-model="bake" aria-label="Clip to bake" placeholder="Do not bake">
+          <el-option value="" label="Do not bake" />
+          <el-option v-for="c in bench.figure?.clips ?? []" :key="c.name" :value="c.name" :label="`${c.name} (${c.seconds.toFixed(1)} s)`" />
+        </el-select>
+      </label>
+      <p class="muted hint">A baked clip carries the correctives as keys, 30 a second, so that any viewer shows them. Without it, a player has to know the rules.</p>
+      <a class="el-button el-button--primary" :href="deliveryAddress(bench.id, bake || null)" download>Deliver GLB</a>
+      <h2>What is in it</h2>
+      <dl>
+        <dt>Parts</dt><dd class="num">{{ bench.figure?.parts.length }}</dd>
+        <dt>Joints</dt><dd class="num">{{ bench.figure?.joints.length }}</dd>
+        <dt>Correctives</dt><dd class="num">{{ bench.state?.remedies.length }}</dd>
+        <dt>of these tied to a joint</dt><dd class="num">{{ bench.state?.remedies.filter((r) => r.trigger).length }}</dd>
+        <dt>Clips</dt><dd class="num">{{ bench.figure?.clips.length }}</dd>
+      </dl>
+      <template v-if="bench.figure?.repairs.length">
+        <h2>Mended on reading</h2>
+        <ul><li v-for="r in bench.figure.repairs" :key="r">{{ r }}</li></ul>
+      </template>
+    </section>
+  </main>
+</template>
+
+<style scoped>
+.deliver { overflow: auto; padding: 32px; display: grid; justify-items: center; }
+section { width: min(620px, 100%); }
+h1 { font-size: 20px; margin-bottom: 6px; }
+h2 { font-size: 14px; margin: 26px 0 6px; }
+label { display: grid; gap: 4px; margin: 18px 0 6px; max-width: 340px; }
+.hint { font-size: 12.5px; margin-bottom: 16px; }
+.el-button { text-decoration: none; }
+dl { display: grid; grid-template-columns: 1fr auto; max-width: 340px; gap: 2px 12px; color: var(--muted); margin: 0; }
+dd { margin: 0; color: var(--text); }
+code { font-family: 'Mono'; font-size: 12px; }
+</style>

@@ -1,0 +1,37 @@
+/** Pictures of characters at rest, drawn once each by one small shared renderer. */
+import { BufferAttribute, BufferGeometry, Color, DirectionalLight, HemisphereLight, Mesh, MeshStandardMaterial, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three'
+import { api } from '@/api/client'
+
+let renderer: WebGLRenderer | null = null
+const done = new Map<string, Promise<string>>()
+
+/** A picture as an object URL. */
+export function thumbnail(id: string): Promise<string> {
+  if (!done.has(id)) done.set(id, draw(id).catch(() => ''))
+  return done.get(id)!
+}
+
+async function draw(id: string): Promise<string> {
+  const data = await api.mesh(id)
+  const [vertices, triangles] = new Uint32Array(data, 0, 2)
+  const geometry = new BufferGeometry()
+  geometry.setAttribute('position', new BufferAttribute(new Float32Array(data, 8, 3 * vertices), 3))
+  geometry.setIndex(new BufferAttribute(new Uint32Array(data, 8 + 12 * vertices, 3 * triangles), 1))
+  geometry.computeVertexNormals()
+  geometry.computeBoundingSphere()
+  const { center, radius } = geometry.boundingSphere!
+  const scene = new Scene()
+  scene.background = new Color('#1d1b22')
+  scene.add(new HemisphereLight('#f3ece4', '#3c3744', 1.3))
+  const key = new DirectionalLight('#fff4e6', 1.9)
+  key.position.set(-0.6, 0.8, 1)
+  scene.add(key, new Mesh(geometry, new MeshStandardMaterial({ color: '#b3a696', roughness: 0.78, side: 2 })))
+  const camera = new PerspectiveCamera(26, 220 / 260, radius / 50, radius * 50)
+  camera.position.copy(center).addScaledVector(new Vector3(0.35, 0.12, 1).normalize(), radius * 4.4)
+  camera.lookAt(center)
+  renderer ??= new WebGLRenderer({ antialias: true, preserveDrawingBuffer: true })
+  renderer.setSize(220, 260, false)
+  renderer.render(scene, camera)
+  geometry.dispose()
+  return new Promise((resolve) => renderer!.domElement.toBlob((b) => resolve(b ? URL.createObjectURL(b) : ''), 'image/png'))
+}

@@ -1,0 +1,85 @@
+<script setup lang="ts">
+/** Mend: bend, sculpt in the pose, tie, compare. */
+import { onKeyStroke } from '@vueuse/core'
+import { ref } from 'vue'
+import BendStrip from '@/bend-strip/BendStrip.vue'
+import BodyMap from '@/body-map/BodyMap.vue'
+import PoseList from '@/body-map/PoseList.vue'
+import RemediesPanel from '@/remedies/RemediesPanel.vue'
+import BrushRail from '@/sculpt/BrushRail.vue'
+import FigureView from '@/view/FigureView.vue'
+import { useWorkbench, type Shading } from '@/workbench/store'
+
+const bench = useWorkbench()
+const view = ref<InstanceType<typeof FigureView>>()
+const shadings: { name: Shading; label: string }[] = [
+  { name: 'clay', label: 'Clay' },
+  { name: 'wire', label: 'Wire' },
+  { name: 'volume', label: 'Volume' },
+]
+const typing = (event: KeyboardEvent) => event.target instanceof HTMLElement && /input|textarea|select/i.test(event.target.tagName)
+const plain = (event: KeyboardEvent) => !typing(event) && !event.ctrlKey && !event.metaKey && !event.altKey
+const on = (key: string, run: () => void) => onKeyStroke(key, (event) => plain(event) && run(), { dedupe: key !== '[' && key !== ']' })
+on('q', bench.toggleRest)
+on('w', () => (bench.wipe = !bench.wipe))
+on('j', () => (bench.joints = !bench.joints))
+on('f', () => view.value?.face())
+on('a', () => view.value?.faceAll())
+on('[', () => (bench.brushSize = Math.max(0.005, bench.brushSize / 1.1)))
+on(']', () => (bench.brushSize = Math.min(0.25, bench.brushSize * 1.1)))
+on(',', () => bench.bendTo(bench.angle - 5))
+on('.', () => bench.bendTo(bench.angle + 5))
+onKeyStroke(' ', (event) => {
+  if (!plain(event) || event.target instanceof HTMLButtonElement) return
+  event.preventDefault()
+  bench.holding = true
+})
+onKeyStroke(' ', () => (bench.holding = false), { eventName: 'keyup' })
+const percent = (value: number | null | undefined) => (value == null ? '–' : `${value.toFixed(1)} %`)
+</script>
+
+<template>
+  <div class="mend">
+    <aside class="left">
+      <BodyMap />
+      <PoseList />
+    </aside>
+    <FigureView ref="view">
+      <div class="chips" role="radiogroup" aria-label="Shading">
+        <button v-for="s in shadings" :key="s.name" role="radio" :aria-checked="bench.shading === s.name" :class="{ on: bench.shading === s.name }" @click="bench.shading = s.name">{{ s.label }}</button>
+      </div>
+      <div class="toggles">
+        <button :class="{ on: !bench.atRest }" :disabled="bench.sculpting !== null" title="Rest pose and back (Q)" @click="bench.toggleRest">{{ bench.atRest ? 'Back to pose' : 'Rest pose' }}</button>
+        <button :class="{ on: bench.wipe }" :aria-pressed="bench.wipe" title="Wipe on or off (W)" @click="bench.wipe = !bench.wipe">Wipe</button>
+        <button :class="{ on: bench.holding }" title="Hold to see without remedies (hold Space)" @pointerdown="bench.holding = true" @pointerup="bench.holding = false" @pointerleave="bench.holding = false">Without</button>
+        <button :class="{ on: bench.joints }" :aria-pressed="bench.joints" title="Joints on or off (J)" @click="bench.joints = !bench.joints">Joints</button>
+      </div>
+      <BrushRail v-if="bench.sculpting" />
+      <table v-if="bench.frame?.measures" class="measures">
+        <thead><tr><td /><th>without</th><th>with</th></tr></thead>
+        <tbody class="num">
+          <tr><th>Volume</th><td class="loss">{{ percent(bench.frame.measures.without.volume) }}</td><td class="good" data-volume>{{ percent(bench.frame.measures.with.volume) }}</td></tr>
+          <tr><th>Least girth</th><td class="loss">{{ percent(bench.frame.measures.without.girth) }}</td><td class="good">{{ percent(bench.frame.measures.with.girth) }}</td></tr>
+        </tbody>
+      </table>
+    </FigureView>
+    <RemediesPanel />
+    <BendStrip class="strip" />
+  </div>
+</template>
+
+<style scoped>
+.mend { display: grid; grid-template: minmax(0, 1fr) 196px / 236px minmax(0, 1fr) 300px; height: 100%; min-height: 0; }
+.left { background: var(--panel); border-right: 1px solid var(--line); overflow-y: auto; }
+.strip { grid-column: 1 / -1; }
+.chips, .toggles { position: absolute; right: 12px; display: flex; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; overflow: hidden; font-size: 12px; }
+.chips { top: 12px; }
+.toggles { top: 46px; }
+.chips button, .toggles button { border: 0; background: none; color: var(--muted); font: inherit; padding: 4px 10px; border-right: 1px solid var(--line); cursor: pointer; }
+.chips button:last-child, .toggles button:last-child { border: 0; }
+.chips .on, .toggles .on { background: var(--raised); color: var(--text); }
+.measures { position: absolute; right: 12px; bottom: 12px; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 5px 8px; font-size: 12px; border-spacing: 6px 0; }
+.measures th { color: var(--text); font-weight: 500; text-align: left; font-family: 'Next'; }
+.measures thead th { color: var(--muted); text-align: right; font-weight: 400; }
+.measures td { text-align: right; }
+</style>

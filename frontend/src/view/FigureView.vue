@@ -1,0 +1,328 @@
+<script setup lang="ts">
+/** The view: the figure, the wipe, joints and arcs, the brush. */
+import { useElementSize } from '@vueuse/core'
+import { Quaternion, Raycaster, Vector2, Vector3 } from 'three'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import type { Axis } from '@/api/client'
+import { plainName, sameAxis, axisName, twistDeg, REST } from '@/workbench/angles'
+import { useWorkbench } from '@/workbench/store'
+import { Figure } from './figure'
+import { bendArc, jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
+import { Stage } from './stage'
+
+const bench = useWorkbench()
+const host = ref<HTMLDivElement>()
+const canvas = ref<HTMLCanvasElement>()
+const { width, height } = useElementSize(host)
+const dots = shallowRef<Dot[]>([])
+const bones = shallowRef<Bone[]>([])
+const arcs = shallowRef<Arc[]>([])
+const ring = shallowRef<{ x: number; y: number; r: number } | null>(null)
+const wipeAt = ref(0.5)
+const shown = ref(0)
+const side = ref(0)
+const ready = ref(false)
+let stage: Stage | null = null
+let figure: Figure | null = null
+
+const sideNames = ['outer side', 'front', 'inner side', 'back']
+const split = computed(() => bench.showsWithout && bench.wipe && !bench.holding && bench.state?.remedies.length)
+
+function draw(): void {
+  if (!stage || !figure) return
+  const { renderer, scene, camera } = stage
+  const wire = bench.shading === 'wire' || bench.sculpting !== null
+  const pass = (which: 'with' | 'without', x: number, w: number) => {
+    if (w <= 0) return
+    figure!.show(which, wire)
+    renderer.setScissor(x, 0, w, height.value)
+    renderer.render(scene, camera)
+  }
+  renderer.setScissorTest(true)
+  const at = split.value ? Math.round(wipeAt.value * width.value) : bench.holding ? width.value : 0
+  pass('without', 0, at)
+  pass('with', at, width.value - at)
+  renderer.setScissorTest(false)
+}
+
+function overlay(): void {
+  shown.value = bench.framesShown
+  const frame = bench.frame
+  if (!stage || !bench.figure || !frame) return
+  const view = { camera: stage.camera, width: width.value, height: height.value }
+  const found = jointDots(bench.figure, frame.joints, view)
+  dots.value = found.dots
+  bones.value = found.bones
+  arcs.value = bench.sculpting ? [] : chosenArcs(view)
+}
+
+function chosenArcs(view: { camera: Stage['camera']; width: number; height: number }): Arc[] {
+  const info = bench.jointInfo, frame = bench.frame
+  if (!info || !frame || !stage) return []
+  const k = 7 * info.index + 3
+  const turn = new Quaternion(frame.joints[k], frame.joints[k + 1], frame.joints[k + 2], frame.joints[k + 3])
+  const own = new Quaternion(...(bench.pose[info.name] ?? REST))
+  const restFrame = turn.multiply(own.invert())
+  const centre = jointPlace(frame.joints, info.index)
+  const radius = 0.11 * stage.camera.position.distanceTo(centre) * Math.tan((stage.camera.fov * Math.PI) / 360) * 2
+  const axes: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
+  if (!axes.some((a) => sameAxis(a, bench.axis))) axes.push(bench.axis)
+  const pose = bench.pose[info.name] ?? REST
+  return axes.map((a) => bendArc(frame.joints, info.index, restFrame, a, radius, twistDeg(pose, a), view))
+}
+
+const directions = computed(() => {
+  const left = (bench.jointInfo?.at[0] ?? 0) >= 0 ? 1 : -1
+  return [new Vector3(left, 0.15, 0.55), new Vector3(0, 0.1, 1), new Vector3(-left, 0.2, 0.5), new Vector3(left * 0.3, 0.15, -1)]
+})
+
+/** Face the chosen joint from one of four sides. */
+function face(which: number): void {
+  side.value = which % 4
+  const info = bench.jointInfo, frame = bench.frame
+  if (!stage || !info || !bench.figure) return
+  const at = frame ? jointPlace(frame.joints, info.index) : new Vector3(...(info.at as [number, number, number]))
+  stage.face(at, directions.value[side.value], bench.figure.height * 0.17)
+}
+
+function faceAll(): void {
+  if (!stage || !bench.mesh) return
+  const p = bench.frame?.with ?? bench.mesh.rest
+  const low = new Vector3(Infinity, Infinity, Infinity), high = low.clone().negate()
+  for (let i = 0; i < p.length; i += 3) {
+    const v = new Vector3(p[i], p[i + 1], p[i + 2])
+    low.min(v)
+    high.max(v)
+  }
+  stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.42)
+}
+
+// --- bending by an arc
+let bending: { arc: Arc; x: number; y: number; from: number } | null = null
+function grabArc(event: PointerEvent, arc: Arc): void {
+  bench.axis = arc.axis
+  bending = { arc, x: event.clientX, y: event.clientY, from: bench.angle }
+  ;(event.target as Element).setPointerCapture(event.pointerId)
+}
+function dragArc(event: PointerEvent): void {
+  if (!bending) return
+  const { arc, x, y, from } = bending
+  const { perDegreeX: px, perDegreeY: py } = arc
+  const per = Math.max(px * px + py * py, 0.05)
+  const degrees = ((event.clientX - x) * px + (event.clientY - y) * py) / per
+  bench.bendTo(Math.max(-180, Math.min(180, from + degrees)))
+}
+const dropArc = () => (bending = null)
+
+// --- sculpting
+const caster = new Raycaster()
+let stroke: { start: Vector3; triangle: number; plane: Vector3; x: number; y: number } | null = null
+function hit(event: PointerEvent) {
+  if (!stage || !figure) return null
+  const box = canvas.value!.getBoundingClientRect()
+  const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
+  caster.setFromCamera(at, stage.camera)
+  return caster.intersectObject(figure.with.mesh)[0] ?? null
+}
+const metresPerPixel = (at: Vector3) =>
+  (2 * stage!.camera.position.distanceTo(at) * Math.tan((stage!.camera.fov * Math.PI) / 360)) / Math.max(height.value, 1)
+
+function touch(event: PointerEvent, triangle: number, at: Vector3, drag: Vector3): void {
+  const pressure = event.pointerType === 'pen' ? event.pressure * 2 : 1
+  const strength = Math.min(bench.brushStrength * pressure, 1) * (event.shiftKey ? -1 : 1)
+  bench.touch({
+    triangle,
+    at: [at.x, at.y, at.z],
+    radius: bench.brushSize * (bench.figure!.height / 1.78),
+    strength: bench.brush === 'grab' ? 1 : strength,
+    drag: [drag.x, drag.y, drag.z],
+  })
+}
+
+function press(event: PointerEvent): void {
+  if (!bench.sculpting || event.button !== 0) return
+  const found = hit(event)
+  if (!found || found.faceIndex == null) return
+  stage!.controls.enabled = false
+  canvas.value!.setPointerCapture(event.pointerId)
+  stroke = { start: found.point, triangle: found.faceIndex, plane: found.point, x: event.clientX, y: event.clientY }
+  touch(event, found.faceIndex, found.point, new Vector3())
+}
+
+function move(event: PointerEvent): void {
+  if (!bench.sculpting) {
+    ring.value = null
+    return
+  }
+  const found = hit(event)
+  const box = canvas.value!.getBoundingClientRect()
+  const at = stroke && bench.brush === 'grab' ? stroke.start : found?.point
+  const radius = at ? (bench.brushSize * (bench.figure!.height / 1.78)) / metresPerPixel(at) : 0
+  ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: radius } : null
+  if (!stroke) return
+  if (bench.brush === 'grab') {
+    const scale = metresPerPixel(stroke.start)
+    const right = new Vector3().setFromMatrixColumn(stage!.camera.matrixWorld, 0)
+    const up = new Vector3().setFromMatrixColumn(stage!.camera.matrixWorld, 1)
+    const drag = right.multiplyScalar((event.clientX - stroke.x) * scale).addScaledVector(up, (stroke.y - event.clientY) * scale)
+    touch(event, stroke.triangle, stroke.start, drag)
+  } else if (found?.faceIndex != null && Math.hypot(event.clientX - stroke.x, event.clientY - stroke.y) > radius * 0.15) {
+    stroke.x = event.clientX
+    stroke.y = event.clientY
+    touch(event, found.faceIndex, found.point, new Vector3())
+  }
+}
+
+function lift(): void {
+  if (stage) stage.controls.enabled = true
+  if (!stroke) return
+  stroke = null
+  bench.endStroke()
+}
+
+// --- the wipe
+let wiping = false
+function dragWipe(event: PointerEvent): void {
+  if (!wiping) return
+  const box = host.value!.getBoundingClientRect()
+  wipeAt.value = Math.max(0.02, Math.min(0.98, (event.clientX - box.left) / box.width))
+}
+function nudgeWipe(by: number): void {
+  wipeAt.value = Math.max(0.02, Math.min(0.98, wipeAt.value + by))
+}
+
+/** Stand the wipe at the chosen joint, so that it shows something. */
+function centreWipe(): void {
+  const info = bench.jointInfo, frame = bench.frame
+  if (!stage || !info || !frame) return
+  stage.camera.updateMatrixWorld()
+  const at = project(jointPlace(frame.joints, info.index), { camera: stage.camera, width: 1, height: 1 })
+  wipeAt.value = Math.max(0.1, Math.min(0.9, at.x))
+}
+
+onMounted(() => {
+  stage = new Stage(canvas.value!, draw, overlay)
+  build()
+})
+function build(): void {
+  if (!stage || !bench.mesh || !width.value || figure) return
+  figure = new Figure(bench.mesh.rest, bench.mesh.triangles, stage.scene)
+  stage.resize(width.value, height.value)
+  faceAll()
+}
+watch([width, height], () => {
+  build()
+  if (width.value && height.value) stage?.resize(width.value, height.value)
+})
+watch(() => bench.mesh, (mesh) => {
+  figure?.dispose()
+  figure = null
+  ready.value = false
+  if (mesh) build()
+})
+watch(() => bench.frame, (frame) => {
+  if (!frame || !figure || frame.with.length !== bench.mesh?.rest.length) return
+  figure.with.move(frame.with)
+  if (frame.without) figure.without.move(frame.without)
+  figure.paint(frame.heat)
+  if (!ready.value) {
+    ready.value = true
+    face(0)
+    centreWipe()
+  }
+  stage!.invalidate()
+})
+watch([wipeAt, () => bench.wipe, () => bench.holding, () => bench.shading, () => bench.chosen, () => bench.axis, () => bench.joints, split], () => stage?.invalidate())
+onBeforeUnmount(() => {
+  figure?.dispose()
+  stage?.dispose()
+})
+defineExpose({ face: () => face(side.value + 1), faceAll })
+</script>
+
+<template>
+  <div ref="host" class="view" :data-frame="shown" :data-ready="ready">
+    <canvas
+      ref="canvas"
+      aria-label="The character in its pose"
+      @pointerdown="press"
+      @pointermove="move"
+      @pointerup="lift"
+      @pointercancel="lift"
+      @pointerleave="ring = null"
+    />
+    <svg v-if="ready" class="over" :width="width" :height="height" aria-hidden="true">
+      <g v-if="bench.joints">
+        <line v-for="b in bones" :key="b.key" :x1="b.x1" :y1="b.y1" :x2="b.x2" :y2="b.y2" class="bone" />
+        <template v-for="d in dots" :key="d.name">
+          <circle v-if="d.seen" :cx="d.x" :cy="d.y" :r="d.name === bench.chosen ? 5 : 3" class="dot" :class="{ on: d.name === bench.chosen }" />
+          <circle
+            v-if="d.seen && !bench.sculpting" :cx="d.x" :cy="d.y" r="9" class="catch" :data-joint="d.name"
+            @click="bench.chooseJoint(d.name)"
+          ><title>{{ plainName(d.name) }}</title></circle>
+        </template>
+        <g v-for="a in arcs" :key="a.axis.join()" class="arc" :class="{ on: sameAxis(a.axis, bench.axis) }">
+          <path :d="a.path" class="line" />
+          <path :d="a.path" class="hold" @pointerdown="grabArc($event, a)" @pointermove="dragArc" @pointerup="dropArc" />
+          <circle
+            :cx="a.knobX" :cy="a.knobY" r="6" class="knob" :data-arc="axisName(a.axis)"
+            @pointerdown="grabArc($event, a)" @pointermove="dragArc" @pointerup="dropArc"
+          ><title>Bend about {{ axisName(a.axis) }}</title></circle>
+        </g>
+      </g>
+      <circle v-if="ring" :cx="ring.x" :cy="ring.y" :r="ring.r" class="ring" />
+      <circle v-if="ring" :cx="ring.x" :cy="ring.y" r="2" class="ring-dot" />
+    </svg>
+    <template v-if="split">
+      <div class="tag" :style="{ right: `${(1 - wipeAt) * 100}%` }">without</div>
+      <div class="tag on" :style="{ left: `${wipeAt * 100}%` }">with</div>
+      <div class="wipe" :style="{ left: `${wipeAt * 100}%` }" />
+      <button
+        class="grip" aria-label="Move the wipe" :style="{ left: `${wipeAt * 100}%` }"
+        @pointerdown="(e) => { wiping = true; (e.currentTarget as Element).setPointerCapture(e.pointerId) }"
+        @pointermove="dragWipe" @pointerup="wiping = false"
+        @keydown.left="nudgeWipe(-0.03)" @keydown.right="nudgeWipe(0.03)"
+      >◂ ▸</button>
+    </template>
+    <div v-else-if="bench.holding" class="tag still">without remedies</div>
+    <div v-if="ring && bench.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
+      volume <b class="num good">{{ bench.frame.measures.with.volume.toFixed(1) }} %</b>
+    </div>
+    <div class="cameras">
+      <button v-for="(name, k) in sideNames" :key="name" :class="{ on: side === k }" :aria-label="`Face the joint, ${name}`" :title="`Face the joint, ${name} (F: next side)`" @click="face(k)">
+        {{ ['O', 'F', 'I', 'B'][k] }}
+      </button>
+      <button aria-label="Show the whole figure" title="Show the whole figure (A)" @click="faceAll">All</button>
+      <span>{{ sideNames[side] }}</span>
+    </div>
+    <slot />
+  </div>
+</template>
+
+<style scoped>
+.view { position: relative; overflow: hidden; background: var(--ground); min-width: 0; min-height: 0; }
+canvas { position: absolute; inset: 0; width: 100%; height: 100%; display: block; touch-action: none; }
+.over { position: absolute; inset: 0; pointer-events: none; }
+.bone { stroke: #ece8f1; stroke-opacity: 0.22; stroke-width: 1.2; }
+.dot { fill: #1d1b22; fill-opacity: 0.35; stroke: #ece8f1; stroke-opacity: 0.55; stroke-width: 1.2; }
+.dot.on { stroke: var(--accent); stroke-opacity: 1; fill: var(--accent); fill-opacity: 0.4; }
+.catch { fill: transparent; pointer-events: all; cursor: pointer; }
+.arc .line { fill: none; stroke: #ece8f1; stroke-opacity: 0.18; stroke-width: 1.2; }
+.arc.on .line { stroke: var(--accent); stroke-opacity: 0.85; stroke-width: 1.8; }
+.arc .hold { fill: none; stroke: transparent; stroke-width: 9; pointer-events: stroke; cursor: grab; }
+.arc .knob { fill: #26232d; fill-opacity: 0.85; stroke: #ece8f1; stroke-opacity: 0.4; stroke-width: 1.5; pointer-events: all; cursor: grab; }
+.arc.on .knob { stroke: var(--accent); stroke-opacity: 1; }
+.ring { fill: #7fd1b922; stroke: var(--accent); stroke-width: 1.5; }
+.ring-dot { fill: var(--accent); }
+.wipe { position: absolute; top: 0; bottom: 0; width: 1px; background: #ece8f188; pointer-events: none; }
+.grip { position: absolute; top: calc(62% - 19px); margin-left: -12px; width: 25px; height: 38px; border-radius: 13px; padding: 0;
+  background: var(--raised); border: 1px solid #ece8f188; color: var(--text); font-size: 10px; cursor: ew-resize; touch-action: none; }
+.tag { position: absolute; top: 12px; margin: 0 8px; padding: 2px 9px; border-radius: 4px; background: #1d1b22cc; font-size: 12px; color: var(--muted); pointer-events: none; }
+.tag.on { color: var(--accent); }
+.tag.still { left: 12px; color: var(--loss); }
+.readout { position: absolute; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 2px 8px; font-size: 12px; pointer-events: none; white-space: nowrap; }
+.cameras { position: absolute; left: 12px; bottom: 12px; display: flex; gap: 6px; align-items: center; font-size: 12px; color: var(--muted); }
+.cameras button { min-width: 24px; height: 24px; padding: 0 6px; border-radius: 12px; border: 1px solid #5b5568; background: #26232dcc; color: var(--text); font: 11px 'Mono'; cursor: pointer; }
+.cameras button.on { border-color: var(--accent); color: var(--accent); }
+.cameras span { background: #1d1b22aa; border-radius: 4px; padding: 0 4px; }
+</style>

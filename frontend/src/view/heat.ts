@@ -1,0 +1,20 @@
+/** Volume heat: apricot where volume is lost, periwinkle where it is gained, clay where it is kept. */
+import { Color } from 'three'
+
+const CLAY = new Color('#b3a696')
+const LOSS = new Color('#ff6a3c')
+const GAIN = new Color('#5f93ff')
+const FULL = 0.4 // this share of the volume lost or gained takes the full colour
+const QUIET = 0.03
+
+/** Colours `(V, 3)` of a heat field `(V,)`, written into `out`. */
+export function heatColours(heat: Float32Array, out: Float32Array): void {
+  for (let v = 0; v < heat.length; v++) {
+    const h = heat[v]
+    const share = Math.min(Math.max((Math.abs(h) - QUIET) / FULL, 0), 1)
+    const to = h < 0 ? LOSS : GAIN
+    out[3 * v] = CLAY.r + share * (to.r - CLAY.r)
+    out[3 * v + 1] = CLAY.g + share * (to.g - CLAY.g)
+    out[3 * v + 2] = CLAY.b + share * (to.b - CLAY.b)
+  }
+}

@@ -1,0 +1,81 @@
+/** The canvas: renderer, camera, lights. Draws only when something changed. */
+import { Color, DirectionalLight, HemisphereLight, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three'
+import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
+
+export type Draw = (renderer: WebGLRenderer, scene: Scene, camera: PerspectiveCamera) => void
+
+function isSoftware(renderer: WebGLRenderer): boolean {
+  const gl = renderer.getContext()
+  const info = gl.getExtension('WEBGL_debug_renderer_info')
+  const name = info ? String(gl.getParameter(info.UNMASKED_RENDERER_WEBGL)) : ''
+  return /swiftshader|llvmpipe|software/i.test(name)
+}
+
+export class Stage {
+  readonly scene = new Scene()
+  readonly camera = new PerspectiveCamera(26, 1, 0.01, 100)
+  readonly controls: OrbitControls
+  readonly renderer: WebGLRenderer
+  private waiting = 0
+  private readonly draw: Draw
+
+  constructor(canvas: HTMLCanvasElement, draw: Draw, private readonly drawn: () => void) {
+    const quality = new URLSearchParams(window.location.search).get('quality')
+    this.renderer = new WebGLRenderer({ canvas, antialias: quality === 'high' })
+    // A software renderer is slow by the pixel: half of them keeps posing live.
+    const low = quality !== 'high' && (quality === 'low' || isSoftware(this.renderer))
+    this.renderer.setPixelRatio(low ? 0.5 : Math.min(window.devicePixelRatio, 2))
+    this.draw = draw
+    this.scene.background = new Color('#1d1b22')
+    this.light()
+    this.controls = new OrbitControls(this.camera, canvas)
+    this.controls.addEventListener('change', () => this.invalidate())
+  }
+
+  private light(): void {
+    this.scene.add(new HemisphereLight('#f3ece4', '#3c3744', 1.25))
+    // The lights stand with the camera, so that no side of a joint is ever dark.
+    const key = new DirectionalLight('#fff4e6', 1.9)
+    const rim = new DirectionalLight('#9fb6d8', 0.9)
+    key.position.set(-0.6, 0.8, 1)
+    rim.position.set(1, 0.4, -0.7)
+    this.camera.add(key, rim)
+    this.scene.add(this.camera)
+  }
+
+  resize(width: number, height: number): void {
+    this.renderer.setSize(width, height, false)
+    this.camera.aspect = width / Math.max(height, 1)
+    this.camera.updateProjectionMatrix()
+    this.invalidate()
+  }
+
+  /** Stand so that a ball round `target` fills the view, looking from `direction`. */
+  face(target: Vector3, direction: Vector3, radius: number): void {
+    const narrow = Math.min(1, this.camera.aspect)
+    const distance = radius / Math.tan((this.camera.fov * Math.PI) / 360) / narrow
+    this.camera.near = distance / 100
+    this.camera.far = distance * 100
+    this.camera.updateProjectionMatrix()
+    this.controls.target.copy(target)
+    this.camera.position.copy(target).addScaledVector(direction.clone().normalize(), distance)
+    this.controls.update()
+    this.invalidate()
+  }
+
+  /** Draw in the next animation frame; many calls make one drawing. */
+  invalidate(): void {
+    if (this.waiting) return
+    this.waiting = requestAnimationFrame(() => {
+      this.waiting = 0
+      this.draw(this.renderer, this.scene, this.camera)
+      this.drawn()
+    })
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.waiting)
+    this.controls.dispose()
+    this.renderer.dispose()
+  }
+}

@@ -1,0 +1,27 @@
+<script setup lang="ts">
+const shown = defineModel<boolean>({ required: true })
+const keys: [string, string][] = [
+  ['3, 5', 'Stations: Mend, Deliver'],
+  ['Q', 'Rest pose and back'],
+  ['W', 'Wipe on or off'],
+  ['hold Space', 'Without remedies'],
+  ['J', 'Joints on or off'],
+  ['F', 'Face the chosen joint, again: next side'],
+  ['A', 'Show the whole figure'],
+  [', .', 'Five degrees along the bend strip'],
+  ['[ ]', 'Brush smaller, larger'],
+  ['Shift', 'Inflate lets in instead of out'],
+  ['Ctrl Z', 'Undo; with Shift, redo'],
+]
+</script>
+
+<template>
+  <el-dialog v-model="shown" title="Keys" width="420">
+    <dl><template v-for="[key, what] in keys" :key="key"><dt><kbd>{{ key }}</kbd></dt><dd>{{ what }}</dd></template></dl>
+  </el-dialog>
+</template>
+
+<style scoped>
+dl { display: grid; grid-template-columns: 110px 1fr; gap: 6px; margin: 0; }
+dd { margin: 0; }
+</style>

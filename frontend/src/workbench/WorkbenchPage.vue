@@ -1,0 +1,80 @@
+<script setup lang="ts">
+/** The frame round the stations: ribbon, saved, undo. */
+import { onKeyStroke, useEventListener } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import DeliverStation from '@/stations/deliver/DeliverStation.vue'
+import MendStation from '@/stations/mend/MendStation.vue'
+import KeyList from './KeyList.vue'
+import { useWorkbench } from './store'
+
+const props = defineProps<{ id: string; station?: string }>()
+const bench = useWorkbench()
+const router = useRouter()
+const help = ref(false)
+const stations = [{ key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
+const station = computed(() => props.station || 'mend')
+const go = (name: string) => router.push(`/characters/${props.id}/${name}`)
+
+watch(() => props.id, (id) => void bench.open(id), { immediate: true })
+watch(() => bench.state?.name, (name) => (document.title = name ? `${name} – Plethos` : 'Plethos'))
+onBeforeUnmount(() => bench.close())
+
+const typing = (event: KeyboardEvent) => event.target instanceof HTMLElement && /input|textarea/i.test(event.target.tagName)
+for (const s of stations) onKeyStroke(s.key, (event) => { if (!typing(event)) void go(s.name) })
+onKeyStroke('?', (event) => { if (!typing(event)) help.value = true })
+useEventListener('keydown', (event: KeyboardEvent) => {
+  if (typing(event) || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
+  event.preventDefault()
+  void (event.shiftKey ? bench.redo() : bench.undo())
+})
+const saved = computed(() => {
+  if (bench.saving) return 'Saving …'
+  if (!bench.connected && bench.framesShown) return 'Connection lost, trying again'
+  if (!bench.state) return ''
+  return `Saved ${new Date(bench.state.saved_at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}`
+})
+</script>
+
+<template>
+  <div class="frame">
+    <header>
+      <router-link to="/" class="brand" title="To the library">
+        <svg width="20" height="20" viewBox="0 0 20 20" aria-hidden="true"><path d="M3 14c0-6 3-9 7-9s7 3 7 9" fill="none" stroke="#7fd1b9" stroke-width="2.6" stroke-linecap="round" /><circle cx="10" cy="13" r="2.2" fill="#ff8f6b" /></svg>plethos
+      </router-link>
+      <div class="who"><b>{{ bench.state?.name }}</b> <span class="muted">v{{ bench.state?.version ?? '' }}</span></div>
+      <nav aria-label="Stations">
+        <button v-for="s in stations" :key="s.name" :class="{ on: station === s.name }" :aria-current="station === s.name ? 'page' : undefined" @click="go(s.name)"><span class="num">{{ s.key }}</span>{{ s.label }}</button>
+      </nav>
+      <div class="saved" role="status" :class="{ lost: !bench.connected && bench.framesShown > 0 }"><i />{{ saved }}</div>
+      <button class="icon" :disabled="!bench.state?.undo" :title="bench.state?.undo ? `Undo: ${bench.state.undo} (Ctrl+Z)` : 'Nothing to undo'" aria-label="Undo" @click="bench.undo()">↶</button>
+      <button class="icon" :disabled="!bench.state?.redo" title="Redo (Ctrl+Shift+Z)" aria-label="Redo" @click="bench.redo()">↷</button>
+      <button class="icon" title="Keys (?)" aria-label="Keys" @click="help = true">?</button>
+    </header>
+    <main v-if="bench.failure" class="failure"><h1>{{ bench.failure }}</h1><router-link to="/">Back to the library</router-link></main>
+    <main v-else-if="!bench.figure" class="failure"><p class="muted">Opening …</p></main>
+    <DeliverStation v-else-if="station === 'deliver'" />
+    <MendStation v-else />
+    <KeyList v-model="help" />
+  </div>
+</template>
+
+<style scoped>
+.frame { display: grid; grid-template-rows: 44px minmax(0, 1fr); height: 100%; }
+header { display: flex; align-items: center; gap: 12px; padding: 0 14px; background: var(--panel); border-bottom: 1px solid var(--line); }
+.brand { display: flex; gap: 8px; align-items: center; font-weight: 700; font-size: 15px; color: var(--text); text-decoration: none; letter-spacing: 0.02em; }
+.who b { font-weight: 600; }
+nav { display: flex; margin: 0 auto; }
+nav button { height: 44px; padding: 0 16px; border: 0; background: none; color: var(--muted); font: inherit; display: flex; gap: 7px; align-items: center; cursor: pointer; border-bottom: 3px solid transparent; border-top: 3px solid transparent; }
+nav button .num { font-size: 11px; color: #8d86a0; }
+nav button.on { color: var(--text); font-weight: 600; border-bottom-color: var(--accent); }
+.saved { display: flex; gap: 6px; align-items: center; font-size: 12px; color: var(--muted); }
+.saved i { width: 7px; height: 7px; border-radius: 50%; background: var(--accent); }
+.saved.lost { color: var(--warn); }
+.saved.lost i { background: var(--warn); }
+.icon { width: 28px; height: 28px; border: 0; border-radius: 4px; background: none; color: var(--text); font-size: 16px; cursor: pointer; }
+.icon:disabled { color: #5b5568; cursor: default; }
+.failure { display: grid; place-content: center; gap: 12px; text-align: center; }
+.failure h1 { font-size: 16px; }
+.failure a { color: var(--accent); }
+</style>
