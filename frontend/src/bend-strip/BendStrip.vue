@@ -170,7 +170,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
         <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
         <g v-if="worst" class="worst" data-worst @pointerdown.stop="bench.bendTo(worst.angle)">
           <path :d="`M${worst.x} ${worst.y - 4}l-5 -8h10z`" />
-          <text :x="Math.max(LEFT + 70, Math.min(width - RIGHT - 70, worst.x))" :y="Math.max(worst.y - 17, 14)" text-anchor="middle">{{ worst.text }}</text>
+          <text :x="Math.max(LEFT + 70, Math.min(width - RIGHT - 70, worst.x))" :y="15" text-anchor="middle">{{ worst.text }}</text>
         </g>
         <g class="playhead" :transform="`translate(${x(Math.max(low, Math.min(high, bench.angle)))} 0)`">
           <line y1="20" :y2="BOTTOM + 2" />
@@ -218,7 +218,7 @@ path { fill: none; }
 .girth-without { stroke: var(--loss); stroke-dasharray: 1.5 3; stroke-width: 1.4; }
 .worst { cursor: pointer; }
 .worst path { fill: var(--warn); }
-.worst text { fill: var(--warn); font: 12px 'Next'; paint-order: stroke; stroke: var(--panel); stroke-width: 5px; }
+.worst text { fill: var(--warn); font: 12px 'Next'; }
 .playhead { pointer-events: none; }
 .playhead line { stroke: var(--text); stroke-width: 1.5; }
 .playhead rect { fill: var(--text); }

@@ -12,6 +12,10 @@ const bench = useWorkbench()
 const open = computed(() => bench.chosenRemedy === props.remedy.id)
 const activation = computed(() => bench.frame?.activations[props.remedy.id] ?? 0)
 const degrees = (value: number | null | undefined) => `${Math.round(value ?? 0)}°`
+const back = computed(() => {
+  const mm = (props.remedy.report.round_trip_error_m ?? 0) * 1000
+  return mm < 0.001 ? 'under 0.001 mm' : `${mm.toFixed(3)} mm`
+})
 const locked = computed(() => bench.sculpting !== null)
 
 const change = (trigger: HingeTrigger | null) => bench.edit((c) => api.setTrigger(c, props.remedy.id, trigger))
@@ -70,7 +74,7 @@ async function tieHere(): Promise<void> {
       <dl>
         <dt>Vertices moved</dt><dd class="num">{{ remedy.report.moved }}</dd>
         <dt>Greatest move</dt><dd class="num">{{ ((remedy.report.greatest_move_m ?? 0) * 100).toFixed(1) }} cm</dd>
-        <dt>Comes back within</dt><dd class="num">{{ ((remedy.report.round_trip_error_m ?? 0) * 1000).toFixed(4) }} mm</dd>
+        <dt>Comes back within</dt><dd class="num">{{ back }}</dd>
       </dl>
       <p v-for="w in remedy.report.warnings" :key="w" class="sentence warn">{{ w }}</p>
       <div class="row">

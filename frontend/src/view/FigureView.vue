@@ -82,7 +82,7 @@ function face(which: number): void {
   const info = bench.jointInfo, frame = bench.frame
   if (!stage || !info || !bench.figure) return
   const at = frame ? jointPlace(frame.joints, info.index) : new Vector3(...(info.at as [number, number, number]))
-  stage.face(at, directions.value[side.value], bench.figure.height * 0.17)
+  stage.face(at, directions.value[side.value], bench.figure.height * 0.14)
 }
 
 function faceAll(): void {
@@ -181,9 +181,9 @@ function lift(): void {
 }
 
 // --- the wipe
-let wiping = false
+const wiping = ref(false)
 function dragWipe(event: PointerEvent): void {
-  if (!wiping) return
+  if (!wiping.value) return
   const box = host.value!.getBoundingClientRect()
   wipeAt.value = Math.max(0.02, Math.min(0.98, (event.clientX - box.left) / box.width))
 }

@@ -107,6 +107,11 @@ class GltfFile:
             raise BadFileError(f"The file is broken: {where} holds numbers that are not finite (NaN).")
         return data
 
+    def stored(self, accessor: Mapping[str, Any], where: str) -> NDArray[Any]:
+        """The elements ``(N, C)`` of an accessor with a buffer view, exactly as they are stored, without its stride."""
+        component = COMPONENTS[accessor["componentType"]]
+        return self._strided(accessor, component, WIDTHS[accessor["type"]], accessor["count"], where).copy()
+
     def _apply_sparse(self, data: NDArray[Any], sparse: Any, component: np.dtype[Any], where: str) -> None:
         try:
             count, indices, values = sparse["count"], sparse["indices"], sparse["values"]

@@ -44,6 +44,7 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None) -
     builder = GltfBuilder(_without_own_targets(source, character))
     layouts = layout_of(GltfFile(builder.document, source.buffers))
     _unshare_meshes(builder, layouts)
+    _drop_wrong_strides(builder, source)
     names = _target_names(character)
     starts = bone_starts(source, layouts)
     written: list[list[int]] = []
@@ -143,6 +144,21 @@ def _unshare_meshes(builder: GltfBuilder, layouts: list[PartLayout]) -> None:
             layouts[i] = replace(layout, mesh=builder.add("meshes", copied))
             builder.document["nodes"][layout.node]["mesh"] = layouts[i].mesh
         seen.add(layout.mesh)
+
+
+def _drop_wrong_strides(builder: GltfBuilder, source: GltfFile) -> None:
+    """Store matrices and keys without a stride: many files give them one, which only vertex data may have."""
+    document = builder.document
+    used = {s["inverseBindMatrices"] for s in document.get("skins", []) if "inverseBindMatrices" in s}
+    for animation in document.get("animations", []):
+        used |= {s[end] for s in animation.get("samplers", []) for end in ("input", "output")}
+    for number in sorted(used):
+        accessor = document["accessors"][number]
+        view = accessor.get("bufferView")
+        if view is None or "byteStride" not in document["bufferViews"][view]:
+            continue
+        data = source.stored(accessor, "an animation or a skin")
+        document["accessors"][number] = {**accessor, "bufferView": builder.view(data.tobytes()), "byteOffset": 0}
 
 
 def _write_weights(

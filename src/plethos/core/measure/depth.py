@@ -25,12 +25,13 @@ class DepthField:
         ``(V, 3)`` joints whose bone (towards its parent) is the nearest at rest, that joint's parent, and its
         nearest child: after bending, the nearest of the three counts.
     rest_distance
-        ``(V,)`` metres, never 0.
+        ``(V,)`` metres, at least `least`.
     """
 
     parents: NDArray[np.int32]
     bones: NDArray[np.int32]
     rest_distance: Array
+    least: float = 0.0
 
     @classmethod
     def of(cls, character: Character, rest: NDArray[np.floating]) -> DepthField:
@@ -49,7 +50,8 @@ class DepthField:
         bones = candidates[order].astype(np.int32)
         field = cls(parents, bones, np.ones(len(rest)))
         least = field.distances(rest, at)
-        return cls(parents, bones, np.maximum(least, 1e-4 * max(float(least.max()), 1e-9)))
+        floor = 1e-3 * max(float(least.max()), 1e-9)
+        return cls(parents, bones, np.maximum(least, floor), floor)
 
     def distances(self, points: NDArray[np.floating], joints_at: Array) -> Array:
         """Distance ``(V,)`` of posed points to the nearest of their bones; `joints_at` ``(J, 3)`` posed."""
@@ -62,7 +64,8 @@ class DepthField:
 
     def change(self, points: NDArray[np.floating], joints_at: Array) -> NDArray[np.float32]:
         """Volume change ``(V,)`` under each vertex against rest, -1 = all lost."""
-        ratio = self.distances(points, joints_at) / self.rest_distance
+        # A vertex on a bone has no depth to lose.
+        ratio = np.maximum(self.distances(points, joints_at), self.least) / self.rest_distance
         return np.asarray(np.clip(ratio**2 - 1, -1, 1), dtype=np.float32)
 
 

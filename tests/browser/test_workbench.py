@@ -1,0 +1,246 @@
+"""The real interface in a real browser: from a file to a mended bend, and back after a reload."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import sync_playwright
+
+from plethos.core.bend import bent
+from plethos.core.evaluate import evaluate_exact
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.demo.lock_keeper import SHIPPED
+from plethos.launch.front import FRONT
+from plethos.service.workbench import Workbench
+from tests.server import RunningServer
+
+FOX = Path(__file__).parents[1] / "outside" / "data" / "fox"
+
+
+class InTheBrowser(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.server = RunningServer()
+        bench: Workbench = cls.server.app.state.bench
+        cls.demo = bench.bring_in("Lock keeper", SHIPPED.read_bytes(), demo=True)
+        cls.playwright = sync_playwright().start()
+        cls.browser = cls.playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", headless=True, args=["--disable-quic"]
+        )
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.browser.close()
+        cls.playwright.stop()
+        cls.server.stop()
+
+    def setUp(self):
+        self.errors: list[str] = []
+        self.foreign: list[str] = []
+        self.context = self.browser.new_context(viewport={"width": 1100, "height": 760})
+        self.addCleanup(self.context.close)
+        self.page = self.context.new_page()
+        self.page.set_default_timeout(30_000)
+        self.page.on("console", lambda m: self.errors.append(m.text) if m.type == "error" else None)
+        self.page.on("pageerror", lambda e: self.errors.append(str(e)))
+        self.page.on(
+            "request",
+            lambda r: (
+                self.foreign.append(r.url)
+                if not r.url.startswith((self.server.address, "ws://127.0.0.1", "blob:", "data:"))
+                else None
+            ),
+        )
+
+    def open(self, path: str) -> None:
+        self.page.goto(self.server.address + path + "?quality=low")
+        self.page.wait_for_selector(".view[data-ready=true]")
+
+    def state(self, character: str) -> dict:
+        return self.page.request.get(f"{self.server.address}/api/characters/{character}").json()
+
+    def tearDown(self):
+        self.assertEqual(self.errors, [])
+        self.assertEqual(self.foreign, [], "nothing may be fetched from elsewhere")
+
+    def test_the_demo_opens_on_its_before_and_after(self):
+        self.open(f"/characters/{self.demo}")
+        self.page.wait_for_function("document.querySelector('[data-volume]')?.textContent > '9'")
+        without = float(self.page.text_content("table.measures td.loss").split()[0])
+        with_ = float(self.page.text_content("[data-volume]").split()[0])
+        self.assertLess(without, 85)
+        self.assertGreater(with_, 97)
+        self.assertTrue(self.page.is_visible("text=without"))
+        self.page.wait_for_selector('path[data-curve="volume-with"][d^="M"]', state="attached")
+        self.assertEqual(self.page.locator("nav button").all_text_contents(), ["3Mend", "5Deliver"])
+
+    def test_bending_by_the_strip_by_typing_and_by_an_arc(self):
+        self.open(f"/characters/{self.demo}")
+        strip = self.page.locator("[data-strip]")
+        box = strip.bounding_box()
+        strip.click(position={"x": box["width"] * 0.5, "y": 100})
+        middle = float(strip.get_attribute("aria-valuenow"))
+        self.assertTrue(60 < middle < 90, middle)
+        typed = self.page.get_by_label("Angle in degrees")
+        typed.fill("40")
+        typed.press("Enter")
+        self.page.wait_for_function("document.querySelector('[data-strip]').getAttribute('aria-valuenow') === '40'")
+        knob = self.page.locator('.arc.on [data-arc="Z"]').bounding_box()
+        x, y = knob["x"] + knob["width"] / 2, knob["y"] + knob["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 25, y + 25, steps=4)
+        self.page.mouse.up()
+        self.assertNotEqual(strip.get_attribute("aria-valuenow"), "40")
+        self.page.keyboard.press("q")
+        self.page.wait_for_function("document.querySelector('[data-strip]').getAttribute('aria-valuenow') === '0'")
+
+    def test_a_file_comes_in_is_mended_in_its_pose_and_leaves(self):
+        page = self.page
+        page.goto(self.server.address + "/?quality=low")
+        page.set_input_files("input[type=file]", [str(FOX / n) for n in ("Fox.gltf", "Fox.bin", "Texture.png")])
+        page.get_by_role("link", name="Open Fox").click()
+        page.wait_for_selector(".view[data-ready=true]")
+        fox = page.url.split("/characters/")[1].split("/")[0].split("?")[0]
+        page.get_by_label("Find a joint").click()
+        page.get_by_label("Find a joint").fill("neck")
+        page.get_by_role("option", name="B Neck 04").click()
+        typed = page.get_by_label("Angle in degrees")
+        typed.fill("35")
+        typed.press("Enter")
+        page.get_by_role("button", name="Sculpt a corrective here").click()
+        page.wait_for_selector("text=Sculpting in the pose")
+        view = page.locator(".view canvas").bounding_box()
+        x, y = view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
+        for n in range(3):
+            page.mouse.move(x + 6 * n, y)
+            page.mouse.down()
+            page.mouse.move(x + 30 + 6 * n, y + 10, steps=6)
+            page.mouse.up()
+            page.wait_for_selector(f"text={n + 1} strokes")
+        page.keyboard.press("Control+z")
+        page.wait_for_selector("text=2 strokes")
+        page.reload()
+        page.wait_for_selector("text=2 strokes")
+        page.wait_for_selector(".view[data-ready=true]")
+        page.get_by_role("button", name="Undo").click()
+        page.wait_for_selector("text=1 strokes")
+        page.get_by_role("button", name="Redo").click()
+        page.wait_for_selector("text=2 strokes")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        page.get_by_role("button", name="Keep and connect").click()
+        page.wait_for_selector("[data-remedy]")
+        (remedy,) = self.state(fox)["remedies"]
+        self.assertEqual(remedy["trigger"]["joint"], "b_Neck_04")
+        self.assertAlmostEqual(remedy["trigger"]["end_deg"], 35, places=2)
+        self.assertGreater(remedy["report"]["moved"], 3)
+        page.get_by_role("button", name="Deliver").click()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Deliver GLB").click()
+        delivered = Path(download.value.path()).read_bytes()
+        again = read_character(parse(delivered), "Fox")
+        self.assertEqual(again.remedies[0].name, remedy["name"])
+
+    def test_a_broken_file_is_refused_with_its_sentence(self):
+        with tempfile.TemporaryDirectory() as folder:
+            broken = Path(folder) / "broken.glb"
+            broken.write_bytes(SHIPPED.read_bytes()[:5000])
+            self.page.goto(self.server.address + "/?quality=low")
+            self.page.set_input_files("input[type=file]", str(broken))
+            self.page.wait_for_selector("[role=alert]")
+            self.assertIn("cut off", self.page.text_content("[role=alert]"))
+        # The browser itself notes the refused request; it is the only error there may be.
+        self.assertTrue(all("422" in e for e in self.errors), self.errors)
+        self.errors.clear()
+
+    def test_a_knot_dragged_on_the_strip_changes_the_trigger(self):
+        self.open(f"/characters/{self.demo}")
+        before = self.state(self.demo)
+        self.page.wait_for_selector("[data-knot='2']")
+        knot = self.page.locator("[data-knot='2']").bounding_box()
+        self.page.mouse.move(knot["x"] + 5, knot["y"] + 5)
+        self.page.mouse.down()
+        self.page.mouse.move(knot["x"] + 15, knot["y"] - 15, steps=5)
+        self.page.mouse.up()
+        self.page.wait_for_function(f"document.querySelector('.who').textContent.includes('v{before['version'] + 1}')")
+        after = self.state(self.demo)["remedies"][0]["trigger"]["knots"][2]
+        self.assertGreater(after["value"], before["remedies"][0]["trigger"]["knots"][2]["value"] + 0.05)
+        self.page.keyboard.press("Control+z")
+        self.page.wait_for_function(f"document.querySelector('.who').textContent.includes('v{before['version']}')")
+
+    def test_pages_have_no_serious_accessibility_findings(self):
+        # axe-core, an outside set of rules; run with its own script, so the page's policy is put aside for it.
+        axe = (FRONT / "node_modules" / "axe-core" / "axe.min.js").read_text()
+        for path, ready in (
+            ("/", ".picture img"),
+            (f"/characters/{self.demo}", ".view[data-ready=true]"),
+            (f"/characters/{self.demo}/deliver", "h1"),
+        ):
+            self.page.goto(self.server.address + path)
+            self.page.wait_for_selector(ready)
+            self.page.evaluate(axe)
+            found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+            serious = [
+                (v["id"], v["nodes"][0]["html"][:160])
+                for v in found["violations"]
+                if v["impact"] in ("serious", "critical")
+            ]
+            self.assertEqual(serious, [], path)
+
+    def test_three_js_poses_the_delivered_file_to_the_same_vertices(self):
+        opened = self.server.app.state.bench.open(self.demo)
+        character = opened.character
+        joint = character.skeleton.find("left_forearm")
+        pose = bent(character.skeleton.rest_pose(), joint, (0, 0, 1), np.radians(130))
+        ours = evaluate_exact(character, pose)
+        turned = character.skeleton.local_matrices(pose)[joint]
+        delivered = self.server.app.state.bench.deliver(self.demo).data
+        with tempfile.TemporaryDirectory() as folder:
+            bundle = Path(folder)
+            (bundle / "entry.js").write_text(
+                "import {Vector3, Matrix4} from 'three';"
+                "import {GLTFLoader} from 'three/addons/loaders/GLTFLoader.js';"
+                "window.poseIn = (data, matrix, weights) => new Promise((done, fail) =>"
+                " new GLTFLoader().parse(Uint8Array.from(data).buffer, '', (gltf) => {"
+                "  const bone = gltf.scene.getObjectByName('left_forearm');"
+                "  new Matrix4().fromArray(matrix).decompose(bone.position, bone.quaternion, bone.scale);"
+                "  gltf.scene.updateMatrixWorld(true); const out = [];"
+                "  gltf.scene.traverse((o) => { if (!o.isSkinnedMesh) return;"
+                "   o.morphTargetInfluences = weights; o.skeleton.update(); const v = new Vector3();"
+                "   for (let i = 0; i < o.geometry.attributes.position.count; i++) {"
+                "    o.getVertexPosition(i, v); v.applyMatrix4(o.matrixWorld); out.push(v.x, v.y, v.z); } });"
+                "  done(out); }, fail));"
+            )
+            script = build_bundle(bundle)
+        page = self.context.new_page()
+        page.goto(self.server.address + "/api/health")
+        page.evaluate(script)
+        arguments = [list(delivered), turned.T.ravel().tolist(), [1.0]]
+        theirs = page.evaluate("([d, m, w]) => window.poseIn(d, m, w)", arguments)
+        theirs = np.array(theirs).reshape(-1, 3)
+        self.assertLess(np.abs(theirs - ours[character.file_to_vertex]).max(), 2e-5)
+        self.assertGreater(
+            np.abs(theirs - evaluate_exact(character, pose, remedies=False)[character.file_to_vertex]).max(), 0.005
+        )
+
+
+def build_bundle(folder: Path) -> str:
+    """The entry bundled with three.js by Vite, as one classic script."""
+    import subprocess
+
+    config = {
+        "root": str(folder),
+        "logLevel": "error",
+        "build": {
+            "lib": {"entry": str(folder / "entry.js"), "formats": ["iife"], "name": "T", "fileName": "out"},
+            "outDir": str(folder / "out"),
+        },
+        "resolve": {"alias": {"three": str(FRONT / "node_modules" / "three")}},
+    }
+    run = f"import {{build}} from 'vite'; const c = {json.dumps(config)}; c.resolve.alias = [{{find: /^three\\/addons/, replacement: '{FRONT}/node_modules/three/examples/jsm'}}, {{find: /^three$/, replacement: '{FRONT}/node_modules/three/build/three.module.js'}}]; await build({{configFile: false, ...c}})"
+    subprocess.run(["node", "--input-type=module", "-e", run], cwd=FRONT, check=True, capture_output=True)
+    (script,) = (folder / "out").glob("*.js")
+    return script.read_text()

@@ -1,0 +1,156 @@
+"""Reading and writing glTF: what comes in right, and what is refused with a sentence."""
+
+import json
+import struct
+import unittest
+
+import numpy as np
+
+from plethos.core.bend import bent
+from plethos.core.errors import BadFileError
+from plethos.core.evaluate import evaluate_exact
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.formats.obj import sculpt_from_obj, write_obj
+from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from tests.figures import broken, tube, tube_file
+
+
+def refused(test: unittest.TestCase, data: bytes, words: str) -> None:
+    with test.assertRaisesRegex(BadFileError, words) as caught:
+        read_character(parse(data), "x")
+    test.assertRegex(caught.exception.sentence, r"^[A-Z“].*[^.]\.$")
+
+
+class Broken(unittest.TestCase):
+    def test_not_gltf_and_cut_off(self):
+        whole = tube_file().pack()
+        refused(self, b"hello", "neither")
+        refused(self, whole[:15], "cut off")
+        refused(self, whole[: len(whole) // 2], "cut off")
+        refused(self, b'{"asset": ', "JSON")
+        refused(self, struct.pack("<4sII", b"glTF", 2, 2**31) + whole[12:], "cut off")
+
+    def test_faults_are_named(self):
+        def change(path, value):
+            def run(document):
+                at = document
+                for key in path[:-1]:
+                    at = at[key]
+                at[path[-1]] = value
+
+            return run
+
+        for path, value, words in (
+            (("bufferViews", 0, "byteLength"), 10, "beyond the end"),
+            (("bufferViews", 0, "byteOffset"), 10**9, "out of range"),
+            (("accessors", 0, "count"), 500_000_000, "out of range"),
+            (("accessors", 0, "count"), 400_000, "beyond the end"),
+            (("nodes", 1, "children"), [0], "circle|two parents"),
+            (("nodes", 0, "children"), [77], "out of range"),
+            (("nodes", 1, "translation"), [0, 1], "not 3 finite"),
+            (("skins", 0, "joints"), [0], "follows joint 1"),
+            (("skins", 0, "joints"), [], "no joints"),
+            (("meshes", 0, "primitives", 0, "attributes", "POSITION"), 99, "out of range"),
+            (("extensionsRequired",), ["KHR_draco_mesh_compression"], "compressed"),
+            (("asset", "version"), "1.0", "2.0 is needed"),
+        ):
+            with self.subTest(path=path):
+                refused(self, broken(change(path, value)), words)
+
+    def test_a_claim_of_two_gigabytes_in_a_small_file(self):
+        document = json.loads(json.dumps(tube_file().document))
+        document["buffers"] = [{"byteLength": 2**31, "uri": "tube.bin"}]
+        with self.assertRaisesRegex(BadFileError, "cut off"):
+            parse(json.dumps(document).encode(), {"tube.bin": b"1234"})
+        with self.assertRaisesRegex(BadFileError, "did not come with it"):
+            parse(json.dumps(document).encode())
+
+    def test_no_skin_and_weights_without_skin(self):
+        def unskinned(document):
+            del document["nodes"][3]["skin"]
+
+        def bare(document):
+            unskinned(document)
+            attributes = document["meshes"][0]["primitives"][0]["attributes"]
+            del attributes["JOINTS_0"], attributes["WEIGHTS_0"]
+
+        refused(self, broken(unskinned), "no skin")
+        refused(self, broken(bare), "no skin")
+
+    def test_nan_and_indices_out_of_range(self):
+        file = tube_file()
+        data = bytearray(file.buffers[0])
+        data[8:12] = struct.pack("<f", float("nan"))
+        refused(self, type(file)(file.document, (bytes(data),)).pack(), "NaN")
+        view = file.document["bufferViews"][
+            file.document["accessors"][file.document["meshes"][0]["primitives"][0]["indices"]]["bufferView"]
+        ]
+        data = bytearray(file.buffers[0])
+        data[view["byteOffset"] : view["byteOffset"] + 2] = struct.pack("<H", 65000)
+        refused(self, type(file)(file.document, (bytes(data),)).pack(), "points beyond")
+
+
+class Reading(unittest.TestCase):
+    def test_eight_influences_weights_not_of_sum_1_and_scaled_roots(self):
+        plain = tube()
+        for character in (
+            tube(influences=8),
+            tube(weight_sum=0.5),
+            tube(scale=0.01, root={"scale": [0.01] * 3}),
+        ):
+            joint = character.skeleton.find("upper")
+            pose = bent(character.skeleton.rest_pose(), joint, (0, 0, 1), 1.0)
+            reference = evaluate_exact(plain, bent(plain.skeleton.rest_pose(), joint, (0, 0, 1), 1.0))
+            np.testing.assert_allclose(evaluate_exact(character, pose), reference, atol=1e-5)
+        self.assertTrue(any("sum to 1" in r for r in tube(weight_sum=0.5).repairs))
+        self.assertFalse(any("sum to 1" in r for r in plain.repairs))
+
+    def test_unnamed_and_doubled_names(self):
+        self.assertEqual(tube(names=(None, None)).skeleton.names, ("root", "joint_0", "joint_1"))
+        self.assertEqual(tube(names=("bone", "bone")).skeleton.names, ("root", "bone", "bone_2"))
+        # A plain node never takes a joint's name.
+        self.assertEqual(tube(names=("root", "upper")).skeleton.names, ("root_2", "root", "upper"))
+
+    def test_a_seam_is_one_vertex_and_comes_out_split(self):
+        character = tube(seam=True)
+        self.assertEqual(len(character.points), len(tube().points))
+        self.assertEqual(len(character.file_to_vertex), len(character.points) + 21)
+        text = write_obj(character, evaluate_exact(character, character.skeleton.rest_pose()))
+        self.assertEqual(text.count("\nv "), len(character.file_to_vertex))
+
+    def test_an_obj_comes_back(self):
+        character = tube(seam=True)
+        points = evaluate_exact(character, bent(character.skeleton.rest_pose(), 2, (0, 0, 1), 0.9))
+        np.testing.assert_allclose(sculpt_from_obj(character, write_obj(character, points)), points, atol=1e-8)
+        with self.assertRaisesRegex(BadFileError, "same mesh"):
+            sculpt_from_obj(character, "v 0 0 0\n")
+
+
+class Writing(unittest.TestCase):
+    def mended(self, **options):
+        file = parse(tube_file(**options).pack())
+        character = read_character(file, "Tube")
+        joint = character.skeleton.find("upper")
+        pose = bent(character.skeleton.rest_pose(), joint, (0, 0, 1), 1.5)
+        sculpt = evaluate_exact(character, pose)
+        sculpt[200:260] += [0.01, 0.02, 0.03]
+        shape, report = solve_corrective(character, pose, sculpt, "dent")
+        remedy = CorrectiveShape(shape, guess_trigger(character, pose, shape), report=report.to_json())
+        return file, character.with_remedy(remedy), pose, sculpt
+
+    def test_remedies_and_triggers_come_back(self):
+        for options in ({}, {"target": True}, {"seam": True}, {"weight_sum": 0.7}):
+            file, character, pose, sculpt = self.mended(**options)
+            again_file = parse(write_glb(character, file))
+            again = read_character(again_file, "Tube")
+            self.assertEqual(len(again.shapes), len(character.shapes))
+            self.assertEqual([r.id for r in again.remedies], [r.id for r in character.remedies])
+            np.testing.assert_allclose(evaluate_exact(again, pose), sculpt, atol=1e-6)
+            half = bent(pose, character.skeleton.find("upper"), (0, 0, 1), 0.7)
+            np.testing.assert_allclose(evaluate_exact(again, half), evaluate_exact(character, half), atol=1e-6)
+            # Delivered a second time the file holds each target once.
+            twice = read_character(parse(write_glb(again, again_file)), "Tube")
+            self.assertEqual((len(twice.shapes), len(twice.remedies)), (len(again.shapes), 1))

@@ -1,0 +1,113 @@
+"""Measures against closed forms and trimesh."""
+
+import unittest
+
+import numpy as np
+import trimesh
+
+from plethos.core.bend import BendMeasure, bend_steps, bent
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator
+from plethos.core.measure.contact import intersecting_pairs, new_contacts
+from plethos.core.measure.depth import DepthField
+from plethos.core.measure.region import Region, region_volume
+from plethos.core.mesh import Topology, boundary_loops
+from tests.figures import tube, tube_points
+
+
+class Volume(unittest.TestCase):
+    def test_closed_meshes_agree_with_trimesh(self):
+        for mesh in (trimesh.creation.box((1, 2, 3)), trimesh.creation.icosphere(3, 0.7)):
+            t = np.asarray(mesh.faces, np.int32)
+            region = Region(np.arange(len(mesh.vertices), dtype=np.int32), t, tuple(boundary_loops(t)), 1.0)
+            self.assertAlmostEqual(region_volume(region, mesh.vertices), mesh.volume, places=10)
+
+    def test_an_open_tube_is_capped(self):
+        points, triangles = tube_points(around=200)
+        side = triangles[: 20 * 200 * 2]
+        region = Region(np.arange(len(points), dtype=np.int32), side, tuple(boundary_loops(side)), 1.0)
+        self.assertEqual(len(region.loops), 2)
+        # A cylinder: pi r^2 h, with 200 corners 0.02 % less.
+        self.assertAlmostEqual(region_volume(region, points), np.pi * 0.01, delta=1e-5)
+
+
+class Bend(unittest.TestCase):
+    def setUp(self):
+        self.character = tube(softness=0.15)
+        self.rest = Evaluator(self.character).rest()
+        self.measure = BendMeasure(self.character, self.character.skeleton.find("upper"), self.rest)
+
+    def test_rest_is_100_percent_and_bending_loses(self):
+        angles = np.radians([0, 45, 90, 135]).tolist()
+        steps = list(bend_steps(self.measure, self.character.skeleton.rest_pose(), (0, 0, 1), angles))
+        volumes = [s.without.volume for s in steps]
+        self.assertAlmostEqual(volumes[0], 100, places=3)
+        self.assertAlmostEqual(steps[0].without.girth, 100, places=3)
+        self.assertEqual(volumes, sorted(volumes, reverse=True))
+        self.assertLess(volumes[-1], 97)
+
+    def test_a_twist_pinches_by_the_square_of_the_cosine(self):
+        # The slice in the middle is shared half and half: its radius shrinks by cos(t / 2), its area by the square.
+        pose = bent(self.character.skeleton.rest_pose(), self.measure.joint, (0, 1, 0), np.radians(90))
+        self.assertAlmostEqual(self.measure.at(pose).girth, 50, delta=1.0)
+
+    def test_a_joint_that_bends_nothing_says_so(self):
+        with self.assertRaisesRegex(BadEditError, "bends no skin"):
+            _ = BendMeasure(self.character, 0, self.rest).region
+
+    def test_heat_shows_loss_inside_the_bend(self):
+        field = DepthField.of(self.character, self.rest)
+        skeleton = self.character.skeleton
+        at_rest = field.change(self.rest, skeleton.rest_global[:, :3, 3])
+        np.testing.assert_allclose(at_rest, 0, atol=1e-5)
+        pose = bent(skeleton.rest_pose(), self.measure.joint, (0, 1, 0), np.radians(120))
+        points = Evaluator(self.character).evaluate(pose)
+        change = field.change(points, skeleton.global_matrices(pose)[:, :3, 3])
+        self.assertLess(change[np.abs(self.rest[:, 1] - 0.5) < 0.01].max(), -0.5)
+
+
+class Contact(unittest.TestCase):
+    def test_two_known_pairs(self):
+        points = np.array(
+            [
+                [0, 0, 0],
+                [1, 0, 0],
+                [0, 1, 0],
+                [0.2, 0.2, -1],
+                [0.2, 0.2, 1],
+                [0.3, 0.1, 1],
+                [5, 5, 5],
+                [6, 5, 5],
+                [5, 6, 5],
+            ]
+        )
+        triangles = np.array([[0, 1, 2], [3, 4, 5], [6, 7, 8]], np.int32)
+        np.testing.assert_array_equal(intersecting_pairs(points, triangles), [[0, 1]])
+
+    def test_crossing_spheres_agree_with_brute_force(self):
+        a, b = trimesh.creation.icosphere(2, 1.0), trimesh.creation.icosphere(2, 1.0)
+        b.apply_translation([1.1, 0.13, 0.21])
+        points = np.vstack([a.vertices, b.vertices])
+        triangles = np.vstack([a.faces, b.faces + len(a.vertices)]).astype(np.int32)
+        found = intersecting_pairs(points, triangles)
+        self.assertTrue(((found[:, 0] < len(a.faces)) & (found[:, 1] >= len(a.faces))).all())
+        # Every triangle of one sphere that lies partly inside the other has to be among them.
+        planes = np.einsum("fi,fi->f", b.face_normals, b.triangles_center)
+        cut = (a.vertices @ b.face_normals.T < planes).all(axis=1)  # b is convex
+        self.assertTrue(0 < cut.sum() < len(cut))
+        mixed = cut[a.faces].any(axis=1) & ~cut[a.faces].all(axis=1)
+        self.assertTrue(set(np.flatnonzero(mixed)) <= set(found[:, 0]))
+        self.assertEqual(len(new_contacts(points, triangles, found)), 0)
+        self.assertEqual(len(new_contacts(points, triangles, found[:0])), len(np.unique(found)))
+
+
+class TopologyOfMeshes(unittest.TestCase):
+    def test_pieces_and_growing(self):
+        points, triangles = tube_points()
+        both = np.vstack([triangles, triangles + len(points)]).astype(np.int32)
+        topology = Topology(2 * len(points), both)
+        self.assertEqual(topology.pieces.max(), 1)
+        mask = np.zeros(2 * len(points), bool)
+        mask[0] = True
+        grown = topology.grow(mask, 50)
+        self.assertEqual(grown.sum(), len(points))

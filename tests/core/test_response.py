@@ -1,0 +1,86 @@
+"""The response against scipy.interpolate.PchipInterpolator; hinge triggers."""
+
+import math
+import unittest
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from plethos.core import rotations
+from plethos.core.bend import bent
+from plethos.core.errors import BadEditError
+from plethos.core.triggers import trigger_from_rule
+from plethos.core.triggers.hinge import guess_hinge
+from plethos.core.triggers.response import PRESETS, Response
+from tests.figures import tube
+
+
+class ResponseCurve(unittest.TestCase):
+    def test_values_are_those_of_pchip(self):
+        generator = np.random.default_rng(1)
+        for count in (2, 3, 4, 7):
+            x, y = np.sort(generator.uniform(-2, 2, count)), np.sort(generator.uniform(0, 1, count))
+            at = np.linspace(x[0], x[-1], 101)
+            np.testing.assert_allclose(Response(tuple(x), tuple(y)).at(at), PchipInterpolator(x, y)(at), atol=1e-12)
+
+    def test_it_is_flat_outside_and_never_leaves_0_to_1(self):
+        curve = Response.preset("ease", 0.2, -1.5)
+        values = curve.at(np.linspace(-4, 4, 200))
+        self.assertEqual(values[0], 1)
+        self.assertEqual(values[-1], 0)
+        self.assertTrue(((values >= 0) & (values <= 1)).all())
+
+    def test_presets_go_from_start_to_end_in_both_directions(self):
+        for name in PRESETS:
+            for start, end in ((0.0, 2.0), (0.0, -1.0), (0.3, 1.0)):
+                curve = Response.preset(name, start, end)
+                self.assertAlmostEqual(curve.start, start)
+                self.assertAlmostEqual(curve.end, end)
+                self.assertEqual(float(curve.at(start)), 0)
+                self.assertEqual(float(curve.at(end)), 1)
+
+    def test_late_is_late_and_early_is_early(self):
+        # Common practice, no source: for a shoulder lifted 30 steps, about 0.2 at 15 and 0.6 at 22.
+        late = Response.preset("late", 0.0, 30.0)
+        self.assertAlmostEqual(float(late.at(15.0)), 0.2, delta=0.06)
+        self.assertAlmostEqual(float(late.at(22.0)), 0.6, delta=0.1)
+        self.assertGreater(float(Response.preset("early", 0.0, 1.0).at(0.5)), 0.7)
+
+    def test_broken_knots_are_refused(self):
+        for angles, values in (
+            ((0.0,), (0.0,)),
+            ((1.0, 0.0), (0.0, 1.0)),
+            ((0.0, 1.0), (0.0, 1.5)),
+            ((0.0, math.nan), (0, 1)),
+        ):
+            with self.assertRaises(BadEditError):
+                Response(angles, values)
+
+
+class Hinge(unittest.TestCase):
+    def test_guess_snaps_to_the_joints_axis_and_carries_the_sign(self):
+        character = tube()
+        joint = character.skeleton.find("upper")
+        tilted = rotations.from_axis_angle([0.08, 0.0, -1.0], math.radians(100))
+        trigger = guess_hinge(character.skeleton.rest_pose().with_rotation(joint, tilted), joint)
+        self.assertEqual(trigger.axis, (0.0, 0.0, 1.0))
+        self.assertAlmostEqual(math.degrees(trigger.response.end), -100, delta=0.5)
+        self.assertEqual(trigger.activation(character.skeleton.rest_pose()), 0)
+
+    def test_an_oblique_axis_is_kept(self):
+        character = tube()
+        q = rotations.from_axis_angle([1.0, 0, 1.0], 1.0)
+        trigger = guess_hinge(character.skeleton.rest_pose().with_rotation(2, q), 2)
+        np.testing.assert_allclose(trigger.axis, np.array([1, 0, 1]) / math.sqrt(2), atol=1e-9)
+
+    def test_rule_survives_a_round_trip(self):
+        character = tube()
+        trigger = guess_hinge(bent(character.skeleton.rest_pose(), 2, (0, 0, 1), 1.1), 2)
+        again = trigger_from_rule(trigger.to_rule(character.skeleton), character.skeleton)
+        for angle in np.linspace(-1, 2, 13):
+            pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), float(angle))
+            self.assertAlmostEqual(again.activation(pose), trigger.activation(pose), places=9)
+
+    def test_a_joint_at_rest_cannot_trigger(self):
+        with self.assertRaisesRegex(BadEditError, "at rest"):
+            guess_hinge(tube().skeleton.rest_pose(), 2)

@@ -1,0 +1,92 @@
+"""Skinning: the closed form of its loss, the kernel against plain NumPy, poses."""
+
+import unittest
+
+import numpy as np
+
+from plethos.core import rotations
+from plethos.core.bend import bent
+from plethos.core.character import Bones
+from plethos.core.errors import BadPoseError
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.shape import Shape
+from plethos.core.skeleton import pose_from_json
+from plethos.core.skinning import exact
+from plethos.core.triggers.hinge import guess_hinge
+from tests.figures import tube, tube_points
+
+
+def twisted(degrees: float, blend: float):
+    """A ring shared half and half between two frames turned by an angle about Y."""
+    angles = np.linspace(0, 2 * np.pi, 16, endpoint=False)
+    ring = np.stack([np.cos(angles), np.zeros(16), np.sin(angles)], axis=1)
+    turned = np.eye(4)
+    turned[:3, :3] = rotations.to_matrix(rotations.from_axis_angle([0, 1.0, 0], np.radians(degrees)))
+    matrices = np.stack([np.eye(4), turned])
+    slots, weights = np.tile([0, 1], (16, 1)).astype(np.int32), np.full((16, 2), 0.5)
+    return exact.apply_skin(*exact.affine_skin(matrices, slots, weights, np.full(16, blend)), ring)
+
+
+class Loss(unittest.TestCase):
+    def test_linear_skinning_shrinks_a_twisted_ring_by_the_cosine_of_half_the_angle(self):
+        # Closed form, design notes: cos(t / 2).
+        for degrees in (30, 60, 90, 120, 150, 180):
+            radius = np.linalg.norm(twisted(degrees, 0.0), axis=1)
+            np.testing.assert_allclose(radius, np.cos(np.radians(degrees) / 2), atol=1e-12)
+
+    def test_dual_quaternions_keep_the_radius(self):
+        # Kavan and others 2007 (from memory): a twist keeps the radius of a tube.
+        for degrees in (30, 90, 150, 175):
+            np.testing.assert_allclose(np.linalg.norm(twisted(degrees, 1.0), axis=1), 1, atol=1e-4)
+
+
+class Kernel(unittest.TestCase):
+    def test_it_equals_plain_numpy_with_shapes_blend_and_scale(self):
+        for scale in (1.0, 0.01):
+            character = tube(root={"scale": [scale] * 3}) if scale != 1 else tube()
+            generator = np.random.default_rng(3)
+            blend = generator.choice([0.0, 0.3, 1.0], len(character.points)).astype(np.float32)
+            object.__setattr__(character, "skin_blend", blend)
+            vertices = np.sort(generator.choice(len(character.points), 60, replace=False)).astype(np.int32)
+            shape = Shape("bump", vertices, generator.normal(0, 0.02, (60, 3)).astype(np.float32))
+            pose = bent(character.skeleton.rest_pose(), character.skeleton.find("upper"), (0, 0, 1), 1.2)
+            trigger = guess_hinge(pose, character.skeleton.find("upper"))
+            mended = character.with_remedy(CorrectiveShape(shape, trigger))
+            half = bent(pose, character.skeleton.find("upper"), (0, 0, 1), 0.8)
+            ours, plain = Evaluator(mended).evaluate(half), evaluate_exact(mended, half)
+            np.testing.assert_allclose(ours, plain, atol=2e-6 * scale)
+            self.assertGreater(np.abs(plain - evaluate_exact(mended, half, remedies=False)).max(), 1e-3 * scale)
+
+    def test_a_part_of_the_vertices_gives_the_same_points(self):
+        character = tube()
+        pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), 0.7)
+        some = np.arange(5, 200, 7, dtype=np.int32)
+        whole = Evaluator(character).evaluate(pose)
+        np.testing.assert_array_equal(Evaluator(character, some).evaluate(pose), whole[some])
+
+
+class Poses(unittest.TestCase):
+    def test_rotation_is_on_top_of_rest_in_the_rest_frame(self):
+        turned = {"rotation": rotations.from_axis_angle([1.0, 0, 0], np.pi / 2).tolist()}
+        character = tube(root=turned)
+        pose = pose_from_json(character.skeleton, '{"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}')
+        world = character.skeleton.global_matrices(pose)[character.skeleton.find("upper")]
+        # Rest turns +Y to +Z, so the joint's own Z points along -Y; 90 degrees about it send +Y to -X.
+        np.testing.assert_allclose(world[:3, :3] @ [0, 1, 0], [-1, 0, 0], atol=1e-9)
+
+    def test_a_pose_that_names_no_joint_says_so(self):
+        skeleton = tube().skeleton
+        for text, words in (
+            ('{"joints": {"knee": {"euler_xyz_deg": [0, 0, 1]}}}', "knee"),
+            ('{"joints": {"upper": {"euler_xyz_deg": [0, 1]}}}', "3 finite numbers"),
+            ('{"joints": {"upper": {"quaternion_xyzw": [0, 0, 0, 0]}}}', "length zero"),
+            ("[]", "not of the form"),
+        ):
+            with self.assertRaisesRegex(BadPoseError, words):
+                pose_from_json(skeleton, text)
+
+    def test_the_tube_is_closed(self):
+        points, triangles = tube_points()
+        self.assertEqual(triangles.max() + 1, len(points))
+        self.assertEqual(Bones(np.zeros(1, np.int32), np.eye(4)[None]).inverse_bind.shape, (1, 4, 4))

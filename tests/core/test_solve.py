@@ -1,0 +1,88 @@
+"""From sculpt to shape: the heart."""
+
+import math
+import unittest
+
+import numpy as np
+
+from plethos.core.bend import bent
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.remedies.solve import guess_trigger, invert_offsets, solve_corrective
+from tests.figures import tube
+
+
+def sculpted(character, degrees=100.0, push=0.02):
+    """A bent tube with its middle pushed out."""
+    joint = character.skeleton.find("upper")
+    pose = bent(character.skeleton.rest_pose(), joint, (0, 0, 1), math.radians(degrees))
+    base = evaluate_exact(character, pose)
+    rest = Evaluator(character).rest()
+    near = np.abs(rest[:, 1] - 0.5) < 0.12
+    target = base.copy()
+    target[near] += push * np.array([0.6, 0.8, 0.3])
+    return joint, pose, base, target, near
+
+
+class Solve(unittest.TestCase):
+    def test_it_comes_back_exactly_and_is_nothing_at_rest(self):
+        character = tube()
+        _, pose, _, target, near = sculpted(character)
+        shape, report = solve_corrective(character, pose, target, "bulge")
+        mended = character.with_remedy(CorrectiveShape(shape, guess_trigger(character, pose, shape)))
+        np.testing.assert_allclose(evaluate_exact(mended, pose), target, atol=1e-5 * 1.0)
+        rest = character.skeleton.rest_pose()
+        np.testing.assert_array_equal(evaluate_exact(mended, rest), evaluate_exact(character, rest))
+        self.assertEqual(report.moved, int(near.sum()))
+        self.assertLess(report.round_trip_error, 1e-7)
+
+    def test_float64_inverse_comes_back_to_1e_12(self):
+        generator = np.random.default_rng(2)
+        linear = np.eye(3) + 0.3 * generator.normal(size=(100, 3, 3))
+        linear = linear[np.linalg.svd(linear, compute_uv=False)[:, 2] > 0.35]
+        offsets = generator.normal(size=(len(linear), 3))
+        deltas, _ = invert_offsets(linear, offsets, np.ones(len(linear)))
+        np.testing.assert_allclose(np.einsum("vij,vj->vi", linear, deltas), offsets, atol=1e-12)
+
+    def test_a_second_shape_takes_the_first_into_account(self):
+        character = tube()
+        _, pose, _, target, _ = sculpted(character)
+        shape, _ = solve_corrective(character, pose, target, "one")
+        once = character.with_remedy(CorrectiveShape(shape, guess_trigger(character, pose, shape), id="one"))
+        further = target + np.array([0.0, 0.0, 0.01])
+        second, _ = solve_corrective(once, pose, further, "two")
+        both = once.with_remedy(CorrectiveShape(second, guess_trigger(once, pose, second), id="two"))
+        np.testing.assert_allclose(evaluate_exact(both, pose), further, atol=1e-6)
+
+    def test_collapsed_skin_is_damped_and_said(self):
+        character = tube(softness=0.5)
+        joint = character.skeleton.find("upper")
+        pose = bent(character.skeleton.rest_pose(), joint, (0, 1, 0), math.radians(179))
+        target = evaluate_exact(character, pose)
+        middle = np.abs(character.points[:, 1] - 0.5) < 0.02
+        target[middle] += [0.02, 0, 0]
+        shape, report = solve_corrective(character, pose, target, "wrung")
+        self.assertGreater(report.hopeless, 0)
+        self.assertTrue(report.warnings)
+        # Undamped, the same edit would be 0.02 / cos(89.5 degrees): more than two metres.
+        self.assertLess(np.abs(shape.deltas).max(), 0.2)
+
+    def test_the_bent_joint_is_guessed_not_one_turned_elsewhere(self):
+        character = tube()
+        joint, pose, base, target, _ = sculpted(character, 60)
+        turned = bent(pose, character.skeleton.find("lower"), (1, 0, 0), math.radians(80))
+        moved = evaluate_exact(character, turned) + (target - base)
+        shape, _ = solve_corrective(character, turned, moved, "bulge")
+        trigger = guess_trigger(character, turned, shape)
+        self.assertEqual(trigger.joint, joint)
+        self.assertAlmostEqual(math.degrees(trigger.response.end), 60, places=4)
+
+    def test_nothing_sculpted_another_mesh_and_nan_are_refused(self):
+        character = tube()
+        _, pose, base, _, _ = sculpted(character)
+        bad = base.copy()
+        bad[0, 0] = np.nan
+        for sculpt, words in ((base, "same as"), (base[:-1], "same mesh"), (bad, "not numbers")):
+            with self.assertRaisesRegex(BadEditError, words):
+                solve_corrective(character, pose, sculpt, "x")

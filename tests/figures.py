@@ -1,0 +1,103 @@
+"""Small made-up characters for the tests."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+
+from plethos.core.character import Character
+from plethos.core.formats.gltf_build import GltfBuilder
+from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.mesh import vertex_normals
+
+
+def tube_points(rings: int = 21, around: int = 24, radius: float = 0.1, length: float = 1.0):
+    """A closed tube along +Y from 0 to `length`: points, triangles, height of each vertex."""
+    heights = np.linspace(0, length, rings)
+    angles = np.linspace(0, 2 * np.pi, around, endpoint=False)
+    points = np.array([[radius * np.cos(a), h, radius * np.sin(a)] for h in heights for a in angles])
+    triangles = []
+    for r in range(rings - 1):
+        for k in range(around):
+            a, b = r * around + k, r * around + (k + 1) % around
+            triangles += [[a, a + around, b], [b, a + around, b + around]]
+    points = np.vstack([points, [0, 0, 0], [0, length, 0]])
+    low, high, top = len(points) - 2, len(points) - 1, (rings - 1) * around
+    for k in range(around):
+        triangles += [[low, k, (k + 1) % around], [high, top + (k + 1) % around, top + k]]
+    return points.astype(np.float32), np.array(triangles, dtype=np.int32)
+
+
+def tube_file(
+    softness: float = 0.25,
+    influences: int = 4,
+    scale: float = 1.0,
+    weight_sum: float = 1.0,
+    names: tuple[str | None, ...] = ("lower", "upper"),
+    root: dict | None = None,
+    target: bool = False,
+    seam: bool = False,
+) -> GltfFile:
+    """A tube on two joints, at 0 and in its middle; `softness` is the width of the shared part."""
+    points, triangles = tube_points()
+    upper = np.clip((points[:, 1] - 0.5) / softness + 0.5, 0, 1).astype(np.float32)
+    weights = np.zeros((len(points), influences), np.float32)
+    weights[:, 0], weights[:, 1] = (1 - upper) * weight_sum, upper * weight_sum
+    joints = np.zeros((len(points), influences), np.uint8)
+    joints[:, 1] = np.where(upper > 0, 1, 0)
+    if seam:
+        # Every vertex of the seam twice, as a file with texture coordinates has it.
+        split = np.arange(0, 21 * 24, 24)
+        place = {int(v): len(points) + i for i, v in enumerate(split)}
+        points = np.vstack([points, points[split]])
+        weights, joints = np.vstack([weights, weights[split]]), np.vstack([joints, joints[split]])
+        for tri in triangles:
+            columns = tri % 24
+            if (columns == 23).any():
+                for c in range(3):
+                    if int(tri[c]) in place:
+                        tri[c] = place[int(tri[c])]
+    builder = GltfBuilder(GltfFile({"asset": {"version": "2.0"}}, ()))
+    attributes = {
+        "POSITION": builder.accessor(points * np.float32(1 / scale), 34962, bounds=True),
+        "NORMAL": builder.accessor(vertex_normals(points, triangles).astype(np.float32), 34962),
+    }
+    for k in range(influences // 4):
+        attributes[f"JOINTS_{k}"] = builder.accessor(joints[:, 4 * k : 4 * k + 4], 34962)
+        attributes[f"WEIGHTS_{k}"] = builder.accessor(weights[:, 4 * k : 4 * k + 4], 34962)
+    primitive = {"attributes": attributes, "indices": builder.accessor(triangles.astype(np.uint16).ravel(), 34963)}
+    mesh: dict = {"name": "tube", "primitives": [primitive]}
+    if target:
+        primitive["targets"] = [
+            {"POSITION": builder.offsets(np.array([3, 4]), np.ones((2, 3), np.float32), len(points))}
+        ]
+        mesh["extras"] = {"targetNames": ["dent"]}
+    builder.add("meshes", mesh)
+    inverse = np.tile(np.eye(4, dtype=np.float32), (2, 1, 1))
+    inverse[1, 1, 3] = -0.5 / scale
+    binds = builder.accessor(inverse.transpose(0, 2, 1).reshape(2, 16))
+    nodes = [{"children": [1]}, {"translation": [0, 0.5 / scale, 0]}]
+    for node, name in zip(nodes, names, strict=True):
+        if name is not None:
+            node["name"] = name
+    top = {"name": "root", "children": [0], **(root or {})}
+    builder.document["nodes"] = [*nodes, top, {"name": "tube", "mesh": 0, "skin": 0}]
+    builder.add("skins", {"joints": [0, 1], "inverseBindMatrices": binds})
+    builder.document["scenes"] = [{"nodes": [2, 3]}]
+    builder.document["scene"] = 0
+    return builder.file()
+
+
+def tube(**options) -> Character:
+    """The tube as a character."""
+    return read_character(parse(tube_file(**options).pack()), "Tube")
+
+
+def broken(change, **options) -> bytes:
+    """The tube's file with its JSON changed by `change(document)`."""
+    file = tube_file(**options)
+    document = json.loads(json.dumps(file.document))
+    change(document)
+    return GltfFile(document, file.buffers).pack()

@@ -1,0 +1,175 @@
+"""Files that nobody here made: shared fixtures, with sources and licences in data/LICENCES.md."""
+
+import json
+import math
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from plethos.core.bend import bent
+from plethos.core.evaluate import evaluate_exact
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from plethos.demo.lock_keeper import open_lock_keeper
+from plethos.launch.front import FRONT
+
+DATA = Path(__file__).parent / "data"
+VALIDATE = """
+import fs from 'node:fs'; import validator from 'gltf-validator';
+const out = {};
+for (const f of process.argv.slice(1)) {
+  const r = await validator.validateBytes(new Uint8Array(fs.readFileSync(f)), {maxIssues: 0});
+  out[f] = {errors: r.issues.numErrors, warnings: r.issues.messages.filter(m => m.severity < 2).map(m => m.code)};
+}
+console.log(JSON.stringify(out));
+"""
+
+
+def load(path: str):
+    file = DATA / path
+    others = {p.name: p.read_bytes() for p in file.parent.iterdir() if p.is_file()}
+    source = parse(file.read_bytes(), others)
+    return read_character(source, file.stem), source
+
+
+def vertices(path: str) -> np.ndarray:
+    lines = Path(path).read_text().splitlines()
+    return np.array([[float(c) for c in line.split()[1:]] for line in lines if line.startswith("v ")])
+
+
+class Reading(unittest.TestCase):
+    def test_the_hand(self):
+        character, _ = load("hand_r.glb")
+        self.assertEqual(len(character.file_to_vertex), 1360)
+        self.assertEqual(int(character.skeleton.is_joint.sum()), 25)
+        self.assertEqual(
+            {p for p, j in zip(character.skeleton.joint_parents, character.skeleton.is_joint, strict=True) if j}, {-1}
+        )
+
+    def test_the_fox(self):
+        character, _ = load("fox/Fox.gltf")
+        self.assertEqual(int(character.skeleton.is_joint.sum()), 24)
+        self.assertEqual([c.name for c in character.clips], ["Survey", "Walk", "Run"])
+        self.assertEqual(len(character.file_to_vertex), 1728)
+        # Every triangle comes split; joined up it is one closed skin of few pieces.
+        self.assertLess(len(character.points), 400)
+        rest = evaluate_exact(character, character.skeleton.rest_pose())
+        self.assertAlmostEqual(float(np.ptp(rest, axis=0).max()), 155, delta=30)
+
+    def test_the_morphing_cube(self):
+        character, source = load("morphcube/AnimatedMorphCube.gltf")
+        self.assertEqual(len(character.shapes), 2)
+        clip = character.clips[0]
+        # The key at one of the file's own times gives the file's own weights.
+        track = clip.tracks[0]
+        keyed = clip.pose_at(character.skeleton, float(track.times[40])).shape_weights
+        np.testing.assert_allclose([keyed[0], keyed[1]], track.values[40], atol=1e-6)
+        scale = source.document["nodes"][0]["scale"][0]
+        rest = evaluate_exact(character, character.skeleton.rest_pose())
+        low, high = (np.array(source.document["accessors"][2][k]) for k in ("min", "max"))
+        np.testing.assert_allclose(np.ptp(rest, axis=0), (high - low) * scale, rtol=1e-5)
+
+    def test_the_sparse_morph(self):
+        character, _ = load("sparse_morph.glb")
+        self.assertEqual([s.name for s in character.shapes], ["blendShape1.pCube2"])
+        self.assertGreater(len(character.shapes[0].vertices), 0)
+
+
+class Delivering(unittest.TestCase):
+    def test_the_khronos_validator_finds_no_error(self):
+        with tempfile.TemporaryDirectory() as folder:
+            paths = []
+            for name, joint in (
+                ("hand_r.glb", "index-finger-phalanx-proximal"),
+                ("fox/Fox.gltf", "b_Neck_04"),
+                ("", "left_shin"),
+            ):
+                character, source = load(name) if name else open_lock_keeper()
+                j = character.skeleton.find(joint)
+                pose = bent(character.skeleton.rest_pose(), j, (0, 0, 1), 1.0)
+                sculpt = evaluate_exact(character, pose)
+                near = character.subtree_weights(j) > 0.3
+                sculpt[near] *= 1.01
+                shape, _ = solve_corrective(character, pose, sculpt, "Swollen")
+                mended = character.with_remedy(CorrectiveShape(shape, guess_trigger(character, pose, shape)))
+                for bake in (None, character.clips[0].name) if character.clips else (None,):
+                    path = Path(folder) / f"{character.name}-{bool(bake)}.glb"
+                    path.write_bytes(write_glb(mended, source, bake))
+                    paths.append(str(path))
+            done = subprocess.run(
+                ["node", "--input-type=module", "-e", VALIDATE, *paths],
+                cwd=FRONT,
+                capture_output=True,
+                text=True,
+                check=True,
+            )
+        for path, found in json.loads(done.stdout).items():
+            self.assertEqual(found["errors"], 0, (path, set(found["warnings"])))
+
+
+class CommandLine(unittest.TestCase):
+    def run_cli(self, *arguments: str) -> subprocess.CompletedProcess:
+        command = [sys.executable, "-m", "plethos.cli", *arguments]
+        return subprocess.run(command, capture_output=True, text=True)
+
+    def test_pose_correct_inspect_measure_on_the_fox(self):
+        fox = str(DATA / "fox" / "Fox.gltf")
+        with tempfile.TemporaryDirectory() as folder:
+            pose, posed, sculpt, out, back = (
+                str(Path(folder) / n) for n in ("p.json", "p.obj", "s.obj", "o.glb", "b.obj")
+            )
+            Path(pose).write_text('{"joints": {"b_Neck_04": {"euler_xyz_deg": [0, 0, 40]}}}')
+            self.assertEqual(self.run_cli("pose", fox, "--pose", pose, "--out", posed).returncode, 0)
+            lines = Path(posed).read_text().splitlines()
+            raised = []
+            for line in lines:
+                if line.startswith("v "):
+                    x, y, z = (float(c) for c in line.split()[1:])
+                    line = f"v {x} {y + (2.0 if z > 30 else 0.0)} {z}"
+                raised.append(line)
+            Path(sculpt).write_text("\n".join(raised))
+            done = self.run_cli("correct", fox, "--pose", pose, "--sculpt", sculpt, "--name", "Neck", "--out", out)
+            told = json.loads(done.stdout)
+            self.assertEqual(told["joint"], "b_Neck_04")
+            self.assertAlmostEqual(told["end_deg"], 40, places=6)
+            self.assertTrue(math.isclose(told["start_deg"], 0, abs_tol=1e-9))
+            self.assertEqual(self.run_cli("pose", out, "--pose", pose, "--out", back).returncode, 0)
+            np.testing.assert_allclose(vertices(back), vertices(sculpt), atol=1e-5)
+            seen = json.loads(self.run_cli("inspect", out).stdout)
+            self.assertEqual((len(seen["joints"]), seen["remedies"][0]["name"]), (24, "Neck"))
+            rows = json.loads(
+                self.run_cli(
+                    "measure", out, "--joint", "b_Neck_04", "--axis", "z", "--from", "0", "--to", "40", "--steps", "3"
+                ).stdout
+            )["steps"]
+            self.assertAlmostEqual(rows[0]["volume_percent"], 100, places=3)
+
+    def test_a_fault_is_one_sentence_and_exit_2(self):
+        for arguments in (
+            ("inspect", "/nowhere.glb"),
+            ("inspect", __file__),
+            (
+                "measure",
+                str(DATA / "hand_r.glb"),
+                "--joint",
+                "x",
+                "--axis",
+                "z",
+                "--from",
+                "0",
+                "--to",
+                "1",
+                "--steps",
+                "2",
+            ),
+        ):
+            done = self.run_cli(*arguments)
+            self.assertEqual((done.returncode, done.stdout), (2, ""))
+            self.assertEqual(len(done.stderr.strip().splitlines()), 1)

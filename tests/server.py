@@ -1,0 +1,56 @@
+"""A database and a running server for the tests."""
+
+from __future__ import annotations
+
+import os
+import socket
+import threading
+import time
+import uuid
+
+import psycopg
+import uvicorn
+from sqlalchemy.engine import make_url
+
+from plethos.store.migrate import migrate
+from plethos.store.repository import Store
+from plethos.web.app import create_app
+
+
+def fresh_database() -> str:
+    """The address of a new, migrated database in the throw-away cluster."""
+    base = make_url(os.environ["PLETHOS_TEST_DATABASE"])
+    name = f"t{uuid.uuid4().hex[:12]}"
+    address = f"host={base.host} port={base.port} user={base.username} password={base.password} dbname=postgres"
+    with psycopg.connect(address, autocommit=True) as connection:
+        connection.execute(f"create database {name}")
+    url = base.set(database=name).render_as_string(hide_password=False)
+    migrate(url)
+    return url
+
+
+class RunningServer:
+    """The real application on a real port."""
+
+    def __init__(self, url: str | None = None) -> None:
+        self.url = url or fresh_database()
+        self.store = Store(self.url)
+        self.app = create_app(self.store)
+        self.socket = socket.socket()
+        self.socket.bind(("127.0.0.1", 0))
+        self.port = self.socket.getsockname()[1]
+        config = uvicorn.Config(self.app, log_level="error", ws="websockets-sansio", ws_per_message_deflate=False)
+        self.server = uvicorn.Server(config)
+        self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.socket]}, daemon=True)
+        self.thread.start()
+        while not self.server.started:
+            time.sleep(0.02)
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def stop(self) -> None:
+        self.server.should_exit = True
+        self.thread.join(10)
+        self.store.close()

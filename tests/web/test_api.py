@@ -1,0 +1,150 @@
+"""The API over real HTTP and a real socket."""
+
+import json
+import struct
+import unittest
+
+import httpx
+import numpy as np
+from websockets.exceptions import InvalidStatus
+from websockets.sync.client import connect
+
+from plethos.core.bend import bent
+from plethos.core.evaluate import evaluate_exact
+from tests.figures import tube_file
+from tests.server import RunningServer
+
+
+def unpack(data: bytes):
+    (length,) = struct.unpack_from("<I", data)
+    head, start, out = json.loads(data[4 : 4 + length]), 4 + length, {}
+    for name, size in head["fields"].items():
+        out[name] = np.frombuffer(data, "<f4", size, start)
+        start += 4 * size
+    return head, out
+
+
+class Api(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.server = RunningServer()
+        cls.http = httpx.Client(base_url=cls.server.address)
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.http.close()
+        cls.server.stop()
+
+    def setUp(self):
+        answer = self.http.post("/api/characters", files={"files": ("Tube.glb", tube_file().pack())})
+        self.assertEqual(answer.status_code, 201, answer.text)
+        self.id = answer.json()["id"]
+        self.base = f"/api/characters/{self.id}"
+
+    def socket(self, **options):
+        return connect(f"ws://127.0.0.1:{self.server.port}{self.base}/live", max_size=None, **options)
+
+    def test_foreign_hosts_origins_and_sockets_are_refused(self):
+        self.assertEqual(self.http.get("/api/characters", headers={"Host": "evil.example"}).status_code, 403)
+        self.assertEqual(
+            self.http.post(f"{self.base}/undo", headers={"Origin": "http://evil.example"}).status_code, 403
+        )
+        self.assertEqual(self.http.get("/api/characters", headers={"Sec-Fetch-Site": "cross-site"}).status_code, 403)
+        self.assertEqual(self.http.get("/api/characters", headers={"Origin": self.server.address}).status_code, 200)
+        with self.assertRaises(InvalidStatus):
+            self.socket(origin="http://evil.example")
+
+    def test_a_content_security_policy_allows_our_own_files_only(self):
+        policy = self.http.get("/api/health").headers["content-security-policy"]
+        self.assertIn("default-src 'none'", policy)
+        self.assertIn("script-src 'self'", policy)
+        self.assertNotIn("http", policy)
+
+    def test_a_broken_file_gets_a_sentence_and_leaves_nothing(self):
+        before = len(self.http.get("/api/characters").json())
+        answer = self.http.post("/api/characters", files={"files": ("x.glb", tube_file().pack()[:300])})
+        self.assertEqual(answer.status_code, 422)
+        self.assertEqual(answer.headers["content-type"], "application/problem+json")
+        self.assertIn("cut off", answer.json()["detail"])
+        self.assertEqual(len(self.http.get("/api/characters").json()), before)
+
+    def test_uploads_are_capped(self):
+        from plethos.web.context import Settings
+
+        self.server.app.state.settings = Settings(upload_bytes=1000)
+        self.addCleanup(setattr, self.server.app.state, "settings", Settings())
+        answer = self.http.post("/api/characters", files={"files": ("x.glb", b"0" * 2000)})
+        self.assertEqual(answer.status_code, 413)
+
+    def test_a_pose_over_the_socket_is_what_the_core_gives(self):
+        opened = self.server.app.state.bench.open(self.id)
+        pose = bent(opened.character.skeleton.rest_pose(), opened.character.skeleton.find("upper"), (0, 0, 1), 1.1)
+        with self.socket() as live:
+            joints = {"upper": pose.rotations[opened.character.skeleton.find("upper")].tolist()}
+            want = {"without": True, "heat": True, "measure": "upper"}
+            live.send(json.dumps({"type": "pose", "seq": 7, "joints": joints, "want": want}))
+            head, fields = unpack(live.recv())
+        self.assertEqual(head["seq"], 7)
+        np.testing.assert_allclose(fields["with"].reshape(-1, 3), evaluate_exact(opened.character, pose), atol=1e-6)
+        self.assertLess(head["measures"]["with"]["volume"], 100)
+        self.assertEqual(len(fields["heat"]), len(opened.character.points))
+
+    def test_of_many_poses_only_the_newest_must_be_answered(self):
+        with self.socket() as live:
+            for n in range(200):
+                live.send(json.dumps({"type": "pose", "seq": n, "joints": {}}))
+            answered = []
+            while not answered or answered[-1] != 199:
+                answered.append(unpack(live.recv(timeout=10))[0]["seq"])
+        self.assertLess(len(answered), 200)
+        self.assertEqual(answered, sorted(answered))
+
+    def test_unreadable_messages_get_a_sentence_and_the_socket_lives(self):
+        with self.socket() as live:
+            for message in (
+                "nonsense",
+                "[]",
+                '{"type": "pose", "joints": {"knee": [0, 0, 0, 1]}}',
+                '{"type": "dabs", "brush": "grab", "dabs": [{}]}',
+            ):
+                live.send(message)
+                self.assertEqual(json.loads(live.recv())["type"], "problem")
+            live.send('{"type": "pose", "seq": 1}')
+            self.assertEqual(unpack(live.recv())[0]["seq"], 1)
+
+    def test_sculpt_keep_and_deliver_over_the_api(self):
+        turned = {"joints": {"upper": [0, 0, 0.5, 0.8660254]}}
+        self.assertEqual(self.http.post(f"{self.base}/sculpt", json={"pose": turned}).status_code, 200)
+        with self.socket() as live:
+            live.send(json.dumps({"type": "pose", "seq": 1}))
+            points = unpack(live.recv())[1]["with"].reshape(-1, 3)
+            triangles = self.server.app.state.bench.open(self.id).character.topology.triangles
+            at = points[triangles[480]].mean(axis=0).tolist()
+            dab = {"triangle": 480, "at": at, "radius": 0.1, "strength": 1.0}
+            live.send(json.dumps({"type": "dabs", "brush": "inflate", "dabs": [dab]}))
+            self.assertGreater(np.abs(unpack(live.recv())[1]["with"].reshape(-1, 3) - points).max(), 0.001)
+            live.send(json.dumps({"type": "stroke_end", "brush": "inflate"}))
+            saved = json.loads(live.recv())
+        self.assertEqual((saved["type"], saved["state"]["sculpt"]["strokes"]), ("saved", 1))
+        proposal = self.http.get(f"{self.base}/sculpt/proposal").json()
+        self.assertAlmostEqual(proposal["end_deg"], 60, places=3)
+        kept = self.http.post(f"{self.base}/sculpt/keep", json={"name": "Bulge", "trigger": proposal}).json()
+        self.assertEqual(kept["remedies"][0]["name"], "Bulge")
+        delivered = self.http.get(f"{self.base}/delivery.glb").content
+        again = self.http.post("/api/characters", files={"files": ("again.glb", delivered)}).json()["id"]
+        self.assertEqual(self.http.get(f"/api/characters/{again}").json()["remedies"][0]["trigger"]["joint"], "upper")
+        curves = self.http.post(
+            f"{self.base}/bend", json={"joint": "upper", "axis": [0, 0, 1], "angles_deg": [0, 60]}
+        ).json()
+        self.assertNotEqual(curves[1]["with"]["volume"], curves[1]["without"]["volume"])
+
+    def test_the_typed_client_is_made_from_this_api(self):
+        from plethos.launch.front import FRONT
+
+        schema = (FRONT / "src" / "api" / "schema.d.ts").read_text()
+        for path in self.http.get("/openapi.json").json()["paths"]:
+            self.assertIn(f'"{path}"', schema)
+
+    def test_the_api_documentation_needs_no_network(self):
+        page = self.http.get("/docs").text
+        self.assertNotIn("http", page.replace("<!doctype html>", ""))
