@@ -292,7 +292,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll })
       <button v-for="(name, k) in sideNames" :key="name" :class="{ on: side === k }" :aria-label="`Face the joint, ${name}`" :title="`Face the joint, ${name} (F: next side)`" @click="face(k)">
         {{ ['O', 'F', 'I', 'B'][k] }}
       </button>
-      <button aria-label="Show the whole figure" title="Show the whole figure (A)" @click="faceAll">All</button>
+      <button aria-label="All: show the whole figure" title="Show the whole figure (A)" @click="faceAll">All</button>
       <span>{{ sideNames[side] }}</span>
     </div>
     <slot />

@@ -67,7 +67,7 @@ onMounted(() => {
       <p v-if="failure" class="failure" role="alert">{{ failure }}</p>
       <div class="cards">
         <article v-for="c in characters ?? []" :key="c.id" class="card">
-          <router-link :to="`/characters/${c.id}`" :aria-label="`Open ${c.name}`">
+          <router-link :to="`/characters/${c.id}`">
             <div class="picture"><img v-if="pictures[c.id]" :src="pictures[c.id]" alt="" /></div>
             <div class="text">
               <b>{{ c.name }}</b>

@@ -1,0 +1,224 @@
+"""`./plethos bench`: speed as ratios to a peer in the same run. Writes the table of bench/README.md."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import os
+import resource
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from plethos.core.bend import BendMeasure, bend_steps
+from plethos.core.character import Character
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.sculpt import BRUSHES
+from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.shape import Shape
+from plethos.core.skinning.bones import skin_matrices
+from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.triggers.response import Response
+from plethos.demo.lock_keeper import open_lock_keeper
+from plethos.service.live import joint_frames, pack_frame
+
+README = Path(__file__).with_name("README.md")
+
+
+def median_ms(run: Callable[[], object], rounds: int = 60) -> float:
+    """Median time of a call, after two to warm up."""
+    for _ in range(2):
+        run()
+    times = []
+    for _ in range(rounds):
+        start = time.perf_counter()
+        run()
+        times.append(time.perf_counter() - start)
+    return float(np.median(times) * 1e3)
+
+
+def grown(character: Character, vertices: int, shapes: int = 20, blend: float = 0.5) -> Character:
+    """The demo's vertices repeated to a given number, with made-up shapes of 5 % and a skin blend of 50 %."""
+    from dataclasses import replace
+
+    generator = np.random.default_rng(4)
+    rows = np.resize(np.arange(len(character.points)), vertices)
+    mask = np.zeros(vertices, np.float32)
+    mask[generator.choice(vertices, int(blend * vertices), replace=False)] = 1.0
+    bent_joint = character.skeleton.find("left_forearm")
+    trigger = HingeTrigger(bent_joint, (0.0, 0.0, 1.0), Response((0.0, 1.0), (0.0, 1.0)))
+    remedies = []
+    for k in range(shapes):
+        moved = np.sort(generator.choice(vertices, vertices // 20, replace=False)).astype(np.int32)
+        deltas = generator.normal(0, 0.01, (len(moved), 3)).astype(np.float32)
+        remedies.append(CorrectiveShape(Shape(f"s{k}", moved, deltas), trigger, id=str(k)))
+    return replace(
+        character, points=character.points[rows], influences=character.influences[rows],
+        weights=character.weights[rows], skin_blend=mask, remedies=tuple(remedies),
+    )  # fmt: skip
+
+
+def usd_linear(character: Character, matrices: np.ndarray) -> Callable[[], object]:
+    """The peer: usd-core's linear skinning of the same vertices, without shapes and without blend."""
+    from pxr import Gf, UsdSkel, Vt
+
+    transforms = Vt.Matrix4dArray([Gf.Matrix4d(*m.T.ravel().tolist()) for m in matrices])
+    indices = Vt.IntArray.FromNumpy(character.influences.ravel().copy())
+    weights = Vt.FloatArray.FromNumpy(character.weights.ravel().copy())
+    points = Vt.Vec3fArray.FromNumpy(character.points.copy())
+    identity, linear = Gf.Matrix4d(1), UsdSkel.Tokens.classicLinear
+    return lambda: UsdSkel.SkinPoints(linear, identity, transforms, indices, weights, 4, points, True)
+
+
+def evaluation(character: Character) -> list[tuple[str, str, str, str]]:
+    joint = character.skeleton.find("left_forearm")
+    pose = character.skeleton.rest_pose()
+    pose.rotations[joint] = [0, 0, np.sin(0.5), np.cos(0.5)]
+    rows, per_vertex = [], []
+    for count in (5_000, 20_000, 80_000, 200_000):
+        one = grown(character, count)
+        evaluator = Evaluator(one)
+        out = np.empty((count, 3), np.float32)
+        ours = median_ms(lambda e=evaluator, o=out: e.evaluate(pose, out=o))
+        per_vertex.append(ours / count)
+        if count == 20_000:
+            peer = usd_linear(one, skin_matrices(one.bones, one.skeleton.global_matrices(pose)))
+            theirs = median_ms(peer)
+            ratio = f"{ours / theirs:.2f}"
+            rows.append(
+                (
+                    "Evaluation, 20k vertices, 20 shapes, blend 50 %",
+                    f"{ours:.2f} ms",
+                    f"usd-core LBS alone {theirs:.2f} ms",
+                    ratio + " (at most 1)",
+                )
+            )
+    spread = f"{max(per_vertex) / min(per_vertex):.2f}"
+    rows.append(("Evaluation, time a vertex from 5k to 200k", "", "slowest / fastest", f"{spread} (1 = linear)"))
+    return rows
+
+
+def dab(character: Character) -> tuple[str, str, str, str]:
+    base = evaluate_exact(character, character.skeleton.rest_pose())
+    surface = SculptSurface(character.topology, base.copy(), base)
+    t = character.topology.triangles
+    triangle = int(np.argmin(np.linalg.norm(base[t].mean(axis=1) - [0.1, 1.0, 0.1], axis=1)))
+    touch = Dab(triangle, tuple(base[t[triangle]].mean(axis=0)), 0.08, 0.01)
+    touched = surface.touch(touch).vertices
+    ours = max(median_ms(lambda b=brush: b(surface, touch)) for brush in BRUSHES.values())
+    copied = median_ms(lambda: base[touched].copy())
+    return (
+        f"One dab ({len(touched)} vertices), slowest brush",
+        f"{ours:.2f} ms",
+        f"3 x copy of the touched bytes + 2 ms = {3 * copied + 2:.2f} ms",
+        f"{ours / (3 * copied + 2):.2f} (below 1)",
+    )
+
+
+def strip(character: Character) -> tuple[str, str, str, str]:
+    evaluator = Evaluator(character)
+    measure = BendMeasure(character, character.skeleton.find("left_forearm"), evaluator.rest())
+    pose, angles = character.skeleton.rest_pose(), np.radians(np.linspace(0, 150, 61)).tolist()
+
+    def run(n: int) -> float:
+        start = time.perf_counter()
+        list(bend_steps(measure, pose, (0, 0, 1), angles[:: 60 // (n - 1)]))
+        return time.perf_counter() - start
+
+    first, whole = run(13), run(61)
+    return (
+        "Bend strip, four curves, 61 angles",
+        f"{whole:.2f} s",
+        f"first drawing (13 angles, region prepared) {first:.2f} s",
+        f"{whole:.2f} s (below 1 s), {first:.2f} s (0.2 s)",
+    )
+
+
+async def socket_trip() -> tuple[str, str, str, str]:
+    """Pose to positions over a real socket, beside a bare echo of as many bytes."""
+    import uvicorn
+    import websockets
+    from fastapi import FastAPI, WebSocket
+
+    from plethos.service.live import Wanted, frame
+    from plethos.service.open_character import OpenCharacter
+    from plethos.store.repository import Revision
+
+    character, source = open_lock_keeper()
+    big = grown(character, 20_000)
+    object.__setattr__(big, "file_to_vertex", np.arange(20_000, dtype=np.int32))
+    from datetime import datetime
+
+    revision = Revision("x", "x", 0, 0, "", {}, "", False, datetime.now())
+    opened = OpenCharacter.of(revision, source, big)
+    opened.show(revision, big, None)
+    rest = big.skeleton.rest_pose()
+    same = pack_frame({}, {"with": opened.rest, "joints": joint_frames(big.skeleton, rest)})
+    app = FastAPI()
+
+    @app.websocket("/{kind}")
+    async def answer(socket: WebSocket, kind: str) -> None:
+        from plethos.service.live import pose_of
+
+        await socket.accept()
+        try:
+            while True:
+                message = json.loads(await socket.receive_text())
+                if kind == "echo":
+                    await socket.send_bytes(same)
+                else:
+                    await socket.send_bytes(frame(opened, pose_of(opened, message), Wanted(), {"seq": 1}))
+        except Exception:
+            return
+
+    config = uvicorn.Config(
+        app, port=0, log_level="error", loop="uvloop", ws="websockets-sansio", ws_per_message_deflate=False
+    )
+    server = uvicorn.Server(config)
+    task = asyncio.create_task(server.serve())
+    while not server.started:
+        await asyncio.sleep(0.02)
+    port = server.servers[0].sockets[0].getsockname()[1]
+    times = {}
+    for kind in ("echo", "pose"):
+        async with websockets.connect(f"ws://127.0.0.1:{port}/{kind}", max_size=None, compression=None) as client:
+            taken = []
+            for n in range(120):
+                text = json.dumps({"type": "pose", "joints": {"left_forearm": [0, 0, np.sin(n / 99), np.cos(n / 99)]}})
+                start = time.perf_counter()
+                await client.send(text)
+                await client.recv()
+                taken.append(time.perf_counter() - start)
+            times[kind] = float(np.median(taken[10:]) * 1e3)
+    server.should_exit = True
+    await task
+    ratio = times["pose"] / times["echo"]
+    return (
+        "Pose to positions over the socket, 20k",
+        f"{times['pose']:.2f} ms",
+        f"bare echo of the same bytes {times['echo']:.2f} ms",
+        f"{ratio:.2f} (at most 3)",
+    )
+
+
+def main() -> None:
+    character, _ = open_lock_keeper()
+    rows = [*evaluation(character), asyncio.run(socket_trip()), strip(character), dab(character)]
+    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
+    lines = [
+        "# Bench", "", "`./plethos bench` measures speed as ratios to a peer in the same run, on one thread,",
+        "and writes this file.",
+        f"Last run on {time.strftime('%Y-%m-%d')}, {os.cpu_count()} cores, noisy machine.", "",
+        "| what | ours | peer | ratio (goal) |", "|---|---|---|---|",
+        *(f"| {' | '.join(row)} |" for row in rows), "",
+    ]  # fmt: skip
+    README.write_text("\n".join(lines))
+    print("\n".join(lines))
+
+
+if __name__ == "__main__":
+    main()
