@@ -8,9 +8,14 @@ import os
 import resource
 import time
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
+import uvicorn
+import websockets
+from fastapi import FastAPI, WebSocket
 
 from plethos.core.bend import BendMeasure, bend_steps
 from plethos.core.character import Character
@@ -23,7 +28,9 @@ from plethos.core.skinning.bones import skin_matrices
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.triggers.response import Response
 from plethos.demo.lock_keeper import open_lock_keeper
-from plethos.service.live import joint_frames, pack_frame
+from plethos.service.live import Wanted, frame, joint_frames, pack_frame, pose_of
+from plethos.service.open_character import OpenCharacter
+from plethos.store.repository import Revision
 
 README = Path(__file__).with_name("README.md")
 
@@ -42,7 +49,6 @@ def median_ms(run: Callable[[], object], rounds: int = 60) -> float:
 
 def grown(character: Character, vertices: int, shapes: int = 20, blend: float = 0.5) -> Character:
     """The demo's vertices repeated to a given number, with made-up shapes of 5 % and a skin blend of 50 %."""
-    from dataclasses import replace
 
     generator = np.random.default_rng(4)
     rows = np.resize(np.arange(len(character.points)), vertices)
@@ -139,18 +145,10 @@ def strip(character: Character) -> tuple[str, str, str, str]:
 
 async def socket_trip() -> tuple[str, str, str, str]:
     """Pose to positions over a real socket, beside a bare echo of as many bytes."""
-    import uvicorn
-    import websockets
-    from fastapi import FastAPI, WebSocket
-
-    from plethos.service.live import Wanted, frame
-    from plethos.service.open_character import OpenCharacter
-    from plethos.store.repository import Revision
 
     character, source = open_lock_keeper()
     big = grown(character, 20_000)
     object.__setattr__(big, "file_to_vertex", np.arange(20_000, dtype=np.int32))
-    from datetime import datetime
 
     revision = Revision("x", "x", 0, 0, "", {}, "", False, datetime.now())
     opened = OpenCharacter.of(revision, source, big)
@@ -161,8 +159,6 @@ async def socket_trip() -> tuple[str, str, str, str]:
 
     @app.websocket("/{kind}")
     async def answer(socket: WebSocket, kind: str) -> None:
-        from plethos.service.live import pose_of
-
         await socket.accept()
         try:
             while True:

@@ -2,7 +2,7 @@
 import {
   BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh, MeshStandardMaterial, type Scene,
 } from 'three'
-import { heatColours } from './heat'
+import { CLAY, heatColours } from './heat'
 
 function computeNormals(p: Float32Array, t: Uint32Array, out: Float32Array): void {
   out.fill(0)
@@ -46,7 +46,8 @@ class Skin {
   constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, material: MeshStandardMaterial, ink: LineBasicMaterial) {
     this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('normal', new BufferAttribute(new Float32Array(3 * vertices), 3))
-    this.geometry.setAttribute('color', new BufferAttribute(new Float32Array(3 * vertices).fill(1), 3))
+    const clay = Float32Array.from({ length: 3 * vertices }, (_, i) => [CLAY.r, CLAY.g, CLAY.b][i % 3])
+    this.geometry.setAttribute('color', new BufferAttribute(clay, 3))
     this.geometry.setIndex(new BufferAttribute(triangles, 1))
     this.lineGeometry.setAttribute('position', this.geometry.getAttribute('position'))
     this.lineGeometry.setIndex(new BufferAttribute(edges, 1))

@@ -1,7 +1,7 @@
 /** Volume heat: apricot where volume is lost, periwinkle where it is gained, clay where it is kept. */
 import { Color } from 'three'
 
-const CLAY = new Color('#b3a696')
+export const CLAY = new Color('#b3a696')
 const LOSS = new Color('#ff6a3c')
 const GAIN = new Color('#5f93ff')
 const FULL = 0.4 // this share of the volume lost or gained takes the full colour

@@ -35,11 +35,15 @@ onKeyStroke(' ', (event) => {
   bench.holding = true
 })
 onKeyStroke(' ', () => (bench.holding = false), { eventName: 'keyup' })
+/** A button clicked with the pointer gives the focus back, so that Space stays the key for "without". */
+const letGo = (event: MouseEvent) => {
+  if (event.detail > 0 && document.activeElement instanceof HTMLButtonElement) document.activeElement.blur()
+}
 const percent = (value: number | null | undefined) => (value == null ? '–' : `${value.toFixed(1)} %`)
 </script>
 
 <template>
-  <div class="mend">
+  <div class="mend" @click="letGo">
     <aside class="left">
       <BodyMap />
       <PoseList />
