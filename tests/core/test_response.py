@@ -21,7 +21,9 @@ class ResponseCurve(unittest.TestCase):
         for count in (2, 3, 4, 7):
             x, y = np.sort(generator.uniform(-2, 2, count)), np.sort(generator.uniform(0, 1, count))
             at = np.linspace(x[0], x[-1], 101)
-            np.testing.assert_allclose(Response(tuple(x), tuple(y)).at(at), PchipInterpolator(x, y)(at), atol=1e-12)
+            curve = Response(tuple(x), tuple(y))
+            np.testing.assert_allclose(curve.at(at), PchipInterpolator(x, y)(at), atol=1e-12)
+            np.testing.assert_allclose([curve.value(a) for a in at], curve.at(at), atol=1e-12)
 
     def test_it_is_flat_outside_and_never_leaves_0_to_1(self):
         curve = Response.preset("ease", 0.2, -1.5)

@@ -129,6 +129,7 @@ class Evaluator:
         pose: Pose,
         remedies: bool | Collection[str] = True,
         out: NDArray[np.float32] | None = None,
+        world: Array | None = None,
     ) -> NDArray[np.float32]:
         """Posed points ``(V, 3)`` (or ``(N, 3)`` of `only`) in the world, float32.
 
@@ -138,12 +139,16 @@ class Evaluator:
             As in `shape_activations`.
         out
             Written instead of a new array.
+        world
+            The pose's global joint matrices, when the caller has them already.
         """
         from plethos.core.skinning.kernels import deform
 
         character = self.character
         points, weights, blend = self._arrays
-        matrices = skin_matrices(character.bones, character.skeleton.global_matrices(pose))
+        if world is None:
+            world = character.skeleton.global_matrices(pose)
+        matrices = skin_matrices(character.bones, world)
         bones = np.ascontiguousarray(matrices[:, :3, :].reshape(-1, 12), dtype=np.float32)
         duals = np.zeros((len(bones), 8), np.float32)
         stretches = np.zeros((len(bones), 9), np.float32)

@@ -22,7 +22,8 @@ from plethos.core.bend import Measured
 from plethos.core.character import Character
 from plethos.core.errors import BadPoseError, PlethosError
 from plethos.core.evaluate import Evaluator
-from plethos.core.skeleton import Pose, Skeleton, rotation_from_json
+from plethos.core.rotations import Array
+from plethos.core.skeleton import Pose, rotation_from_json
 from plethos.core.triggers import Trigger, trigger_from_rule
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.service.open_character import OpenCharacter
@@ -85,9 +86,8 @@ def pose_of(opened: OpenCharacter, message: dict[str, Any]) -> Pose:
     return pose
 
 
-def joint_frames(skeleton: Skeleton, pose: Pose) -> Floats:
-    """Places and orientations ``(J, 7)`` of all joints in the world."""
-    world = skeleton.global_matrices(pose)
+def joint_frames(world: Array) -> Floats:
+    """Places and orientations ``(J, 7)`` of all joints from their global matrices ``(J, 4, 4)``."""
     axes = world[:, :3, :3]
     length = np.linalg.norm(axes, axis=1, keepdims=True)
     turn = rotations.from_matrix(axes / np.maximum(length, 1e-12))
@@ -105,12 +105,15 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
         fields: dict[str, Floats] = {}
         if session is not None:
             pose = session.pose
+            world = character.skeleton.global_matrices(pose)
             fields["with"] = session.surface.points.astype(np.float32)
         else:
-            fields["with"] = evaluator.evaluate(pose, True if wanted.alone is None else [wanted.alone])
+            world = character.skeleton.global_matrices(pose)
+            acting = True if wanted.alone is None else [wanted.alone]
+            fields["with"] = evaluator.evaluate(pose, acting, world=world)
         if wanted.without or wanted.measure is not None:
-            fields["without"] = evaluator.evaluate(pose, remedies=False)
-        fields["joints"] = joint_frames(character.skeleton, pose)
+            fields["without"] = evaluator.evaluate(pose, remedies=False, world=world)
+        fields["joints"] = joint_frames(world)
         if wanted.heat:
             fields["heat"] = opened.depth.change(fields["with"], fields["joints"][:, :3].astype(np.float64))
         head = {**extra, "version": opened.revision.number, "activations": _activations(character, pose)}

@@ -39,12 +39,19 @@ def rigid_bones(matrices: Array) -> RigidBones:
     ----------
     Kavan, Collins, Zara, O'Sullivan, "Skinning with dual quaternions", I3D 2007 (from memory).
     """
-    u, s, vt = np.linalg.svd(matrices[:, :3, :3])
+    shift = np.concatenate([matrices[:, :3, 3], np.zeros((len(matrices), 1))], axis=1)
+    linear = matrices[:, :3, :3]
+    lengths = np.swapaxes(linear, 1, 2) @ linear
+    if np.abs(lengths - np.eye(3)).max() < 1e-6 and (np.linalg.det(linear) > 0).all():
+        # The usual case needs no decomposition.
+        real = rotations.from_matrix(linear)
+        stretch = np.broadcast_to(np.eye(3), linear.shape)
+        return RigidBones(stretch, np.concatenate([real, 0.5 * rotations.multiply(shift, real)], axis=1))
+    u, s, vt = np.linalg.svd(linear)
     flip = np.linalg.det(u @ vt) < 0
     # A mirrored bone has no rotation part of determinant 1: the mirror goes into the stretch.
     vt = np.where(flip[:, None, None], -vt, vt)
     s = np.where(flip[:, None], -s, s)
     stretch = np.swapaxes(vt, 1, 2) @ (s[:, :, None] * vt)
     real = rotations.from_matrix(u @ vt)
-    shift = np.concatenate([matrices[:, :3, 3], np.zeros((len(matrices), 1))], axis=1)
     return RigidBones(stretch, np.concatenate([real, 0.5 * rotations.multiply(shift, real)], axis=1))

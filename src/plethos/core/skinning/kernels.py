@@ -82,7 +82,7 @@ def deform(  # type: ignore[no-untyped-def]
             for k in range(most):
                 w = weights[v, k]
                 if w != 0:
-                    row = influences[v, k]
+                    row = np.uint32(influences[v, k])
                     for c in range(12):
                         m[c] += w * bones[row, c]
             ox = m[0] * x + m[1] * y + m[2] * z + m[3]
@@ -93,12 +93,12 @@ def deform(  # type: ignore[no-untyped-def]
             for k in range(1, most):
                 if weights[v, k] > weights[v, best]:
                     best = k
-            pivot = influences[v, best]
+            pivot = np.uint32(influences[v, best])
             q[:] = 0
             for k in range(most):
                 w = weights[v, k]
                 if w != 0:
-                    row = influences[v, k]
+                    row = np.uint32(influences[v, k])
                     dot = np.float32(0)
                     for c in range(4):
                         dot += duals[row, c] * duals[pivot, c]
@@ -111,7 +111,7 @@ def deform(  # type: ignore[no-untyped-def]
                 k9[:] = 0
                 for k in range(most):
                     w = weights[v, k]
-                    row = influences[v, k]
+                    row = np.uint32(influences[v, k])
                     for c in range(9):
                         k9[c] += w * stretches[row, c]
                 sx = k9[0] * x + k9[1] * y + k9[2] * z

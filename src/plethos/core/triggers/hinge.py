@@ -43,10 +43,15 @@ class HingeTrigger:
 
     def angle(self, pose: Pose) -> float:
         """The joint's twist about the axis, radians in (-pi, pi]."""
-        return float(rotations.twist_angle(pose.rotations[self.joint], self.axis))
+        x, y, z, w = pose.rotations[self.joint].tolist()
+        along = x * self.axis[0] + y * self.axis[1] + z * self.axis[2]
+        if w < 0:
+            along, w = -along, -w
+        # As `rotations.twist_angle`, for one quaternion: at a swing of 180 degrees the twist is taken to be 0.
+        return 2 * math.atan2(along, w) if math.hypot(along, w) >= 1e-9 else 0.0
 
     def activation(self, pose: Pose) -> float:
-        return float(self.response.at(self.angle(pose)))
+        return self.response.value(self.angle(pose))
 
     def flipped(self) -> HingeTrigger:
         """The same trigger for the joint's other direction (the sign turned over)."""

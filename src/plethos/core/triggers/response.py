@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -91,6 +92,21 @@ class Response:
         rise = t * t * (3 - 2 * t)
         tangents = h * (t * (1 - t) ** 2 * m[i] - t * t * (1 - t) * m[i + 1])
         return np.asarray(np.clip(y[i] + rise * (y[i + 1] - y[i]) + tangents, 0.0, 1.0))
+
+    def value(self, angle: float) -> float:
+        """`at` for one angle, without the cost of arrays: every frame asks every trigger."""
+        x, y, m = self.angles, self.values, self._slope_list
+        a = min(max(angle, x[0]), x[-1])
+        i = min(max(bisect_right(x, a) - 1, 0), len(x) - 2)
+        h = x[i + 1] - x[i]
+        t = (a - x[i]) / h
+        rise = t * t * (3 - 2 * t)
+        tangents = h * (t * (1 - t) ** 2 * m[i] - t * t * (1 - t) * m[i + 1])
+        return min(max(y[i] + rise * (y[i + 1] - y[i]) + tangents, 0.0), 1.0)
+
+    @cached_property
+    def _slope_list(self) -> list[float]:
+        return [float(s) for s in self._slopes]
 
     @property
     def start(self) -> float:

@@ -1,0 +1,90 @@
+"""`./plethos start` itself: it starts, survives being killed, refuses a second start on its data, and stops whole."""
+
+import json
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import sync_playwright
+from websockets.sync.client import connect
+
+from tests.figures import tube_file
+
+
+class Start(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory(dir="/var/tmp", prefix="plethos-start-")
+        self.addCleanup(folder.cleanup)
+        Path(folder.name).chmod(0o755)
+        self.data = Path(folder.name) / "data"
+        self.running: list[subprocess.Popen] = []
+        self.addCleanup(self.stop)
+
+    def start(self, *options: str) -> tuple[subprocess.Popen, str]:
+        command = [sys.executable, "-m", "plethos.launch", "start", "--data", str(self.data), *options]
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        self.running.append(process)
+        for line in process.stdout:
+            found = re.search(r"ready: (http://127\.0\.0\.1:\d+)/", line)
+            if found:
+                return process, found.group(1)
+        self.fail("it did not become ready")
+
+    def stop(self):
+        for process in self.running:
+            if process.poll() is None:
+                process.send_signal(signal.SIGTERM)
+                process.wait(30)
+            process.stdout.close()
+
+    def stroke(self, address: str, character: str) -> None:
+        with connect(f"{address.replace('http', 'ws')}/api/characters/{character}/live", max_size=None) as live:
+            dab = {"triangle": 480, "at": [0.1, 0.5, 0.0], "radius": 0.5, "strength": 1.0}
+            live.send(json.dumps({"type": "dabs", "brush": "inflate", "dabs": [dab]}))
+            live.recv()
+            live.send(json.dumps({"type": "stroke_end", "brush": "inflate"}))
+            self.assertEqual(json.loads(live.recv())["type"], "saved")
+
+    def test_killed_stopped_and_started_again(self):
+        server, address = self.start()
+        self.assertTrue(httpx.get(f"{address}/api/characters").json()[0]["demo"])
+        posted = httpx.post(f"{address}/api/characters", files={"files": ("Tube.glb", tube_file().pack())})
+        tube = posted.json()["id"]
+        httpx.post(
+            f"{address}/api/characters/{tube}/sculpt", json={"pose": {"joints": {"upper": [0, 0, 0.5, 0.8660254]}}}
+        )
+        self.stroke(address, tube)
+
+        second = subprocess.run(
+            [sys.executable, "-m", "plethos.launch", "start", "--data", str(self.data)], capture_output=True, text=True
+        )
+        self.assertEqual(second.returncode, 1)
+        self.assertIn("already runs", second.stderr)
+
+        with sync_playwright() as p:
+            browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
+            page = browser.new_page()
+            page.goto(f"{address}/characters/{tube}?quality=low")
+            page.wait_for_selector("text=1 strokes")
+            server.kill()
+            server.wait()
+            page.wait_for_selector("text=Connection lost")
+            server, again = self.start("--port", address.rsplit(":", 1)[1])
+            self.assertEqual(again, address)
+            # The page finds its way back by itself, and the stroke is still there.
+            page.wait_for_selector("text=Saved")
+            page.wait_for_selector("text=1 strokes")
+            browser.close()
+
+        server.send_signal(signal.SIGTERM)
+        self.assertEqual(server.wait(30), 0)
+        self.assertFalse((self.data / "database" / "data" / "postmaster.pid").exists())
+
+    def test_empty_starts_without_the_demo(self):
+        _, address = self.start("--empty")
+        self.assertEqual(httpx.get(f"{address}/api/characters").json(), [])
