@@ -131,6 +131,15 @@ class InTheBrowser(unittest.TestCase):
             page.keyboard.press("]")
         view = page.locator(".view canvas").bounding_box()
         x, y = view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
+        size, strength = page.locator(".numbers b.num").all_text_contents()
+        page.mouse.move(x, y)
+        page.keyboard.down("d")
+        page.mouse.down()
+        page.mouse.move(x + 20, y - 20, steps=4)
+        page.mouse.up()
+        page.keyboard.up("d")
+        for before, after in zip((size, strength), page.locator(".numbers b.num").all_text_contents(), strict=True):
+            self.assertGreater(float(after.split()[0]), float(before.split()[0]))
         for n in range(3):
             page.mouse.move(x + 6 * n, y)
             page.mouse.down()
@@ -186,6 +195,26 @@ class InTheBrowser(unittest.TestCase):
         self.assertGreater(after["value"], before["remedies"][0]["trigger"]["knots"][2]["value"] + 0.05)
         self.page.keyboard.press("Control+z")
         self.until(lambda: self.state(self.demo)["version"] == before["version"])
+
+    def test_a_knot_is_typed_and_a_tie_is_broken_and_made_again(self):
+        self.open(f"/characters/{self.demo}")
+        before = self.state(self.demo)["version"]
+        self.page.get_by_text("Knots").click()
+        value = self.page.get_by_label("Value of knot 3")
+        value.fill("0.4")
+        value.press("Enter")
+        self.until(lambda: self.state(self.demo)["version"] == before + 1)
+        self.assertEqual(self.state(self.demo)["remedies"][0]["trigger"]["knots"][2]["value"], 0.4)
+        moved = self.state(self.demo)["remedies"][0]["report"]["moved"]
+        self.page.get_by_role("button", name="Break the tie").click()
+        self.page.get_by_role("button", name="Tie to this bend").click()
+        self.until(lambda: self.state(self.demo)["version"] == before + 3)
+        remedy = self.state(self.demo)["remedies"][0]
+        self.assertEqual((remedy["trigger"]["joint"], remedy["report"]["moved"]), ("left_forearm", moved))
+        for _ in range(3):
+            self.page.request.post(
+                f"{self.server.address}/api/characters/{self.demo}/undo", headers={"Origin": self.server.address}
+            )
 
     def test_pages_have_no_serious_accessibility_findings(self):
         # axe-core, an outside set of rules; run with its own script, so the page's policy is put aside for it.

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A hinge trigger as fields: joint, axis, start, end, sign, preset. */
 import { computed } from 'vue'
-import { api, type Axis, type HingeTrigger, type Preset } from '@/api/client'
+import { api, type Axis, type HingeTrigger, type Knot, type Preset } from '@/api/client'
 import { axisName, plainName, sameAxis } from '@/workbench/angles'
 import { useWorkbench } from '@/workbench/store'
 
@@ -29,6 +29,26 @@ function stretch(from: number, to: number): void {
     .sort((p, q) => p.angle_deg - q.angle_deg)
   emit('change', { ...props.trigger, start_deg: from, end_deg: to, knots })
 }
+/** Type one knot; an angle stays between its neighbours, so that the curve never folds back. */
+function setKnot(index: number, change: Partial<Knot>): void {
+  const knots = props.trigger.knots.map((k) => ({ ...k }))
+  const knot = { ...knots[index], ...change }
+  const before = index > 0 ? knots[index - 1].angle_deg + 0.5 : -180
+  const after = index < knots.length - 1 ? knots[index + 1].angle_deg - 0.5 : 180
+  knots[index] = { angle_deg: Math.max(before, Math.min(after, knot.angle_deg)), value: knot.value }
+  emit('change', { ...props.trigger, knots })
+}
+/** A knot half way along the longest stretch, on a straight line between its neighbours. */
+function addKnot(): void {
+  const knots = props.trigger.knots.map((k) => ({ ...k }))
+  const gap = (k: number) => knots[k + 1].angle_deg - knots[k].angle_deg
+  let widest = 0
+  for (let k = 1; k < knots.length - 1; k++) if (gap(k) > gap(widest)) widest = k
+  const [a, b] = [knots[widest], knots[widest + 1]]
+  knots.splice(widest + 1, 0, { angle_deg: (a.angle_deg + b.angle_deg) / 2, value: (a.value + b.value) / 2 })
+  emit('change', { ...props.trigger, knots })
+}
+const removeKnot = (index: number) => emit('change', { ...props.trigger, knots: props.trigger.knots.filter((_, k) => k !== index) })
 async function preset(name: Preset): Promise<void> {
   try {
     emit('change', { ...props.trigger, knots: await api.preset(bench.id, name, start.value, end.value) })
@@ -60,6 +80,16 @@ async function preset(name: Preset): Promise<void> {
       <el-button v-for="p in presets" :key="p" size="small" @click="preset(p)">{{ p }}</el-button>
       <el-button size="small" title="For the joint's other direction" @click="stretch(-start, -end)">Flip sign</el-button>
     </div>
+    <details>
+      <summary>Knots</summary>
+      <div v-for="(k, index) in trigger.knots" :key="index" class="knot">
+        <el-input-number :model-value="Math.round(k.angle_deg * 10) / 10" size="small" :controls="false" :aria-label="`Angle of knot ${index + 1}`" @change="(v: number | undefined) => setKnot(index, { angle_deg: v ?? 0 })" />
+        <span>°</span>
+        <el-input-number :model-value="Math.round(k.value * 100) / 100" size="small" :controls="false" :min="0" :max="1" :aria-label="`Value of knot ${index + 1}`" @change="(v: number | undefined) => setKnot(index, { value: v ?? 0 })" />
+        <el-button size="small" text :disabled="trigger.knots.length < 3" :aria-label="`Remove knot ${index + 1}`" @click="removeKnot(index)">×</el-button>
+      </div>
+      <el-button size="small" @click="addKnot">Add a knot</el-button>
+    </details>
   </div>
 </template>
 
@@ -67,6 +97,9 @@ async function preset(name: Preset): Promise<void> {
 .fields { display: grid; grid-template-columns: 1fr 1fr; gap: 6px; margin-top: 8px; font-size: 12px; color: var(--muted); }
 label { display: grid; gap: 1px; min-width: 0; }
 .el-input-number { width: 100%; }
+details { grid-column: 1 / -1; }
+summary { cursor: pointer; }
+.knot { display: grid; grid-template-columns: 1fr 10px 1fr 30px; gap: 4px; align-items: center; margin: 3px 0; }
 .row { grid-column: 1 / -1; display: flex; gap: 4px; flex-wrap: wrap; }
 .row .el-button { margin: 0; padding: 4px 7px; }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The view: the figure, the wipe, joints and arcs, the brush. */
-import { useElementSize } from '@vueuse/core'
+import { onKeyStroke, useElementSize } from '@vueuse/core'
 import { Quaternion, Raycaster, Vector2, Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Axis } from '@/api/client'
@@ -97,6 +97,14 @@ function faceAll(): void {
   stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.42)
 }
 
+/** Whether a plain key is held down. */
+function useHeldKey(key: string) {
+  const held = ref(false)
+  onKeyStroke(key, () => (held.value = true))
+  onKeyStroke(key, () => (held.value = false), { eventName: 'keyup' })
+  return held
+}
+
 // --- bending by an arc
 let bending: { arc: Arc; x: number; y: number; from: number } | null = null
 function grabArc(event: PointerEvent, arc: Arc): void {
@@ -115,6 +123,8 @@ function dragArc(event: PointerEvent): void {
 const dropArc = () => (bending = null)
 
 // --- sculpting
+const dialHeld = useHeldKey('d')
+let lastSize = bench.brushSize
 const caster = new Raycaster()
 let stroke: { start: Vector3; triangle: number; plane: Vector3; x: number; y: number } | null = null
 function hit(event: PointerEvent) {
@@ -139,8 +149,15 @@ function touch(event: PointerEvent, triangle: number, at: Vector3, drag: Vector3
   })
 }
 
+let sizing: { x: number; y: number; size: number; strength: number } | null = null
 function press(event: PointerEvent): void {
   if (!bench.sculpting || event.button !== 0) return
+  if (dialHeld.value) {
+    sizing = { x: event.clientX, y: event.clientY, size: bench.brushSize, strength: bench.brushStrength }
+    stage!.controls.enabled = false
+    canvas.value!.setPointerCapture(event.pointerId)
+    return
+  }
   const found = hit(event)
   if (!found || found.faceIndex == null) return
   stage!.controls.enabled = false
@@ -154,6 +171,14 @@ function move(event: PointerEvent): void {
     ring.value = null
     return
   }
+  if (sizing) {
+    bench.brushSize = Math.max(0.005, Math.min(0.25, sizing.size * Math.exp((event.clientX - sizing.x) / 120)))
+    bench.brushStrength = Math.max(0.02, Math.min(1, sizing.strength + (sizing.y - event.clientY) / 200))
+    if (ring.value && bench.figure) ring.value = { ...ring.value, r: (ring.value.r * bench.brushSize) / lastSize }
+    lastSize = bench.brushSize
+    return
+  }
+  lastSize = bench.brushSize
   const found = hit(event)
   const box = canvas.value!.getBoundingClientRect()
   const at = stroke && bench.brush === 'grab' ? stroke.start : found?.point
@@ -175,6 +200,7 @@ function move(event: PointerEvent): void {
 
 function lift(): void {
   if (stage) stage.controls.enabled = true
+  sizing = null
   if (!stroke) return
   stroke = null
   bench.endStroke()

@@ -10,6 +10,7 @@ const keys: [string, string][] = [
   ['A', 'Show the whole figure'],
   [', .', 'Five degrees along the bend strip'],
   ['[ ]', 'Brush smaller, larger'],
+  ['hold D', 'and drag: across for the brush size, up and down for its strength'],
   ['Shift', 'Inflate lets in instead of out'],
   ['Ctrl Z', 'Undo; with Shift, redo'],
 ]
