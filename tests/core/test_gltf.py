@@ -7,14 +7,16 @@ import unittest
 import numpy as np
 
 from plethos.core.bend import bent
-from plethos.core.errors import BadFileError
+from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import evaluate_exact
+from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import sculpt_from_obj, write_obj
 from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from plethos.launch.front import ROOT
 from tests.figures import broken, tube, tube_file
 
 
@@ -154,3 +156,38 @@ class Writing(unittest.TestCase):
             # Delivered a second time the file holds each target once.
             twice = read_character(parse(write_glb(again, again_file)), "Tube")
             self.assertEqual((len(twice.shapes), len(twice.remedies)), (len(again.shapes), 1))
+
+    def test_a_baked_clip_carries_the_activations(self):
+        file, character, _, _ = self.mended()
+        builder = GltfBuilder(file)
+        times = builder.accessor(np.array([0.0, 1.0], np.float32), bounds=True)
+        half = np.array([[0, 0, 0, 1], [0, 0, np.sin(0.75), np.cos(0.75)]], np.float32)
+        sampler = {"input": times, "output": builder.accessor(half)}
+        target = {"node": 1, "path": "rotation"}
+        builder.add(
+            "animations", {"name": "bend", "samplers": [sampler], "channels": [{"sampler": 0, "target": target}]}
+        )
+        moving = builder.file()
+        animated = read_character(parse(moving.pack()), "Tube").with_remedies(character.remedies)
+        baked = parse(write_glb(animated, moving, "bend"))
+        # A viewer that knows no rules sees a plain morph target with keys.
+        del baked.document["extras"]["plethos"]
+        plain = read_character(baked, "Tube")
+        self.assertEqual(plain.remedies, ())
+        for time in (0.0, 1 / 3, 1.0):
+            pose = animated.clips[0].pose_at(animated.skeleton, time)
+            shown = evaluate_exact(plain, plain.clips[0].pose_at(plain.skeleton, time))
+            np.testing.assert_allclose(shown, evaluate_exact(animated, pose), atol=1e-5)
+        with self.assertRaisesRegex(BadEditError, "no clip"):
+            write_glb(animated, moving, "dance")
+
+    def test_the_rules_fit_their_schema_in_the_documentation(self):
+        file, character, _, _ = self.mended()
+        rules = parse(write_glb(character, file)).document["extras"]["plethos"]
+        schema = json.loads((ROOT / "docs" / "formats" / "plethos-rules.schema.json").read_text())
+        entry = schema["properties"]["remedies"]["items"]
+        self.assertEqual(rules["version"], schema["properties"]["version"]["const"])
+        for remedy in rules["remedies"]:
+            self.assertEqual(set(remedy), set(entry["properties"]))
+            hinge = entry["properties"]["trigger"]["oneOf"][1]
+            self.assertEqual(set(remedy["trigger"]), set(hinge["properties"]))

@@ -1,0 +1,45 @@
+"""Clips: interpolation as glTF 2.0 defines it, checked with SciPy."""
+
+import unittest
+
+import numpy as np
+from scipy.interpolate import CubicHermiteSpline
+from scipy.spatial.transform import Rotation, Slerp
+
+from plethos.core.clips import Clip, Track
+from plethos.demo.lock_keeper import open_lock_keeper
+
+
+class Tracks(unittest.TestCase):
+    def test_rotations_go_the_shorter_way_as_scipy_slerps(self):
+        keys = Rotation.random(4, rng=np.random.default_rng(3))
+        values = keys.as_quat()
+        values[2] *= -1  # the same rotation, written the other way round
+        times = np.array([0.0, 0.4, 1.0, 1.5])
+        track, slerp = Track("rotation", 0, times, values), Slerp(times, keys)
+        for t in np.linspace(0, 1.5, 23):
+            self.assertLess((Rotation.from_quat(track.at(t)) * slerp(t).inv()).magnitude(), 1e-7)
+
+    def test_cubic_keys_are_a_hermite_spline(self):
+        generator = np.random.default_rng(4)
+        times, keys = np.array([0.0, 0.5, 2.0]), generator.normal(size=(3, 3, 3))
+        # glTF stores in-tangent, value, out-tangent; with equal tangents it is SciPy's C1 spline.
+        keys[:, 0] = keys[:, 2]
+        track = Track("translation", 0, times, keys, "CUBICSPLINE")
+        spline = CubicHermiteSpline(times, keys[:, 1], keys[:, 2])
+        for t in np.linspace(0, 2, 17):
+            np.testing.assert_allclose(track.at(t), spline(t), atol=1e-12)
+
+    def test_steps_hold_and_ends_hold(self):
+        track = Track("translation", 0, np.array([1.0, 2.0]), np.array([[1.0, 0, 0], [2.0, 0, 0]]), "STEP")
+        self.assertEqual([track.at(t)[0] for t in (0.0, 1.5, 1.999, 2.0, 9.0)], [1, 1, 1, 2, 2])
+
+    def test_a_clips_pose_is_relative_to_rest(self):
+        character, _ = open_lock_keeper()
+        clip = next(c for c in character.clips if c.name == "range of motion")
+        start, bent = clip.pose_at(character.skeleton, 0.0), clip.pose_at(character.skeleton, 0.6)
+        elbow = character.skeleton.find("left_forearm")
+        np.testing.assert_allclose(np.abs(start.rotations[:, 3]), 1, atol=1e-5)
+        angle = np.degrees(2 * np.arctan2(bent.rotations[elbow, 2], bent.rotations[elbow, 3]))
+        self.assertAlmostEqual(float(angle), 140, delta=0.5)
+        self.assertEqual(Clip("still", 0.0, ()).pose_at(character.skeleton, 1.0).shape_weights, None)
