@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import DeliverStation from '@/stations/deliver/DeliverStation.vue'
 import MendStation from '@/stations/mend/MendStation.vue'
 import KeyList from './KeyList.vue'
+import { isTyping } from './keys'
 import { useWorkbench } from './store'
 
 const props = defineProps<{ id: string; station?: string }>()
@@ -20,11 +21,10 @@ watch(() => props.id, (id) => void bench.open(id), { immediate: true })
 watch(() => bench.state?.name, (name) => (document.title = name ? `${name} – Plethos` : 'Plethos'))
 onBeforeUnmount(() => bench.close())
 
-const typing = (event: KeyboardEvent) => event.target instanceof HTMLElement && /input|textarea/i.test(event.target.tagName)
-for (const s of stations) onKeyStroke(s.key, (event) => { if (!typing(event)) void go(s.name) })
-onKeyStroke('?', (event) => { if (!typing(event)) help.value = true })
+for (const s of stations) onKeyStroke(s.key, (event) => { if (!isTyping(event)) void go(s.name) })
+onKeyStroke('?', (event) => { if (!isTyping(event)) help.value = true })
 useEventListener('keydown', (event: KeyboardEvent) => {
-  if (typing(event) || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
+  if (isTyping(event) || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
   event.preventDefault()
   void (event.shiftKey ? bench.redo() : bench.undo())
 })

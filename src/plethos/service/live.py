@@ -105,10 +105,10 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
         fields: dict[str, Floats] = {}
         if session is not None:
             pose = session.pose
-            world = character.skeleton.global_matrices(pose)
+        world = character.skeleton.global_matrices(pose)
+        if session is not None:
             fields["with"] = session.surface.points.astype(np.float32)
         else:
-            world = character.skeleton.global_matrices(pose)
             acting = True if wanted.alone is None else [wanted.alone]
             fields["with"] = evaluator.evaluate(pose, acting, world=world)
         if wanted.without or wanted.measure is not None:

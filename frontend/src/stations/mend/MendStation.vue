@@ -8,6 +8,7 @@ import PoseList from '@/body-map/PoseList.vue'
 import RemediesPanel from '@/remedies/RemediesPanel.vue'
 import BrushRail from '@/sculpt/BrushRail.vue'
 import FigureView from '@/view/FigureView.vue'
+import { isTyping } from '@/workbench/keys'
 import { useWorkbench, type Shading } from '@/workbench/store'
 
 const bench = useWorkbench()
@@ -17,8 +18,7 @@ const shadings: { name: Shading; label: string }[] = [
   { name: 'wire', label: 'Wire' },
   { name: 'volume', label: 'Volume' },
 ]
-const typing = (event: KeyboardEvent) => event.target instanceof HTMLElement && /input|textarea|select/i.test(event.target.tagName)
-const plain = (event: KeyboardEvent) => !typing(event) && !event.ctrlKey && !event.metaKey && !event.altKey
+const plain = (event: KeyboardEvent) => !isTyping(event) && !event.ctrlKey && !event.metaKey && !event.altKey
 const on = (key: string, run: () => void) => onKeyStroke(key, (event) => plain(event) && run(), { dedupe: key !== '[' && key !== ']' })
 on('q', bench.toggleRest)
 on('w', () => (bench.wipe = !bench.wipe))

@@ -238,7 +238,6 @@ def _write_targets(
         added.append(number)
         labels.append(names[number])
     if added:
-        mesh["primitives"] = [p for p in primitives]
         mesh["extras"] = {**mesh.get("extras", {}), "targetNames": labels}
         defaults = mesh.get("weights", [0.0] * before)
         mesh["weights"] = [*defaults, *[0.0] * len(added)]
