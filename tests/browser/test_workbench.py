@@ -241,7 +241,8 @@ class InTheBrowser(unittest.TestCase):
         joint = character.skeleton.find("left_forearm")
         pose = bent(character.skeleton.rest_pose(), joint, (0, 0, 1), np.radians(130))
         ours = evaluate_exact(character, pose)
-        turned = character.skeleton.local_matrices(pose)[joint]
+        world = character.skeleton.global_matrices(pose)
+        turned = np.linalg.inv(world[character.skeleton.parents[joint]]) @ world[joint]
         delivered = self.server.app.state.bench.deliver(self.demo).data
         with tempfile.TemporaryDirectory() as folder:
             bundle = Path(folder)

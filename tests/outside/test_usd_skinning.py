@@ -7,8 +7,11 @@ import numpy as np
 from pxr import Gf, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
+from plethos.core import rotations
+from plethos.core.character import Bones, Character
+from plethos.core.evaluate import Evaluator
+from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.skinning import exact
-from plethos.core.skinning.kernels import deform
 
 
 class AgainstOthers(unittest.TestCase):
@@ -55,12 +58,22 @@ class AgainstOthers(unittest.TestCase):
         np.testing.assert_allclose(self.ours(0.0), system @ stacked, atol=1e-6)
 
     def test_the_compiled_kernel_agrees_with_usd(self):
-        out = np.empty_like(self.points)
-        bones = np.ascontiguousarray(self.matrices[:, :3, :].reshape(-1, 12), np.float32)
-        offsets = np.zeros(self.count + 1, np.int32)
-        deform(
-            self.points, offsets, np.zeros(0, np.int32), np.zeros((0, 3), np.float32), np.zeros(0, np.float32),
-            self.slots, self.weights, bones, np.zeros((12, 8), np.float32), np.zeros((12, 9), np.float32), False,
-            np.zeros(self.count, np.float32), out,
-        )  # fmt: skip
-        np.testing.assert_allclose(out, self.usd(UsdSkel.Tokens.classicLinear), atol=5e-6)
+        # Through forward kinematics too: every bone is a joint of its own below no other.
+        skeleton = Skeleton(
+            names=tuple(f"joint_{j}" for j in range(self.bones)),
+            parents=np.full(self.bones, -1, np.int32),
+            rest_translation=self.matrices[:, :3, 3].copy(),
+            rest_rotation=np.tile(rotations.IDENTITY, (self.bones, 1)),
+            rest_stretch=np.tile(np.eye(3), (self.bones, 1, 1)),
+            is_joint=np.ones(self.bones, bool),
+            nodes=np.arange(self.bones, dtype=np.int32),
+        )
+        pose = Pose(rotations.from_matrix(self.matrices[:, :3, :3]))
+        bones = Bones(np.arange(self.bones, dtype=np.int32), np.tile(np.eye(4), (self.bones, 1, 1)))
+        same = np.arange(self.count, dtype=np.int32)
+        for blend, method in ((0.0, UsdSkel.Tokens.classicLinear), (1.0, UsdSkel.Tokens.dualQuaternion)):
+            character = Character(
+                "Cloud", skeleton, bones, (), self.points, np.zeros((0, 3), np.int32), same, self.slots,
+                self.weights, np.full(self.count, blend, np.float32),
+            )  # fmt: skip
+            np.testing.assert_allclose(Evaluator(character).evaluate(pose), self.usd(method), atol=5e-6)

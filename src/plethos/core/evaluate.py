@@ -74,6 +74,65 @@ def evaluate_exact(character: Character, pose: Pose, remedies: bool | Collection
 
 
 @dataclass(frozen=True)
+class SkinLayout:
+    """A character's vertices as the kernel reads them: linear only, then blended, then dual quaternion only.
+
+    Parameters
+    ----------
+    order
+        ``(N,)`` the row of the result that each vertex goes to.
+    points, influences, weights, blend
+        In that order; the largest weight of a vertex first.
+    dual_from, linear_until
+        Where dual quaternions begin and linear skinning ends.
+    shape_offsets, shape_vertices, shape_deltas
+        The shapes, one after the other.
+    """
+
+    order: NDArray[np.int32]
+    points: NDArray[np.float32]
+    influences: NDArray[np.int32]
+    weights: NDArray[np.float32]
+    blend: NDArray[np.float32]
+    dual_from: int
+    linear_until: int
+    shape_offsets: NDArray[np.int32]
+    shape_vertices: NDArray[np.int32]
+    shape_deltas: NDArray[np.float32]
+
+    @classmethod
+    def of(cls, character: Character, only: NDArray[np.int32] | None) -> SkinLayout:
+        """The layout of a character's vertices, or of `only` some ``(N,)``, ascending."""
+        chosen = np.arange(len(character.points), dtype=np.int32) if only is None else only
+        blend = character.skin_blend[chosen]
+        kind = (blend > 0).astype(np.int8) + (blend >= 1)
+        order = np.argsort(kind, kind="stable").astype(np.int32)
+        rows = chosen[order]
+        weights = character.weights[rows]
+        largest_first = np.argsort(-weights, axis=1, kind="stable")
+        place = np.full(len(character.points), -1, dtype=np.int32)
+        place[rows] = np.arange(len(rows), dtype=np.int32)
+        offsets, vertices, deltas = [0], [np.zeros(0, np.int32)], [np.zeros((0, 3), np.float32)]
+        for shape in all_shapes(character):
+            there = place[shape.vertices]
+            vertices.append(there[there >= 0])
+            deltas.append(shape.deltas[there >= 0])
+            offsets.append(offsets[-1] + len(vertices[-1]))
+        return cls(
+            order=order,
+            points=np.ascontiguousarray(character.points[rows]),
+            influences=np.ascontiguousarray(np.take_along_axis(character.influences[rows], largest_first, 1)),
+            weights=np.ascontiguousarray(np.take_along_axis(weights, largest_first, 1)),
+            blend=np.ascontiguousarray(blend[order]),
+            dual_from=int((kind == 0).sum()),
+            linear_until=int((kind < 2).sum()),
+            shape_offsets=np.array(offsets, np.int32),
+            shape_vertices=np.ascontiguousarray(np.concatenate(vertices), dtype=np.int32),
+            shape_deltas=np.ascontiguousarray(np.concatenate(deltas), dtype=np.float32),
+        )
+
+
+@dataclass(frozen=True)
 class Evaluator:
     """A character made ready for the compiled kernel: build once a version, then `evaluate` a pose a frame.
 
@@ -89,40 +148,8 @@ class Evaluator:
     only: NDArray[np.int32] | None = None
 
     @cached_property
-    def _arrays(self) -> tuple[NDArray[np.float32], ...]:
-        c = self.character
-        pick = slice(None) if self.only is None else self.only
-        return (
-            np.ascontiguousarray(c.points[pick]),
-            np.ascontiguousarray(c.weights[pick]),
-            np.ascontiguousarray(c.skin_blend[pick]),
-        )
-
-    @cached_property
-    def _influences(self) -> NDArray[np.int32]:
-        c = self.character
-        return np.ascontiguousarray(c.influences if self.only is None else c.influences[self.only])
-
-    @cached_property
-    def _shape_rows(self) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float32]]:
-        """The shapes by vertex: offsets, shape numbers, deltas."""
-        shapes = all_shapes(self.character)
-        count = len(self.character.points)
-        vertex = np.concatenate([np.zeros(0, np.int32), *(s.vertices for s in shapes)])
-        number = np.repeat(np.arange(len(shapes), dtype=np.int32), [len(s.vertices) for s in shapes])
-        deltas = np.concatenate([np.zeros((0, 3), np.float32), *(s.deltas for s in shapes)])
-        if self.only is not None:
-            place = np.full(count, -1, dtype=np.int32)
-            place[self.only] = np.arange(len(self.only))
-            keep = place[vertex] >= 0
-            vertex, number, deltas, count = place[vertex[keep]], number[keep], deltas[keep], len(self.only)
-        order = np.argsort(vertex, kind="stable")
-        offsets = np.concatenate([[0], np.cumsum(np.bincount(vertex, minlength=count))]).astype(np.int32)
-        return offsets, np.ascontiguousarray(number[order]), np.ascontiguousarray(deltas[order])
-
-    @cached_property
-    def _uses_dual(self) -> bool:
-        return bool((self._arrays[2] > 0).any())
+    def layout(self) -> SkinLayout:
+        return SkinLayout.of(self.character, self.only)
 
     def evaluate(
         self,
@@ -142,29 +169,29 @@ class Evaluator:
         world
             The pose's global joint matrices, when the caller has them already.
         """
-        from plethos.core.skinning.kernels import deform
+        from plethos.core.kinematics import bone_rows
+        from plethos.core.skinning.kernels import add_shapes, deform
 
-        character = self.character
-        points, weights, blend = self._arrays
+        lay, bones = self.layout, self.character.bones
         if world is None:
-            world = character.skeleton.global_matrices(pose)
-        matrices = skin_matrices(character.bones, world)
-        bones = np.ascontiguousarray(matrices[:, :3, :].reshape(-1, 12), dtype=np.float32)
-        duals = np.zeros((len(bones), 8), np.float32)
-        stretches = np.zeros((len(bones), 9), np.float32)
-        stretched = False
-        if self._uses_dual:
-            rigid = rigid_bones(matrices)
+            world = self.character.skeleton.global_matrices(pose)
+        uses_dual = lay.dual_from < len(lay.order)
+        columns = np.empty((len(bones.joint), 16), np.float32)
+        duals = np.empty((len(bones.joint) if uses_dual else 0, 8), np.float32)
+        stretches = np.empty((0, 9), np.float32)
+        if not bone_rows(world, bones.joint, bones.inverse_bind, columns, duals):
+            rigid = rigid_bones(skin_matrices(bones, world))
             duals[:] = rigid.dual
-            stretches[:] = rigid.stretch.reshape(-1, 9)
-            stretched = bool(np.abs(rigid.stretch - np.eye(3)).max() > 1e-6)
+            stretches = np.ascontiguousarray(rigid.stretch.reshape(-1, 9), dtype=np.float32)
         if out is None:
-            out = np.empty_like(points)
-        activations = shape_activations(character, pose, remedies)
-        offsets, numbers, deltas = self._shape_rows
+            out = np.empty_like(lay.points)
+        activations, shaped = shape_activations(self.character, pose, remedies), lay.points
+        if activations.any():
+            shaped = lay.points.copy()
+            add_shapes(shaped, lay.shape_offsets, lay.shape_vertices, lay.shape_deltas, activations)
         deform(
-            points, offsets, numbers, deltas, activations, self._influences, weights,
-            bones, duals, stretches, stretched, blend, out,
+            shaped, lay.influences, lay.weights, lay.order, lay.dual_from, lay.linear_until, lay.blend,
+            columns, duals, stretches, out,
         )  # fmt: skip
         return out
 

@@ -15,6 +15,9 @@ from plethos.core.errors import BadPoseError
 from plethos.core.rotations import Array
 
 
+_NONE_ADDED: Array = np.zeros((0, 3))
+
+
 @dataclass(frozen=True)
 class Pose:
     """What is turned away from rest.
@@ -111,14 +114,6 @@ class Skeleton:
             found.append(up)
         return tuple(found)
 
-    @cached_property
-    def levels(self) -> tuple[np.ndarray[Any, np.dtype[np.intp]], ...]:
-        """Joints grouped by depth, so that a whole depth is multiplied at once."""
-        depth = np.zeros(len(self), dtype=int)
-        for j, parent in enumerate(self.parents):
-            depth[j] = 0 if parent < 0 else depth[parent] + 1
-        return tuple(np.flatnonzero(depth == d) for d in range(int(depth.max(initial=-1)) + 1))
-
     def children(self, joint: int) -> list[int]:
         """The joints whose nearest joint ancestor is `joint`."""
         return [j for j, p in enumerate(self.joint_parents) if p == joint and self.is_joint[j]]
@@ -174,27 +169,19 @@ class Skeleton:
         """The pose in which nothing is turned."""
         return Pose(np.tile(rotations.IDENTITY, (len(self), 1)))
 
-    def local_matrices(self, pose: Pose) -> Array:
-        """Local transforms ``(J, 4, 4)`` in the parent's frame."""
-        local = np.zeros((len(self), 4, 4))
+    def global_matrices(self, pose: Pose) -> Array:
+        """World transforms ``(J, 4, 4)`` of all joints: forward kinematics."""
+        from plethos.core.kinematics import forward
+
         stretch = self.rest_stretch
         if pose.scales is not None:
             scaled = ~np.isnan(pose.scales).any(axis=1)
             stretch = stretch.copy()
             stretch[scaled] = np.eye(3) * pose.scales[scaled][:, None, :]
-        turn = rotations.to_matrix(rotations.multiply(self.rest_rotation, pose.rotations))
-        local[:, :3, :3] = turn @ stretch
-        local[:, :3, 3] = self.rest_translation
-        if pose.translations is not None:
-            local[:, :3, 3] += pose.translations
-        local[:, 3, 3] = 1
-        return local
-
-    def global_matrices(self, pose: Pose) -> Array:
-        """World transforms ``(J, 4, 4)`` of all joints: forward kinematics."""
-        out = self.local_matrices(pose)
-        for level in self.levels[1:]:
-            out[level] = out[self.parents[level]] @ out[level]
+        out = np.empty((len(self), 4, 4))
+        added = _NONE_ADDED if pose.translations is None else pose.translations
+        turned = np.ascontiguousarray(pose.rotations, dtype=np.float64)
+        forward(self.parents, self.rest_translation, self.rest_rotation, stretch, turned, added, out)
         return out
 
     @cached_property

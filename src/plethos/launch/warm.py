@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from plethos.core import kinematics
 from plethos.core.measure.contact import intersecting_pairs
 from plethos.core.mesh import Topology
 from plethos.core.sculpt import BRUSHES
@@ -13,7 +14,7 @@ from plethos.core.skinning import kernels
 
 def warm_kernels() -> None:
     """Import what compiles on import, and call the rest once on a tiny mesh."""
-    assert kernels.deform is not None
+    assert kernels.deform is not None and kinematics.forward is not None
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)
     intersecting_pairs(points, triangles)

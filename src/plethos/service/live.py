@@ -17,11 +17,11 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
 from plethos.core.bend import Measured
 from plethos.core.character import Character
 from plethos.core.errors import BadPoseError, PlethosError
 from plethos.core.evaluate import Evaluator
+from plethos.core.kinematics import frames
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, rotation_from_json
 from plethos.core.triggers import Trigger, trigger_from_rule
@@ -88,10 +88,9 @@ def pose_of(opened: OpenCharacter, message: dict[str, Any]) -> Pose:
 
 def joint_frames(world: Array) -> Floats:
     """Places and orientations ``(J, 7)`` of all joints from their global matrices ``(J, 4, 4)``."""
-    axes = world[:, :3, :3]
-    length = np.linalg.norm(axes, axis=1, keepdims=True)
-    turn = rotations.from_matrix(axes / np.maximum(length, 1e-12))
-    return np.concatenate([world[:, :3, 3], turn], axis=1).astype(np.float32)
+    out = np.empty((len(world), 7), np.float32)
+    frames(world, out)
+    return out
 
 
 def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, Any]) -> bytes:
@@ -167,4 +166,4 @@ def pack_frame(head: dict[str, Any], fields: dict[str, Floats]) -> bytes:
     """A header and arrays as one binary message."""
     text = json.dumps({**head, "fields": {k: v.size for k, v in fields.items()}}).encode()
     text += b" " * (-len(text) % 4)
-    return b"".join([struct.pack("<I", len(text)), text, *(v.tobytes() for v in fields.values())])
+    return b"".join([struct.pack("<I", len(text)), text, *(np.ascontiguousarray(v).data.cast("B") for v in fields.values())])

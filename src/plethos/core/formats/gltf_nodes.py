@@ -117,9 +117,9 @@ def read_skeleton(file: GltfFile, joints: set[int], carriers: set[int]) -> tuple
     skeleton = Skeleton(
         names=tuple(names[node] for node in order),
         parents=np.array([place.get(parents[node], -1) for node in order], dtype=np.int32),
-        rest_translation=np.array([t for t, _, _ in local]).reshape(-1, 3),
-        rest_rotation=np.array([r for _, r, _ in local]).reshape(-1, 4),
-        rest_stretch=np.array([s for _, _, s in local]).reshape(-1, 3, 3),
+        rest_translation=np.array([t for t, _, _ in local], dtype=np.float64).reshape(-1, 3),
+        rest_rotation=np.array([r for _, r, _ in local], dtype=np.float64).reshape(-1, 4),
+        rest_stretch=np.array([s for _, _, s in local], dtype=np.float64).reshape(-1, 3, 3),
         is_joint=np.array([node in joints for node in order], dtype=bool),
         nodes=np.array(order, dtype=np.int32),
         hinges=tuple(_hinge(file.items("nodes")[node]) for node in order),

@@ -384,7 +384,7 @@ def _bones(file: GltfFile, raws: list[_Raw], place: dict[int, int]) -> Bones:
         nodes = _skin_joints(file, r.layout.skin)
         joint += [place[n] for n in nodes]
         inverse += _inverse_binds(file, r.layout.skin, len(nodes))
-    return Bones(np.array(joint, dtype=np.int32), np.array(inverse).reshape(-1, 4, 4))
+    return Bones(np.array(joint, dtype=np.int32), np.array(inverse, dtype=np.float64).reshape(-1, 4, 4))
 
 
 def _inverse_binds(file: GltfFile, skin: int, count: int) -> list[Array]:

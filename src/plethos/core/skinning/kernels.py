@@ -1,138 +1,228 @@
-"""The compiled inner loop: shapes and skin in one pass over the vertices, float32, one thread.
+"""The compiled inner loops: shapes, then skin; float32, one thread.
 
-The layout decides the speed: bones are rows of 12 floats, gathered into one flat accumulator; shapes are stored by
-vertex (CSR), so an inactive shape costs a comparison only where it acts. Linear skinning is left out where
-the skin blend is 1, dual quaternions where it is 0. `tests/core/test_kernels.py` holds it to `exact.py`.
+The layout decides the speed. Vertices come sorted by how they are skinned (linear only, blended, dual quaternion
+only; see `SkinLayout`), so that no branch is guessed wrong and memory is read in order. A bone is one row, read as one
+vector register, so blending the influences of a vertex takes a multiply-add each. What is left of dual
+quaternions is done for a block of vertices at a time, one component an array, so that the compiler
+vectorises it. `tests/core/test_skinning.py` holds it to `exact.py`.
 """
 
 from __future__ import annotations
 
+from typing import Any
+
 import numba as nb
 import numpy as np
+from llvmlite import ir
+from numba.core import cgutils, types
+from numba.extending import intrinsic
 
+# Numba's disk cache sees changes of this file only: the vector code has to stay in the file of the kernel.
 _f1 = nb.float32[::1]
 _f2 = nb.float32[:, ::1]
 _i1 = nb.int32[::1]
 _i2 = nb.int32[:, ::1]
+_FLAGS = ("contract", "reassoc", "nsz")
+_FLOAT, _INDEX = ir.FloatType(), ir.IntType(32)
+BLOCK = 64
 
 
-@nb.njit(
-    nb.void(_f2, _i1, _i1, _f2, _f1, _i2, _f2, _f2, _f2, _f2, nb.boolean, _f1, _f2),
-    cache=True,
-    nogil=True,
-    fastmath={"contract", "reassoc", "nsz"},
-    boundscheck=False,
-)
-def deform(  # type: ignore[no-untyped-def]
-    points,
-    shape_offsets,
-    shape_index,
-    shape_deltas,
-    activations,
-    influences,
-    weights,
-    bones,
-    duals,
-    stretches,
-    stretched,
-    blend,
-    out,
-) -> None:
-    """Posed points of all vertices.
+def _pick(builder: Any, vector: Any, lanes: list[int]) -> Any:
+    return builder.shuffle_vector(vector, vector, ir.Constant(ir.VectorType(_INDEX, len(lanes)), lanes))
+
+
+def _fill(builder: Any, scalar: Any, width: int) -> Any:
+    kind = ir.VectorType(_FLOAT, width)
+    one = builder.insert_element(ir.Constant(kind, ir.Undefined), scalar, ir.Constant(_INDEX, 0))
+    return _pick(builder, one, [0] * width)
+
+
+def _blended_row(context: Any, builder: Any, kinds: Any, values: Any, width: int, hemisphere: bool) -> Any:
+    """Code for ``sum_k weights[v, k] * rows[influences[v, k]]``, a row being one vector of `width` floats.
+
+    With `hemisphere` a row whose first four floats point away from those of the first influence counts negative.
+    """
+    rows, influences, weights = (
+        context.make_array(kind)(context, builder, value) for kind, value in zip(kinds[:3], values[:3], strict=True)
+    )
+    v = values[3]
+    count = cgutils.unpack_tuple(builder, influences.shape)[1]
+    first = builder.mul(v, count)
+    vector = ir.VectorType(_FLOAT, width)
+
+    def influence(k: Any) -> tuple[Any, Any]:
+        at = builder.add(first, k)
+        row = builder.zext(builder.load(builder.gep(influences.data, [at])), v.type)
+        place = builder.bitcast(builder.gep(rows.data, [builder.mul(row, v.type(width))]), vector.as_pointer())
+        return builder.load(builder.gep(weights.data, [at])), builder.load(place, align=4)
+
+    weight, pivot = influence(v.type(0))
+    total = cgutils.alloca_once_value(builder, builder.fmul(pivot, _fill(builder, weight, width), flags=_FLAGS))
+    with cgutils.for_range_slice(builder, v.type(1), count, v.type(1), intp=v.type) as (k, _):
+        weight, row = influence(k)
+        if hemisphere:
+            real = list(range(4))
+            product = builder.fmul(_pick(builder, row, real), _pick(builder, pivot, real))
+            sum_type = ir.FunctionType(_FLOAT, [_FLOAT, ir.VectorType(_FLOAT, 4)])
+            add = cgutils.get_or_insert_function(builder.module, sum_type, "llvm.vector.reduce.fadd.v4f32")
+            dot = builder.call(add, [_FLOAT(0), product], fastmath=("reassoc",))
+            sign_type = ir.FunctionType(_FLOAT, [_FLOAT, _FLOAT])
+            signed = cgutils.get_or_insert_function(builder.module, sign_type, "llvm.copysign.f32")
+            weight = builder.call(signed, [weight, dot])
+        more = builder.fmul(row, _fill(builder, weight, width), flags=_FLAGS)
+        builder.store(builder.fadd(builder.load(total), more, flags=_FLAGS), total)
+    return builder.load(total)
+
+
+def _floats(context: Any, builder: Any, result: Any, vector: Any) -> Any:
+    lanes = [builder.extract_element(vector, ir.Constant(_INDEX, n)) for n in range(result.count)]
+    return context.make_tuple(builder, result, lanes)
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def _linear(typing, columns, influences, weights, v, x, y, z):  # type: ignore[no-untyped-def]
+    """Linear blend skinning of one point: blend the four padded columns ``(B, 16)``, then apply them."""
+    given = types.UniTuple(types.float32, 3)(columns, influences, weights, v, x, y, z)
+
+    def code(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        blended = _blended_row(context, builder, signature.args, values, 16, False)
+        moved = _pick(builder, blended, [12, 13, 14, 15])
+        for n in range(3):
+            column = _pick(builder, blended, list(range(4 * n, 4 * n + 4)))
+            moved = builder.fadd(
+                moved, builder.fmul(column, _fill(builder, values[4 + n], 4), flags=_FLAGS), flags=_FLAGS
+            )
+        return _floats(context, builder, signature.return_type, moved)
+
+    return given, code
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def _dual(typing, duals, influences, weights, v):  # type: ignore[no-untyped-def]
+    """Blended dual quaternion ``(8,)`` of one vertex, not normalised; the first influence decides the hemisphere."""
+    given = types.UniTuple(types.float32, 8)(duals, influences, weights, v)
+
+    def code(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        blended = _blended_row(context, builder, signature.args, values, 8, True)
+        return _floats(context, builder, signature.return_type, blended)
+
+    return given, code
+
+
+_OPTIONS: dict[str, Any] = {
+    "cache": True,
+    "nogil": True,
+    "fastmath": {"contract", "reassoc", "nsz", "arcp"},
+    "boundscheck": False,
+    "error_model": "numpy",
+}
+
+
+@nb.njit(nb.void(_f2, _i1, _i1, _f2, _f1), **_OPTIONS)
+def add_shapes(points, offsets, vertices, deltas, activations) -> None:  # type: ignore[no-untyped-def]
+    """Add the active shapes to points, in place; an inactive shape costs nothing.
 
     Parameters
     ----------
     points
-        Rest points ``(V, 3)``.
-    shape_offsets, shape_index, shape_deltas
-        CSR by vertex: entries ``shape_offsets[v]:shape_offsets[v + 1]`` name a shape and its delta.
+        ``(V, 3)``: rest points before, shaped points after.
+    offsets, vertices, deltas
+        By shape: entries ``offsets[s]:offsets[s + 1]`` name a vertex and its delta.
     activations
         ``(S,)`` one a shape.
+    """
+    for s in range(len(activations)):
+        a = activations[s]
+        if a != 0:
+            for e in range(offsets[s], offsets[s + 1]):
+                v = np.uint32(vertices[e])
+                points[v, 0] += a * deltas[e, 0]
+                points[v, 1] += a * deltas[e, 1]
+                points[v, 2] += a * deltas[e, 2]
+
+
+@nb.njit(nb.void(_f2, _i2, _f2, _i1, nb.int64, nb.int64, _f1, _f2, _f2, _f2, _f2), **_OPTIONS)
+def deform(  # type: ignore[no-untyped-def]
+    shaped,
+    influences,
+    weights,
+    order,
+    dual_from,
+    linear_until,
+    blend,
+    columns,
+    duals,
+    stretches,
+    out,
+) -> None:
+    """Posed points of all vertices, given in the order of `SkinLayout`.
+
+    Parameters
+    ----------
+    shaped
+        Rest points ``(V, 3)`` with the shapes added.
     influences, weights
-        ``(V, K)``.
-    bones
-        ``(B, 12)`` rows of the 3 x 4 skin matrices.
-    duals, stretches, stretched
-        ``(B, 8)`` and ``(B, 9)`` of `RigidBones`; `stretched` False skips the stretch.
+        ``(V, K)``, the largest weight first.
+    order
+        ``(V,)`` the row of `out` that each vertex is written to.
+    dual_from, linear_until
+        Vertices from `dual_from` use dual quaternions, those before `linear_until` linear skinning; between, both.
     blend
         ``(V,)`` skin blend.
+    columns, duals
+        ``(B, 16)`` and ``(B, 8)`` of `kinematics.bone_rows`.
+    stretches
+        ``(B, 9)`` of `RigidBones`, or ``(0, 9)`` when all bones are rigid.
     out
         ``(V, 3)`` written in place.
     """
-    count, most = influences.shape
-    m = np.zeros(12, np.float32)
-    q = np.zeros(8, np.float32)
-    k9 = np.zeros(9, np.float32)
-    for v in range(count):
-        x = points[v, 0]
-        y = points[v, 1]
-        z = points[v, 2]
-        for e in range(shape_offsets[v], shape_offsets[v + 1]):
-            a = activations[shape_index[e]]
-            if a != 0:
-                x += a * shape_deltas[e, 0]
-                y += a * shape_deltas[e, 1]
-                z += a * shape_deltas[e, 2]
-        share = blend[v]
-        ox = np.float32(0)
-        oy = np.float32(0)
-        oz = np.float32(0)
-        if share < 1:
-            m[:] = 0
-            for k in range(most):
-                w = weights[v, k]
-                if w != 0:
-                    row = np.uint32(influences[v, k])
-                    for c in range(12):
-                        m[c] += w * bones[row, c]
-            ox = m[0] * x + m[1] * y + m[2] * z + m[3]
-            oy = m[4] * x + m[5] * y + m[6] * z + m[7]
-            oz = m[8] * x + m[9] * y + m[10] * z + m[11]
-        if share > 0:
-            best = 0
-            for k in range(1, most):
-                if weights[v, k] > weights[v, best]:
-                    best = k
-            pivot = np.uint32(influences[v, best])
-            q[:] = 0
-            for k in range(most):
-                w = weights[v, k]
-                if w != 0:
-                    row = np.uint32(influences[v, k])
-                    dot = np.float32(0)
-                    for c in range(4):
-                        dot += duals[row, c] * duals[pivot, c]
-                    if dot < 0:
-                        w = -w
-                    for c in range(8):
-                        q[c] += w * duals[row, c]
-            sx, sy, sz = x, y, z
-            if stretched:
+    count = len(shaped)
+    for v in range(linear_until):
+        x, y, z = _linear(columns, influences, weights, v, shaped[v, 0], shaped[v, 1], shaped[v, 2])
+        to = np.uint32(order[v])
+        out[to, 0] = x
+        out[to, 1] = y
+        out[to, 2] = z
+    q0, q1, q2, q3, q4, q5, q6, q7, px, py, pz = np.empty((11, BLOCK), np.float32)
+    k9 = np.empty(9, np.float32)
+    for start in range(dual_from, count, BLOCK):
+        size = min(BLOCK, count - start)
+        for n in range(size):
+            v = start + n
+            q0[n], q1[n], q2[n], q3[n], q4[n], q5[n], q6[n], q7[n] = _dual(duals, influences, weights, v)
+            x, y, z = shaped[v, 0], shaped[v, 1], shaped[v, 2]
+            if len(stretches):
                 k9[:] = 0
-                for k in range(most):
-                    w = weights[v, k]
+                for k in range(influences.shape[1]):
                     row = np.uint32(influences[v, k])
                     for c in range(9):
-                        k9[c] += w * stretches[row, c]
-                sx = k9[0] * x + k9[1] * y + k9[2] * z
-                sy = k9[3] * x + k9[4] * y + k9[5] * z
-                sz = k9[6] * x + k9[7] * y + k9[8] * z
-            norm = np.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3])
-            inv = np.float32(1) / max(norm, np.float32(1e-12))
-            i, j, n, r = q[0] * inv, q[1] * inv, q[2] * inv, q[3] * inv
-            di, dj, dn, dr = q[4] * inv, q[5] * inv, q[6] * inv, q[7] * inv
-            # v' = v + 2 r x (r x v + w v), plus twice the vector part of dual * conjugate(real)
-            cx = j * sz - n * sy + r * sx
-            cy = n * sx - i * sz + r * sy
-            cz = i * sy - j * sx + r * sz
-            two = np.float32(2)
-            px = sx + two * (j * cz - n * cy) + two * (r * di - dr * i + j * dn - n * dj)
-            py = sy + two * (n * cx - i * cz) + two * (r * dj - dr * j + n * di - i * dn)
-            pz = sz + two * (i * cy - j * cx) + two * (r * dn - dr * n + i * dj - j * di)
-            rest = np.float32(1) - share
-            ox = rest * ox + share * px
-            oy = rest * oy + share * py
-            oz = rest * oz + share * pz
-        out[v, 0] = ox
-        out[v, 1] = oy
-        out[v, 2] = oz
+                        k9[c] += weights[v, k] * stretches[row, c]
+                px[n] = k9[0] * x + k9[1] * y + k9[2] * z
+                py[n] = k9[3] * x + k9[4] * y + k9[5] * z
+                pz[n] = k9[6] * x + k9[7] * y + k9[8] * z
+            else:
+                px[n], py[n], pz[n] = x, y, z
+        for n in range(size):
+            i, j, k, r = q0[n], q1[n], q2[n], q3[n]
+            x, y, z = px[n], py[n], pz[n]
+            two = np.float32(2) / max(i * i + j * j + k * k + r * r, np.float32(1e-24))
+            # v' = v + 2 u x (u x v + r v), plus twice the vector part of dual * conjugate(real)
+            cx = j * z - k * y + r * x
+            cy = k * x - i * z + r * y
+            cz = i * y - j * x + r * z
+            px[n] = x + two * (j * cz - k * cy + r * q4[n] - q7[n] * i + j * q6[n] - k * q5[n])
+            py[n] = y + two * (k * cx - i * cz + r * q5[n] - q7[n] * j + k * q4[n] - i * q6[n])
+            pz[n] = z + two * (i * cy - j * cx + r * q6[n] - q7[n] * k + i * q5[n] - j * q4[n])
+        for n in range(size):
+            v = start + n
+            to = np.uint32(order[v])
+            if v < linear_until:
+                share = blend[v]
+                rest = np.float32(1) - share
+                out[to, 0] = rest * out[to, 0] + share * px[n]
+                out[to, 1] = rest * out[to, 1] + share * py[n]
+                out[to, 2] = rest * out[to, 2] + share * pz[n]
+            else:
+                out[to, 0] = px[n]
+                out[to, 1] = py[n]
+                out[to, 2] = pz[n]
