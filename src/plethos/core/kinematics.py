@@ -59,9 +59,7 @@ def forward(parents, translation, rest_rotation, stretch, rotation, added, out) 
         else:
             for r in range(3):
                 for c in range(4):
-                    out[j, r, c] = (
-                        out[p, r, 0] * local[0, c] + out[p, r, 1] * local[1, c] + out[p, r, 2] * local[2, c]
-                    )
+                    out[j, r, c] = out[p, r, 0] * local[0, c] + out[p, r, 1] * local[1, c] + out[p, r, 2] * local[2, c]
                 out[j, r, 3] += out[p, r, 3]
         out[j, 3, 0] = out[j, 3, 1] = out[j, 3, 2] = 0.0
         out[j, 3, 3] = 1.0

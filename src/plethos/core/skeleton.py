@@ -14,7 +14,6 @@ from plethos.core import rotations
 from plethos.core.errors import BadPoseError
 from plethos.core.rotations import Array
 
-
 _NONE_ADDED: Array = np.zeros((0, 3))
 
 

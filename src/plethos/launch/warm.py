@@ -14,7 +14,8 @@ from plethos.core.skinning import kernels
 
 def warm_kernels() -> None:
     """Import what compiles on import, and call the rest once on a tiny mesh."""
-    assert kernels.deform is not None and kinematics.forward is not None
+    assert kernels.deform is not None
+    assert kinematics.forward is not None
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)
     intersecting_pairs(points, triangles)

@@ -166,4 +166,6 @@ def pack_frame(head: dict[str, Any], fields: dict[str, Floats]) -> bytes:
     """A header and arrays as one binary message."""
     text = json.dumps({**head, "fields": {k: v.size for k, v in fields.items()}}).encode()
     text += b" " * (-len(text) % 4)
-    return b"".join([struct.pack("<I", len(text)), text, *(np.ascontiguousarray(v).data.cast("B") for v in fields.values())])
+    return b"".join(
+        [struct.pack("<I", len(text)), text, *(np.ascontiguousarray(v).data.cast("B") for v in fields.values())]
+    )

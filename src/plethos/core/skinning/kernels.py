@@ -7,6 +7,7 @@ quaternions is done for a block of vertices at a time, one component an array, s
 vectorises it. `tests/core/test_skinning.py` holds it to `exact.py`.
 """
 
+# mypy: disable-error-code="no-untyped-call, call-arg, var-annotated, misc, no-any-return, attr-defined"
 from __future__ import annotations
 
 from typing import Any
