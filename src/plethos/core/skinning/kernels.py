@@ -80,7 +80,7 @@ def _floats(context: Any, builder: Any, result: Any, vector: Any) -> Any:
     return context.make_tuple(builder, result, lanes)
 
 
-@intrinsic  # type: ignore[untyped-decorator]
+@intrinsic
 def _linear(typing, columns, influences, weights, v, x, y, z):  # type: ignore[no-untyped-def]
     """Linear blend skinning of one point: blend the four padded columns ``(B, 16)``, then apply them."""
     given = types.UniTuple(types.float32, 3)(columns, influences, weights, v, x, y, z)
@@ -98,7 +98,7 @@ def _linear(typing, columns, influences, weights, v, x, y, z):  # type: ignore[n
     return given, code
 
 
-@intrinsic  # type: ignore[untyped-decorator]
+@intrinsic
 def _dual(typing, duals, influences, weights, v):  # type: ignore[no-untyped-def]
     """Blended dual quaternion ``(8,)`` of one vertex, not normalised; the first influence decides the hemisphere."""
     given = types.UniTuple(types.float32, 8)(duals, influences, weights, v)
