@@ -3,6 +3,7 @@
 import json
 import re
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -84,6 +85,26 @@ class Start(unittest.TestCase):
         server.send_signal(signal.SIGTERM)
         self.assertEqual(server.wait(30), 0)
         self.assertFalse((self.data / "database" / "data" / "postmaster.pid").exists())
+
+    def test_two_with_their_own_data_run_side_by_side(self):
+        _, one = self.start("--empty")
+        self.data = self.data.with_name("other")
+        _, other = self.start("--empty")
+        self.assertNotEqual(one, other)
+        httpx.post(f"{one}/api/characters", files={"files": ("Tube.glb", tube_file().pack())})
+        self.assertEqual(len(httpx.get(f"{one}/api/characters").json()), 1)
+        self.assertEqual(httpx.get(f"{other}/api/characters").json(), [])
+
+    def test_a_taken_port_is_told(self):
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            taken.listen()
+            port = str(taken.getsockname()[1])
+            command = [sys.executable, "-m", "plethos.launch", "start", "--data", str(self.data), "--port", port]
+            done = subprocess.run(command, capture_output=True, text=True)
+        self.assertEqual(done.returncode, 1)
+        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
+        self.assertIn(port, done.stderr)
 
     def test_empty_starts_without_the_demo(self):
         _, address = self.start("--empty")

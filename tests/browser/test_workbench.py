@@ -16,6 +16,7 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.demo.lock_keeper import SHIPPED
 from plethos.launch.front import FRONT
 from plethos.service.workbench import Workbench
+from tests.figures import tube_file
 from tests.server import RunningServer
 
 FOX = Path(__file__).parents[1] / "outside" / "data" / "fox"
@@ -168,6 +169,50 @@ class InTheBrowser(unittest.TestCase):
         delivered = Path(download.value.path()).read_bytes()
         again = read_character(parse(delivered), "Fox")
         self.assertEqual(again.remedies[0].name, remedy["name"])
+
+    def test_a_pen_presses_the_brush(self):
+        tube = self.server.app.state.bench.bring_in("Tube", tube_file().pack())
+        address = f"{self.server.address}/api/characters/{tube}/sculpt"
+        self.page.request.post(
+            address,
+            data={"pose": {"joints": {"upper": [0, 0, 0.5, 0.8660254]}}},
+            headers={"Origin": self.server.address},
+        )
+        self.open(f"/characters/{tube}")
+        view = self.page.locator(".view canvas").bounding_box()
+        x, y = view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
+        for _ in range(14):
+            self.page.keyboard.press("]")
+        pen = self.context.new_cdp_session(self.page)
+        moved = []
+        for n, force in enumerate((0.1, 0.4)):
+            for kind, buttons in (("mouseMoved", 0), ("mousePressed", 1), ("mouseReleased", 0)):
+                event = {"type": kind, "x": x, "y": y, "button": "left" if kind != "mouseMoved" else "none"}
+                pen.send(
+                    "Input.dispatchMouseEvent",
+                    {**event, "buttons": buttons, "clickCount": 1, "pointerType": "pen", "force": force},
+                )
+            self.page.wait_for_selector("text=1 strokes")
+            surface = self.server.app.state.bench.open(tube).sculpt.surface
+            moved.append(np.abs(surface.points - surface.start).max())
+            if n == 0:
+                self.page.keyboard.press("Control+z")
+                self.page.wait_for_selector("text=0 strokes")
+        self.assertAlmostEqual(moved[1] / moved[0], 4, delta=0.2)
+
+    def test_the_api_documentation_works_without_a_network(self):
+        self.page.goto(self.server.address + "/docs")
+        self.page.wait_for_selector(".opblock")
+        documented = sum(
+            len(p) for p in self.page.request.get(f"{self.server.address}/openapi.json").json()["paths"].values()
+        )
+        self.assertEqual(self.page.locator(".opblock").count(), documented)
+
+    def test_contacts_are_counted_once_the_pose_rests(self):
+        self.open(f"/characters/{self.demo}")
+        self.until(lambda: self.page.text_content("[data-contacts]").isdigit())
+        self.page.keyboard.press("q")
+        self.until(lambda: self.page.text_content("[data-contacts]") == "0")
 
     def test_a_broken_file_is_refused_with_its_sentence(self):
         with tempfile.TemporaryDirectory() as folder:

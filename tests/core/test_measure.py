@@ -2,6 +2,7 @@
 
 import unittest
 
+import igl
 import numpy as np
 import trimesh
 
@@ -83,6 +84,19 @@ class Contact(unittest.TestCase):
         )
         triangles = np.array([[0, 1, 2], [3, 4, 5], [6, 7, 8]], np.int32)
         np.testing.assert_array_equal(intersecting_pairs(points, triangles), [[0, 1]])
+
+    def test_a_soup_of_triangles_agrees_with_libigl(self):
+        # Reference: igl.tri_tri_overlap_test_3d (Guigue and Devillers) on every pair.
+        generator = np.random.default_rng(8)
+        centres = generator.uniform(-1, 1, (60, 1, 3))
+        points = (centres + generator.normal(0, 0.3, (60, 3, 3))).reshape(-1, 3)
+        triangles = np.arange(180, dtype=np.int32).reshape(-1, 3)
+        corners = points[triangles][:, :, None]
+        pairs = [[i, j] for i in range(60) for j in range(i + 1, 60)]
+        theirs = [[i, j] for i, j in pairs if igl.tri_tri_overlap_test_3d(*corners[i], *corners[j])]
+        ours = intersecting_pairs(points, triangles)
+        self.assertGreater(len(theirs), 20)
+        np.testing.assert_array_equal(ours[np.lexsort(ours.T[::-1])], theirs)
 
     def test_crossing_spheres_agree_with_brute_force(self):
         a, b = trimesh.creation.icosphere(2, 1.0), trimesh.creation.icosphere(2, 1.0)

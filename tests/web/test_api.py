@@ -89,6 +89,25 @@ class Api(unittest.TestCase):
         self.assertLess(head["measures"]["with"]["volume"], 100)
         self.assertEqual(len(fields["heat"]), len(opened.character.points))
 
+    def test_contacts_are_counted_without_and_with(self):
+        with self.socket() as live:
+            for degrees, some in ((0, False), (170, True)):
+                half = np.radians(degrees) / 2
+                joints = {"upper": [0, 0, float(np.sin(half)), float(np.cos(half))]}
+                live.send(json.dumps({"type": "contacts", "seq": 3, "joints": joints}))
+                told = json.loads(live.recv())
+                self.assertEqual((told["type"], told["seq"]), ("contacts", 3))
+                self.assertEqual(told["without"], told["with"])
+                self.assertEqual(told["with"] > 0, some)
+
+    def test_heat_comes_for_both_sides_of_the_wipe(self):
+        with self.socket() as live:
+            want = {"without": True, "heat": True}
+            live.send(json.dumps({"type": "pose", "joints": {"upper": [0, 0.7071068, 0, 0.7071068]}, "want": want}))
+            _, fields = unpack(live.recv())
+        self.assertLess(fields["heat_without"].min(), -0.2)
+        np.testing.assert_array_equal(fields["heat"], fields["heat_without"])
+
     def test_of_many_poses_only_the_newest_must_be_answered(self):
         with self.socket() as live:
             for n in range(200):

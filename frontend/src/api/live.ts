@@ -21,7 +21,14 @@ export interface Frame extends FrameHead {
   with: Float32Array
   without?: Float32Array
   heat?: Float32Array
+  heat_without?: Float32Array
   joints: Float32Array
+}
+
+/** How many triangles cross others and did not at rest. */
+export interface Contacts {
+  without: number
+  with: number
 }
 
 export interface Want {
@@ -42,17 +49,19 @@ export interface Dab {
 
 export interface LiveHandlers {
   frame(frame: Frame): void
+  contacts(count: Contacts): void
   saved(state: CharacterState): void
   problem(sentence: string): void
   connected(yes: boolean): void
 }
 
-type Sent = { kind: 'pose' | 'dabs' | 'stroke_end' }
+type Sent = { kind: 'pose' | 'contacts' | 'dabs' | 'stroke_end' }
 
 export class LiveSocket {
   private socket: WebSocket | null = null
   private inAir: Sent | null = null
   private pose: { joints: Joints; want: Want } | null = null
+  private counting: { joints: Joints; want: Want } | null = null
   private dabs: { brush: string; dabs: Dab[]; want: Want } | null = null
   private strokeEnd: string | null = null
   private seq = 0
@@ -73,6 +82,12 @@ export class LiveSocket {
     this.next()
   }
 
+  /** Ask how much of the skin passes through itself: when nothing else is waiting. */
+  countContacts(joints: Joints, want: Want): void {
+    this.counting = { joints, want }
+    this.next()
+  }
+
   /** Touch the skin with a brush. */
   touch(brush: string, dab: Dab, want: Want): void {
     if (this.dabs && this.dabs.brush === brush) {
@@ -88,11 +103,6 @@ export class LiveSocket {
   endStroke(brush: string): void {
     this.strokeEnd = brush
     this.next()
-  }
-
-  /** Whether a stroke is still on its way to the store. */
-  get busy(): boolean {
-    return this.dabs !== null || this.strokeEnd !== null || (this.inAir !== null && this.inAir.kind !== 'pose')
   }
 
   close(): void {
@@ -138,6 +148,10 @@ export class LiveSocket {
       const { joints, want } = this.pose
       this.pose = null
       this.send({ kind: 'pose' }, { type: 'pose', joints, want })
+    } else if (this.counting) {
+      const { joints, want } = this.counting
+      this.counting = null
+      this.send({ kind: 'contacts' }, { type: 'contacts', joints, want })
     }
   }
 
@@ -150,8 +164,9 @@ export class LiveSocket {
     this.inAir = null
     if (typeof data !== 'string') this.handlers.frame(unpackFrame(data))
     else {
-      const message = JSON.parse(data) as { type: string; state?: CharacterState; detail?: string }
+      const message = JSON.parse(data) as { type: string; state?: CharacterState; detail?: string } & Contacts
       if (message.type === 'saved' && message.state) this.handlers.saved(message.state)
+      else if (message.type === 'contacts') this.handlers.contacts({ without: message.without, with: message.with })
       else this.handlers.problem(message.detail ?? 'Something went wrong in the server.')
     }
     this.next()

@@ -250,7 +250,7 @@ watch(() => bench.frame, (frame) => {
   if (!frame || !figure || frame.with.length !== bench.mesh?.rest.length) return
   figure.with.move(frame.with)
   if (frame.without) figure.without.move(frame.without)
-  figure.paint(frame.heat)
+  figure.paint(frame.heat, frame.heat_without)
   if (!ready.value) {
     ready.value = true
     face(0)

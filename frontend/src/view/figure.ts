@@ -65,6 +65,13 @@ class Skin {
     this.geometry.boundingSphere = this.geometry.boundingBox = null
   }
 
+  heat(field: Float32Array | undefined): void {
+    if (!field) return
+    const colour = this.geometry.getAttribute('color') as BufferAttribute
+    heatColours(field, colour.array as Float32Array)
+    colour.needsUpdate = true
+  }
+
   dispose(): void {
     this.geometry.dispose()
     this.lineGeometry.dispose()
@@ -98,14 +105,11 @@ export class Figure {
     this.without.lines.visible = wire && which === 'without'
   }
 
-  /** Colour by volume heat, or plain clay. The heat is that of the skin with remedies. */
-  paint(heat: Float32Array | undefined): void {
+  /** Colour each skin by its own volume heat, or plain clay. */
+  paint(heat: Float32Array | undefined, heatWithout: Float32Array | undefined): void {
     const coloured = heat !== undefined
-    if (coloured) {
-      const colour = this.with.geometry.getAttribute('color') as BufferAttribute
-      heatColours(heat, colour.array as Float32Array)
-      colour.needsUpdate = true
-    }
+    this.with.heat(heat)
+    this.without.heat(heatWithout)
     if (this.material.vertexColors !== coloured) {
       this.material.vertexColors = coloured
       this.material.color.set(coloured ? '#ffffff' : '#b3a696')

@@ -1,11 +1,11 @@
 /** The workbench: one open character, its pose, what is chosen, and what the server last said. */
-import { useLocalStorage } from '@vueuse/core'
+import { useDebounceFn, useLocalStorage } from '@vueuse/core'
 import { ElMessage } from 'element-plus'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, type Axis, type CharacterState, type FigureInfo, type HingeTrigger, type Joints } from '@/api/client'
 import { Problem } from '@/api/client'
-import { LiveSocket, type Dab, type Frame, type Want } from '@/api/live'
+import { LiveSocket, type Contacts, type Dab, type Frame, type Want } from '@/api/live'
 import { REST, turnDeg, twistDeg, withTwist } from './angles'
 
 export interface Mesh {
@@ -30,6 +30,7 @@ export const useWorkbench = defineStore('workbench', () => {
   const mesh = shallowRef<Mesh | null>(null)
   const state = shallowRef<CharacterState | null>(null)
   const frame = shallowRef<Frame | null>(null)
+  const contacts = shallowRef<Contacts | null>(null)
   const framesShown = ref(0)
   const connected = ref(false)
   const saving = ref(0)
@@ -91,6 +92,7 @@ export const useWorkbench = defineStore('workbench', () => {
           frame.value = f
           framesShown.value += 1
         },
+        contacts: (count) => (contacts.value = count),
         saved: (s) => take(s),
         problem: (text) => say(new Problem(text)),
         connected: (yes) => {
@@ -124,7 +126,7 @@ export const useWorkbench = defineStore('workbench', () => {
   function close(): void {
     live?.close()
     live = null
-    figure.value = mesh.value = state.value = frame.value = null
+    figure.value = mesh.value = state.value = frame.value = contacts.value = null
     pose.value = {}
     chosen.value = ''
     chosenRemedy.value = alone.value = preview.value = null
@@ -150,8 +152,14 @@ export const useWorkbench = defineStore('workbench', () => {
     ask()
   }
 
+  // Counting takes longer than a frame: only once the pose rests, and never in the way of the next one.
+  const count = useDebounceFn(() => live?.countContacts(pose.value, want.value), 250)
+
   function ask(): void {
-    if (mesh.value) live?.showPose(pose.value, want.value)
+    if (!mesh.value || !live) return
+    contacts.value = null
+    live.showPose(pose.value, want.value)
+    void count()
   }
 
   /** Run an edit: saved when it comes back, and only then shown. */
@@ -235,6 +243,7 @@ export const useWorkbench = defineStore('workbench', () => {
 
   function endStroke(): void {
     live?.endStroke(brush.value)
+    void count()
   }
 
   function previewTrigger(remedyId: string, trigger: HingeTrigger): void {
@@ -244,7 +253,7 @@ export const useWorkbench = defineStore('workbench', () => {
   watch([pose, want], ask)
 
   return {
-    id, figure, mesh, state, frame, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
+    id, figure, mesh, state, frame, contacts, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
     preview, worst, shading, wipe, holding, joints, brush, brushSize, brushStrength, sculpting, jointInfo, angle,
     atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,

@@ -6,6 +6,7 @@ import fcntl
 import hashlib
 import shutil
 import subprocess
+import sys
 from pathlib import Path
 
 from plethos.launch.cluster import SetupError
@@ -54,3 +55,10 @@ def build_front() -> None:
         print("Building the front end …", flush=True)
         _npm("run", "build", "--silent", what="Building the front end")
         stamp.write_text(want)
+
+
+def type_client() -> None:
+    """Write `frontend/src/api/schema.d.ts`, the types of the API's client, from the application's own description."""
+    description = ROOT / ".cache" / "openapi.json"
+    subprocess.run([sys.executable, "-m", "plethos.web.openapi", str(description)], cwd=ROOT, check=True)
+    _npm("run", "schema", "--silent", what="Typing the API's client")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -12,9 +13,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from plethos.launch.cluster import Cluster, SetupError, apt_install
-from plethos.launch.front import FRONT, ROOT, build_front, install_packages
+from plethos.launch.front import FRONT, ROOT, build_front, install_packages, type_client
 
-SUITES = ("core", "store", "service", "web", "outside", "browser")
+SUITES = ("core", "cli", "store", "service", "web", "outside", "browser")
 
 
 def _checks() -> dict[str, list[str]]:
@@ -69,6 +70,8 @@ def run(only: list[str]) -> int:
         Path(folder).chmod(0o755)
         cluster = Cluster(Path(folder) / "database")
         environment = dict(os.environ)
+        # A test run that is told to stop takes its database with it.
+        signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
         try:
             if {"browser", "outside", "lint"} & set(wanted):
                 (ROOT / ".cache").mkdir(exist_ok=True)
@@ -76,6 +79,8 @@ def run(only: list[str]) -> int:
             if {"browser", "outside"} & set(wanted):
                 require_chromium()
                 build_front()
+            if "lint" in wanted:
+                type_client()
             if {"store", "service", "web", "browser"} & set(wanted):
                 environment["PLETHOS_TEST_DATABASE"] = cluster.start()
             for suite in SUITES:

@@ -1,8 +1,8 @@
 """Live posing and sculpting: what a pose looks like, as one binary frame.
 
 A frame is a length (uint32, little-endian), that many bytes of JSON, padding to 4, then float32 arrays in the order of
-the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat`` ``(V,)``, ``joints`` ``(J, 7)`` (place, then
-quaternion x, y, z, w).
+the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat`` and ``heat_without`` ``(V,)``, ``joints``
+``(J, 7)`` (place, then quaternion x, y, z, w).
 """
 
 from __future__ import annotations
@@ -114,13 +114,29 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
             fields["without"] = evaluator.evaluate(pose, remedies=False, world=world)
         fields["joints"] = joint_frames(world)
         if wanted.heat:
-            fields["heat"] = opened.depth.change(fields["with"], fields["joints"][:, :3].astype(np.float64))
+            places = fields["joints"][:, :3].astype(np.float64)
+            fields["heat"] = opened.depth.change(fields["with"], places)
+            if wanted.without:
+                fields["heat_without"] = opened.depth.change(fields["without"], places)
         head = {**extra, "version": opened.revision.number, "activations": _activations(character, pose)}
         if wanted.measure is not None:
             head["measures"] = _measures(opened, wanted.measure, fields)
         if not wanted.without:
             fields.pop("without", None)
     return pack_frame(head, fields)
+
+
+def contacts(opened: OpenCharacter, pose: Pose, alone: str | None) -> dict[str, int]:
+    """How many triangles cross others and did not at rest, without remedies and with: slower than a frame."""
+    with opened.lock:
+        evaluator, session, counter = opened.evaluator, opened.sculpt, opened.contacts
+        if session is not None:
+            pose = session.pose
+            with_: NDArray[np.floating] = session.surface.points.copy()
+        else:
+            with_ = evaluator.evaluate(pose, True if alone is None else [alone])
+        without = evaluator.evaluate(pose, remedies=False)
+    return {"without": counter.count(without), "with": counter.count(with_)}
 
 
 def _previewed(character: Character, preview: Preview) -> tuple[Character, dict[str, Any]]:

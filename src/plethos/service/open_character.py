@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.bend import BendMeasure
+from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import GltfFile
@@ -67,6 +67,7 @@ class OpenCharacter:
     lock: threading.RLock = field(default_factory=threading.RLock)
     _bends: dict[int, BendMeasure] = field(default_factory=dict)
     _depth: DepthField | None = None
+    _contacts: ContactCounter | None = None
 
     @classmethod
     def of(cls, revision: Revision, source: GltfFile, bare: Character) -> OpenCharacter:
@@ -92,6 +93,13 @@ class OpenCharacter:
         if self._depth is None:
             self._depth = DepthField.of(self.bare, self.rest)
         return self._depth
+
+    @property
+    def contacts(self) -> ContactCounter:
+        """Counts crossing triangles; what crosses at rest is found once."""
+        if self._contacts is None:
+            self._contacts = ContactCounter(self.bare, self.rest)
+        return self._contacts
 
     def begin_sculpt(self, note: SculptNote, character: Character, offsets: Array | None) -> SculptSession:
         """The session that a note describes; `offsets` ``(V, 3)`` from its start, when strokes were stored."""

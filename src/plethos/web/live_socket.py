@@ -17,7 +17,7 @@ from fastapi.concurrency import run_in_threadpool
 from plethos.core.errors import BadPoseError, PlethosError
 from plethos.core.sculpt.session import Dab
 from plethos.service import sculpting
-from plethos.service.live import Preview, Wanted, frame, pose_of
+from plethos.service.live import Preview, Wanted, contacts, frame, pose_of
 from plethos.service.open_character import OpenCharacter
 from plethos.service.workbench import Workbench
 from plethos.web.states import character_state
@@ -28,7 +28,7 @@ log = structlog.get_logger()
 
 @router.websocket("/api/characters/{character_id}/live")
 async def live(socket: WebSocket, character_id: str) -> None:
-    """Messages are JSON: ``pose``, ``dabs``, ``stroke_end``; see docs/formats/live-socket.md."""
+    """Messages are JSON: ``pose``, ``contacts``, ``dabs``, ``stroke_end``; see docs/formats/live-socket.md."""
     await socket.accept()
     bench: Workbench = socket.app.state.bench
     try:
@@ -70,9 +70,9 @@ async def _read(socket: WebSocket, waiting: asyncio.Queue[dict[str, Any]]) -> No
 
 
 def _newest(batch: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Leave out poses that a later pose has overtaken."""
-    last = max((i for i, m in enumerate(batch) if m.get("type") == "pose"), default=-1)
-    return [m for i, m in enumerate(batch) if m.get("type") != "pose" or i == last]
+    """Leave out poses, and counts asked for, that a later one has overtaken."""
+    last = {m.get("type"): i for i, m in enumerate(batch)}
+    return [m for i, m in enumerate(batch) if m.get("type") not in ("pose", "contacts") or i == last[m.get("type")]]
 
 
 async def _answer(socket: WebSocket, bench: Workbench, character_id: str, message: dict[str, Any]) -> None:
@@ -82,6 +82,10 @@ async def _answer(socket: WebSocket, bench: Workbench, character_id: str, messag
         if kind == "pose":
             # Evaluating takes a millisecond or two, less than a trip to a thread and back under load.
             await socket.send_bytes(frame(opened, pose_of(opened, message), _wanted(opened, message), {"seq": seq}))
+        elif kind == "contacts":
+            pose, alone = pose_of(opened, message), _wanted(opened, message).alone
+            counted = await run_in_threadpool(contacts, opened, pose, alone)
+            await socket.send_text(json.dumps({"type": "contacts", "seq": seq, **counted}))
         elif kind == "dabs":
             for touch in message.get("dabs", []):
                 sculpting.dab(opened, str(message.get("brush")), _dab(touch))

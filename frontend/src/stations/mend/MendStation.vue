@@ -64,6 +64,7 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
         <tbody class="num">
           <tr><th>Volume</th><td class="loss">{{ percent(bench.frame.measures.without.volume) }}</td><td class="good" data-volume>{{ percent(bench.frame.measures.with.volume) }}</td></tr>
           <tr><th>Least girth</th><td class="loss">{{ percent(bench.frame.measures.without.girth) }}</td><td class="good">{{ percent(bench.frame.measures.with.girth) }}</td></tr>
+          <tr><th>New contacts</th><td class="loss">{{ bench.contacts?.without ?? '…' }}</td><td class="good" data-contacts>{{ bench.contacts?.with ?? '…' }}</td></tr>
         </tbody>
       </table>
     </FigureView>
