@@ -27,7 +27,7 @@ from plethos.core.shape import Shape
 from plethos.core.skinning.bones import skin_matrices
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.triggers.response import Response
-from plethos.demo.lock_keeper import open_lock_keeper
+from plethos.demo.catalogue import open_demo
 from plethos.service.bending import bend_curves
 from plethos.service.live import Wanted, frame, joint_frames, pack_frame, pose_of
 from plethos.service.open_character import OpenCharacter
@@ -171,7 +171,7 @@ def strip(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
 async def socket_trip() -> tuple[str, str, str, str]:
     """Pose to positions over a real socket, beside a bare echo of as many bytes."""
 
-    character, source = open_lock_keeper()
+    character, source = open_demo()
     big = grown(character, 20_000, shapes=1, blend=0.0)
     object.__setattr__(big, "file_to_vertex", np.arange(20_000, dtype=np.int32))
 
@@ -231,7 +231,7 @@ async def socket_trip() -> tuple[str, str, str, str]:
 
 
 def main() -> None:
-    character, source = open_lock_keeper()
+    character, source = open_demo()
     rows = [*evaluation(character), asyncio.run(socket_trip()), strip(character, source), dab(character)]
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))

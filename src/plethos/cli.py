@@ -23,6 +23,7 @@ from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.remedies.solve import guess_trigger, solve_corrective
 from plethos.core.skeleton import Pose, Skeleton, pose_from_json, pose_to_json
 from plethos.core.triggers.hinge import unit_axis
+from plethos.demo.catalogue import DEMOS, shipped
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, help=__doc__, no_args_is_help=True)
 In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, or a .gltf with its files beside it.")]
@@ -202,6 +203,20 @@ def measure(
             }
         )
     show({"joint": joint, "axis": list(unit), "remedies": not without, "steps": rows})
+
+
+@app.command()
+def demo(
+    name: Annotated[str | None, typer.Argument(help="Which; none = list them.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="The .glb to write.")] = None,
+) -> None:
+    """Write one of the demo characters as a sample file; without a name, list them as JSON."""
+    if name is None:
+        show([{"name": n, "title": d.title, "tells": d.tells} for n, d in DEMOS.items()])
+        return
+    if out is None:
+        raise CallError("Say where to write it: --out FILE.glb.")
+    write(out, shipped(name))
 
 
 def main() -> NoReturn:

@@ -13,7 +13,7 @@ from plethos.core.bend import bent
 from plethos.core.evaluate import evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.demo.lock_keeper import SHIPPED
+from plethos.demo.catalogue import shipped
 from plethos.launch.front import FRONT
 from plethos.service.workbench import Workbench
 from tests.figures import tube_file
@@ -27,7 +27,7 @@ class InTheBrowser(unittest.TestCase):
     def setUpClass(cls):
         cls.server = RunningServer()
         bench: Workbench = cls.server.app.state.bench
-        cls.demo = bench.bring_in("Lock keeper", SHIPPED.read_bytes(), demo=True)
+        cls.demo = bench.bring_in("Lock keeper", shipped("lock-keeper"), demo=True)
         cls.playwright = sync_playwright().start()
         cls.browser = cls.playwright.chromium.launch(
             executable_path="/usr/bin/chromium", headless=True, args=["--disable-quic"]
@@ -217,7 +217,7 @@ class InTheBrowser(unittest.TestCase):
     def test_a_broken_file_is_refused_with_its_sentence(self):
         with tempfile.TemporaryDirectory() as folder:
             broken = Path(folder) / "broken.glb"
-            broken.write_bytes(SHIPPED.read_bytes()[:5000])
+            broken.write_bytes(shipped("lock-keeper")[:5000])
             self.page.goto(self.server.address + "/?quality=low")
             self.page.set_input_files("input[type=file]", str(broken))
             self.page.wait_for_selector("[role=alert]")

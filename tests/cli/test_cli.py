@@ -259,6 +259,24 @@ class Measure(CommandLine):
             self.refused(*call[:at], value, *call[at + 1 :])
 
 
+class Demo(CommandLine):
+    def test_they_are_listed_and_written_whole(self):
+        listed = self.answer("demo")
+        self.assertIn("ferry-cook", [d["name"] for d in listed])
+        out = self.folder / "cook.glb"
+        self.answer("demo", "ferry-cook", "--out", out)
+        told = self.answer("inspect", out)
+        self.assertIn("blouse", [p["name"] for p in told["parts"]])
+        self.assertEqual(len(told["clips"]), 7)
+        keeper = self.folder / "keeper.glb"
+        self.answer("demo", "lock-keeper", "--out", keeper)
+        self.assertEqual(len(self.answer("inspect", keeper)["remedies"]), 11)
+
+    def test_wrong_calls(self):
+        self.assertIn("lock-diver", self.refused("demo", "harbour-master", "--out", self.folder / "x.glb"))
+        self.refused("demo", "ferry-cook")
+
+
 class Script(CommandLine):
     def test_the_script_itself_runs_a_command(self):
         done = subprocess.run([ROOT / "plethos", "cli", "inspect", self.tube], capture_output=True, text=True)

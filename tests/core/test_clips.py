@@ -7,7 +7,7 @@ from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
 
 from plethos.core.clips import Clip, Track
-from plethos.demo.lock_keeper import open_lock_keeper
+from plethos.demo.catalogue import open_demo
 
 
 class Tracks(unittest.TestCase):
@@ -35,7 +35,7 @@ class Tracks(unittest.TestCase):
         self.assertEqual([track.at(t)[0] for t in (0.0, 1.5, 1.999, 2.0, 9.0)], [1, 1, 1, 2, 2])
 
     def test_a_clips_pose_is_relative_to_rest(self):
-        character, _ = open_lock_keeper()
+        character, _ = open_demo()
         clip = next(c for c in character.clips if c.name == "range of motion")
         start, bent = clip.pose_at(character.skeleton, 0.0), clip.pose_at(character.skeleton, 0.6)
         elbow = character.skeleton.find("left_forearm")

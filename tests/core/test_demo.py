@@ -1,56 +1,255 @@
-"""The lock keeper: the shipped file is what the generator makes, and is built as a rigger expects."""
+"""The demo characters: the shipped files are what the generator makes, and are built as a rigger expects."""
 
+import json
 import unittest
+from collections import Counter
 
 import numpy as np
 
-from plethos.core.bend import BendMeasure, bend_steps
+from plethos.core.bend import BendMeasure, ContactCounter, bend_steps
+from plethos.core.clips import Clip
+from plethos.core.errors import BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.demo.lock_keeper import build_lock_keeper, open_lock_keeper
+from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.mesh import boundary_loops
+from plethos.demo.build import FERRY_COOK, LOCK_KEEPER
+from plethos.demo.catalogue import DEMOS, make, open_demo, shipped
+from plethos.demo.figure_file import body_of
+from plethos.demo.measures import RECORDED, measures_of
+from plethos.demo.quads import triangles_of
 
 
-class LockKeeper(unittest.TestCase):
+def rest_of(character):
+    return Evaluator(character).rest()
+
+
+class Generator(unittest.TestCase):
+    def test_it_still_makes_the_shipped_files(self):
+        # The finished lock keeper goes through everything; the cook is the other body; the diver the other set.
+        for name in ("lock-keeper", "lock-diver", "ferry-cook"):
+            made, kept = read_character(parse(make(name)), name), open_demo(name)[0]
+            np.testing.assert_allclose(made.points, kept.points, atol=2e-4)
+            np.testing.assert_array_equal(made.file_triangles, kept.file_triangles)
+            np.testing.assert_allclose(made.joint_weights, kept.joint_weights, atol=2e-2)
+            self.assertEqual([r.id for r in made.remedies], [r.id for r in kept.remedies])
+
+    def test_an_unknown_demo_is_told_with_those_there_are(self):
+        with self.assertRaisesRegex(BadFileError, "ferry-cook"):
+            shipped("harbour-master")
+
+
+class Bodies(unittest.TestCase):
+    def test_they_are_closed_quads_of_the_right_number_with_mirror_symmetry(self):
+        for build in (LOCK_KEEPER, FERRY_COOK):
+            cage = body_of(build)
+            self.assertTrue(10_000 <= len(cage.points) <= 15_000, len(cage.points))
+            self.assertEqual(cage.quads.shape[1], 4)
+            self.assertTrue((np.sort(cage.quads, axis=1)[:, 1:] != np.sort(cage.quads, axis=1)[:, :-1]).all())
+            edges = Counter(
+                tuple(e) for k in range(4) for e in np.stack([cage.quads[:, k], cage.quads[:, (k + 1) % 4]], 1).tolist()
+            )
+            self.assertTrue(all(n == 1 and edges[b, a] == 1 for (a, b), n in edges.items()), "closed, wound one way")
+            np.testing.assert_array_equal(cage.points[cage.mirror] * [-1, 1, 1], cage.points)
+            self.assertEqual(len(intersecting_pairs(cage.points, triangles_of(cage.quads))), 0)
+
+    def test_edge_loops_lie_closer_at_elbow_and_knee_than_between(self):
+        cage = body_of(LOCK_KEEPER)
+        for part, joint, between in (("arm", (4, 7), (7, 9)), ("leg", (4, 6), (7, 9))):
+            rows = np.unique(cage.grid[cage.parts == part, 0])
+            at = ((rows >= joint[0]) & (rows < joint[1])).sum() / (joint[1] - joint[0])
+            away = ((rows >= between[0]) & (rows < between[1])).sum() / (between[1] - between[0])
+            self.assertEqual((at, away), (4, 2), part)
+
+
+class Characters(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.character, _ = open_lock_keeper()
-        cls.rest = Evaluator(cls.character).rest()
+        cls.all = {name: open_demo(name)[0] for name in DEMOS}
+        cls.keeper = cls.all["lock-keeper-bare"]
 
-    def test_the_generator_still_makes_the_shipped_file(self):
-        made = read_character(parse(build_lock_keeper()), "Lock keeper")
-        np.testing.assert_allclose(made.points, self.character.points, atol=2e-5)
-        np.testing.assert_array_equal(made.file_triangles, self.character.file_triangles)
-        np.testing.assert_allclose(made.joint_weights, self.character.joint_weights, atol=2e-3)
+    def test_nothing_crosses_at_rest_in_either_direction(self):
+        for name, character in self.all.items():
+            pairs = intersecting_pairs(rest_of(character), character.topology.triangles)
+            self.assertEqual(len(pairs), 0, name)
 
-    def test_joints_mirror_and_twist_joints_are_in_place(self):
-        skeleton = self.character.skeleton
-        at = skeleton.rest_global[:, :3, 3]
-        for name in skeleton.names:
-            if name.startswith("left_"):
-                other = skeleton.find(name.replace("left_", "right_"))
-                np.testing.assert_allclose(at[skeleton.find(name)] * [-1, 1, 1], at[other], atol=1e-6)
-        for segment in ("upper_arm", "forearm", "thigh", "shin"):
-            for k in (1, 2):
-                self.assertGreater(
-                    self.character.joint_weights[:, skeleton.find(f"left_{segment}_twist_{k}")].max(), 0.3
-                )
+    def test_heights(self):
+        for name, metres in (("lock-keeper", 1.78), ("ferry-cook", 1.61)):
+            character = self.all[name]
+            start, stop = character.parts[0].vertices
+            body = rest_of(character)[start:stop]
+            self.assertAlmostEqual(float(np.ptp(body[:, 1])), metres, delta=0.02)
+            self.assertAlmostEqual(float(body[:, 1].min()), 0, delta=0.005)
 
-    def test_the_clips_are_there(self):
+    def test_parts_and_colours_are_there(self):
+        names = [p.name for p in self.keeper.parts]
+        for name in (
+            "body",
+            "left eye",
+            "right eye",
+            "upper teeth",
+            "lower teeth",
+            "hair",
+            "cap",
+            "waistcoat",
+            "trousers",
+        ):
+            self.assertIn(name, names)
+        plates = [p.name for p in self.all["lock-diver"].parts if "plate" in p.name]
+        self.assertEqual(len(plates), 4)
+        self.assertTrue(np.isfinite(self.keeper.colours).all())
+        self.assertGreater(len(np.unique(self.keeper.colours, axis=0)), 6)
+
+    def test_garments_have_open_hems_and_plates_are_closed(self):
+        for name, part, loops in (
+            ("lock-keeper", "waistcoat", 4),
+            ("lock-keeper", "trousers", 3),
+            ("lock-diver", "left thigh plate", 0),
+        ):
+            character = self.all[name]
+            start, stop = next(p.vertices for p in character.parts if p.name == part)
+            t = character.topology.triangles
+            own = t[(t[:, 0] >= start) & (t[:, 0] < stop)]
+            self.assertEqual(len(boundary_loops(own)), loops, part)
+
+    def test_teeth_and_plates_are_rigid(self):
+        for name, part, joint in (
+            ("lock-keeper", "upper teeth", "head"), ("lock-keeper", "lower teeth", "jaw"),
+            ("lock-diver", "right thigh plate", "right_thigh"),
+        ):  # fmt: skip
+            character = self.all[name]
+            start, stop = next(p.vertices for p in character.parts if p.name == part)
+            np.testing.assert_array_equal(character.joint_weights[start:stop, character.skeleton.find(joint)], 1)
+
+    def test_the_jaw_parts_the_lips_and_leaves_the_skull(self):
+        skeleton = self.keeper.skeleton
+        pose = skeleton.rest_pose()
+        pose.rotations[skeleton.find("jaw")] = [0, 0, np.sin(np.radians(11)), np.cos(np.radians(11))]
+        rest, opened = rest_of(self.keeper), Evaluator(self.keeper).evaluate(pose)
+        moved = np.linalg.norm(opened - rest, axis=1)
+        body = slice(*self.keeper.parts[0].vertices)
+        lips = (np.abs(rest[body, 0]) < 0.01) & (np.abs(rest[body, 1] - 1.61) < 0.008) & (rest[body, 2] > 0.08)
+        self.assertGreater(np.ptp(moved[body][lips]), 0.02)
+        self.assertLess(moved[body][rest[body, 1] > 1.7].max(), 1e-6)
+
+    def test_joints_mirror_and_twist_joints_share_evenly(self):
+        for character in self.all.values():
+            skeleton = character.skeleton
+            at = skeleton.rest_global[:, :3, 3]
+            for name in skeleton.names:
+                if name.startswith("left_"):
+                    other = skeleton.find(name.replace("left_", "right_"))
+                    np.testing.assert_allclose(at[skeleton.find(name)] * [-1, 1, 1], at[other], atol=1e-6)
+            for segment in ("upper_arm", "forearm", "thigh", "shin"):
+                names = [f"left_{segment}", f"left_{segment}_twist_1", f"left_{segment}_twist_2"]
+                w = character.joint_weights[:, [skeleton.find(n) for n in names]]
+                inner = w.sum(axis=1) > 0.98
+                frame = skeleton.rest_global[skeleton.find(names[0])]
+                along = (rest_of(character)[inner] - frame[:3, 3]) @ frame[:3, 1]
+                # The weight's centre moves down the limb with the vertex: an even gradient.
+                centre = w[inner] @ [0.1, 0.5, 0.9]
+                self.assertGreater(np.corrcoef(along, centre)[0, 1], 0.95, segment)
+
+    def test_hinges_lie_on_a_joint_axis(self):
+        skeleton = self.keeper.skeleton
+        for name in ("left_forearm", "right_shin", "left_upper_arm", "spine_2", "jaw"):
+            self.assertEqual(skeleton.hinge(skeleton.find(name)).axis, (0, 0, 1))
+
+    def test_the_recorded_measures_of_the_bare_lock_keeper_hold(self):
+        recorded, now = json.loads(RECORDED.read_text()), measures_of(self.keeper)
+        self.assertEqual(list(recorded), list(now))
+        for pose, values in recorded.items():
+            self.assertAlmostEqual(now[pose]["volume_percent"], values["volume_percent"], delta=0.05)
+            self.assertAlmostEqual(now[pose]["least_girth_percent"], values["least_girth_percent"], delta=0.05)
+            self.assertAlmostEqual(now[pose]["contacts"], values["contacts"], delta=3)
+
+
+class States(unittest.TestCase):
+    def at(self, name: str, joint: str, degrees: float):
+        character, _ = open_demo(name)
+        rest = rest_of(character)
+        measure = BendMeasure(character, character.skeleton.find(joint), rest)
+        (step,) = bend_steps(measure, character.skeleton.rest_pose(), (0, 0, 1), [np.radians(degrees)])
+        evaluator, counter = Evaluator(character), ContactCounter(character, rest)
+        contacts = [counter.count(evaluator.evaluate(step.pose, remedies=r)) for r in (False, True)]
+        return step.without.volume, step.with_.volume, *contacts
+
+    def test_bare_breaks_as_skinned_characters_do(self):
+        for joint, degrees, lost in (("right_forearm", 130, 80), ("left_thigh", 105, 88), ("left_shin", 125, 88)):
+            without, with_, *_ = self.at("lock-keeper-bare", joint, degrees)
+            self.assertLess(without, lost, joint)
+            self.assertEqual(without, with_)
+
+    def test_finished_keeps_its_volume_at_every_mended_joint(self):
+        for joint, degrees in (
+            ("left_forearm", 130), ("right_forearm", 130), ("left_shin", 125), ("right_thigh", 105),
+            ("left_hand", 65), ("spine_2", 38),
+        ):  # fmt: skip
+            without, with_, *contacts = self.at("lock-keeper", joint, degrees)
+            self.assertLess(without, 92, joint)
+            self.assertTrue(94 < with_ < 103, (joint, with_))
+            self.assertLessEqual(contacts[1], contacts[0], joint)
+
+    def test_a_mended_knee_does_not_pass_through_itself_nor_swell_on_the_way(self):
+        *_, before, after = self.at("lock-keeper", "left_shin", 125)
+        self.assertGreater(before, 100)
+        self.assertEqual(after, 0)
+        for degrees in (30, 60, 90):
+            _, volume, *_ = self.at("lock-keeper", "left_shin", degrees)
+            self.assertTrue(98 < volume < 103, (degrees, volume))
+
+    def test_half_done_is_mended_on_the_left_only(self):
         self.assertEqual(
-            [c.name for c in self.character.clips], ["range of motion", "crank a sluice", "climb a ladder"]
+            {r.trigger.joint for r in open_demo("lock-keeper-half-done")[0].remedies},
+            {open_demo("lock-keeper-half-done")[0].skeleton.find(f"left_{j}") for j in ("forearm", "shin")},
         )
+        self.assertEqual(len(open_demo("lock-keeper")[0].remedies), 11)
+        for name in ("lock-keeper-bare", "lock-diver", "ferry-cook"):
+            self.assertEqual(open_demo(name)[0].remedies, ())
 
-    def test_bends_break_as_skinned_characters_do_and_the_mended_elbow_does_not(self):
-        for joint, degrees, lost in (("right_forearm", 130, 85), ("right_thigh", 110, 88), ("right_shin", 130, 92)):
-            volume, _ = self.at(joint, degrees)
-            self.assertLess(volume, lost, joint)
-        without, with_ = self.at("left_forearm", 130)
-        self.assertLess(without, 85)
-        self.assertGreater(with_, 97)
 
-    def at(self, joint: str, degrees: float):
-        measure = BendMeasure(self.character, self.character.skeleton.find(joint), self.rest)
-        pose = self.character.skeleton.rest_pose()
-        (step,) = bend_steps(measure, pose, (0, 0, 1), [np.radians(degrees)])
-        return step.without.volume, step.with_.volume
+class Clips(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.character, _ = open_demo("lock-keeper-bare")
+        cls.clips: dict[str, Clip] = {c.name: c for c in cls.character.clips}
+
+    def places(self, clip: str, joint: str) -> np.ndarray:
+        skeleton = self.character.skeleton
+        times = np.arange(0, self.clips[clip].duration, 1 / 30)
+        world = [skeleton.global_matrices(self.clips[clip].pose_at(skeleton, t)) for t in times]
+        return np.array([w[skeleton.find(joint), :3, 3] for w in world])
+
+    def test_all_are_there_at_30_frames_a_second(self):
+        self.assertEqual(
+            list(self.clips),
+            [
+                "range of motion", "crank a sluice", "climb the lock ladder", "squat and lift a crate", "side kick",
+                "reach overhead", "forearm roll",
+            ],
+        )  # fmt: skip
+        for clip in self.clips.values():
+            np.testing.assert_allclose(np.diff(clip.tracks[0].times), 1 / 30, atol=1e-4)
+
+    def test_feet_stay_planted(self):
+        for clip, foot, slack in (
+            ("squat and lift a crate", "left_foot", 0.02), ("side kick", "right_foot", 0.001),
+            ("crank a sluice", "left_foot", 0.02), ("reach overhead", "right_foot", 0.001),
+        ):  # fmt: skip
+            at = self.places(clip, foot)
+            self.assertLess(np.ptp(at, axis=0).max(), slack, clip)
+
+    def test_the_squat_goes_down_and_the_kick_goes_out(self):
+        pelvis = self.places("squat and lift a crate", "pelvis")[:, 1]
+        self.assertLess(pelvis.min(), 0.65)
+        self.assertAlmostEqual(pelvis[-1], pelvis[0], delta=0.02)
+        kick = self.places("side kick", "left_foot")
+        self.assertGreater(kick[:, 0].max() - kick[0, 0], 0.35)
+        self.assertGreater(kick[:, 1].max(), 0.35)
+
+    def test_motion_is_smooth(self):
+        for name in self.clips:
+            hand = self.places(name, "left_hand")
+            jerk = np.abs(np.diff(hand, n=2, axis=0)).max()
+            self.assertLess(jerk, 0.06, name)

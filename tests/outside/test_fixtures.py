@@ -17,7 +17,7 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.remedies.solve import guess_trigger, solve_corrective
-from plethos.demo.lock_keeper import open_lock_keeper
+from plethos.demo.catalogue import open_demo
 from plethos.launch.front import FRONT
 
 DATA = Path(__file__).parent / "data"
@@ -91,7 +91,7 @@ class Delivering(unittest.TestCase):
                 ("fox/Fox.gltf", "b_Neck_04"),
                 ("", "left_shin"),
             ):
-                character, source = load(name) if name else open_lock_keeper()
+                character, source = load(name) if name else open_demo()
                 j = character.skeleton.find(joint)
                 pose = bent(character.skeleton.rest_pose(), j, (0, 0, 1), 1.0)
                 sculpt = evaluate_exact(character, pose)

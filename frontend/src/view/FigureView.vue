@@ -232,7 +232,9 @@ onMounted(() => {
 })
 function build(): void {
   if (!stage || !bench.mesh || !width.value || figure) return
-  figure = new Figure(bench.mesh.rest, bench.mesh.triangles, stage.scene)
+  figure = new Figure(bench.mesh, stage.scene)
+  paint()
+  hideParts()
   stage.resize(width.value, height.value)
   faceAll()
 }
@@ -250,13 +252,27 @@ watch(() => bench.frame, (frame) => {
   if (!frame || !figure || frame.with.length !== bench.mesh?.rest.length) return
   figure.with.move(frame.with)
   if (frame.without) figure.without.move(frame.without)
-  figure.paint(frame.heat, frame.heat_without)
+  paint()
   if (!ready.value) {
     ready.value = true
     face(0)
     centreWipe()
   }
   stage!.invalidate()
+})
+function paint(): void {
+  const look = bench.shading === 'wire' ? 'clay' : bench.shading
+  figure?.paint(bench.frame?.heat || look !== 'volume' ? look : 'clay', bench.frame?.heat, bench.frame?.heat_without)
+}
+function hideParts(): void {
+  const parts = bench.figure?.parts ?? []
+  const kept = parts.filter((p) => !bench.hidden.includes(p.name)).map((p) => p.drawn as [number, number])
+  figure?.keep(kept.length === parts.length ? null : kept)
+}
+watch(() => bench.shading, paint)
+watch(() => bench.hidden, () => {
+  hideParts()
+  stage?.invalidate()
 })
 watch([wipeAt, () => bench.wipe, () => bench.holding, () => bench.shading, () => bench.chosen, () => bench.axis, () => bench.joints, split], () => stage?.invalidate())
 onBeforeUnmount(() => {

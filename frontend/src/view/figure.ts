@@ -1,8 +1,11 @@
 /** The character as two skins over one set of triangles: with remedies, and without. */
 import {
-  BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh, MeshStandardMaterial, type Scene,
+  BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh as Drawn, MeshStandardMaterial, type Scene,
 } from 'three'
-import { CLAY, heatColours } from './heat'
+import type { Mesh } from '@/api/mesh'
+import { heatColours, plainClay } from './heat'
+
+export type Look = 'colour' | 'clay' | 'volume'
 
 function computeNormals(p: Float32Array, t: Uint32Array, out: Float32Array): void {
   out.fill(0)
@@ -39,19 +42,18 @@ function wireEdges(p: Float32Array, t: Uint32Array): Uint32Array {
 
 class Skin {
   readonly geometry = new BufferGeometry()
-  readonly mesh: Mesh
+  readonly mesh: Drawn
   readonly lines: LineSegments
   private readonly lineGeometry = new BufferGeometry()
 
-  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, material: MeshStandardMaterial, ink: LineBasicMaterial) {
+  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: MeshStandardMaterial, private readonly ink: LineBasicMaterial) {
     this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('normal', new BufferAttribute(new Float32Array(3 * vertices), 3))
-    const clay = Float32Array.from({ length: 3 * vertices }, (_, i) => [CLAY.r, CLAY.g, CLAY.b][i % 3])
-    this.geometry.setAttribute('color', new BufferAttribute(clay, 3))
+    this.geometry.setAttribute('color', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setIndex(new BufferAttribute(triangles, 1))
     this.lineGeometry.setAttribute('position', this.geometry.getAttribute('position'))
     this.lineGeometry.setIndex(new BufferAttribute(edges, 1))
-    this.mesh = new Mesh(this.geometry, material)
+    this.mesh = new Drawn(this.geometry, material)
     this.lines = new LineSegments(this.lineGeometry, ink)
     this.mesh.frustumCulled = this.lines.frustumCulled = false
   }
@@ -65,11 +67,21 @@ class Skin {
     this.geometry.boundingSphere = this.geometry.boundingBox = null
   }
 
-  heat(field: Float32Array | undefined): void {
-    if (!field) return
+  /** Write the vertex colours. */
+  colour(write: (out: Float32Array) => void): void {
     const colour = this.geometry.getAttribute('color') as BufferAttribute
-    heatColours(field, colour.array as Float32Array)
+    write(colour.array as Float32Array)
     colour.needsUpdate = true
+  }
+
+  /** Draw some ranges of triangles only. */
+  only(ranges: [number, number][] | null, edges: [number, number][] | null): void {
+    for (const [geometry, kept, per] of [[this.geometry, ranges, 3], [this.lineGeometry, edges, 2]] as const) {
+      geometry.clearGroups()
+      for (const [start, stop] of kept ?? []) geometry.addGroup(start * per, (stop - start) * per, 0)
+    }
+    this.mesh.material = ranges ? [this.material] : this.material
+    this.lines.material = edges ? [this.ink] : this.ink
   }
 
   dispose(): void {
@@ -82,13 +94,18 @@ export class Figure {
   readonly with: Skin
   readonly without: Skin
   private readonly material = new MeshStandardMaterial({
-    color: '#b3a696', roughness: 0.78, metalness: 0, side: DoubleSide,
+    vertexColors: true, roughness: 0.78, metalness: 0, side: DoubleSide,
     polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
   })
   private readonly ink = new LineBasicMaterial({ color: '#2a2632', transparent: true, opacity: 0.5 })
 
-  constructor(rest: Float32Array, triangles: Uint32Array, scene: Scene) {
+  private readonly edges: Uint32Array
+  private painted: Look | null = null
+
+  constructor(private readonly drawn: Mesh, scene: Scene) {
+    const { rest, triangles } = drawn
     const edges = wireEdges(rest, triangles)
+    this.edges = edges
     this.with = new Skin(triangles, rest.length / 3, edges, this.material, this.ink)
     this.without = new Skin(triangles, rest.length / 3, edges, this.material, this.ink)
     for (const skin of [this.with, this.without]) {
@@ -105,16 +122,45 @@ export class Figure {
     this.without.lines.visible = wire && which === 'without'
   }
 
-  /** Colour each skin by its own volume heat, or plain clay. */
-  paint(heat: Float32Array | undefined, heatWithout: Float32Array | undefined): void {
-    const coloured = heat !== undefined
-    this.with.heat(heat)
-    this.without.heat(heatWithout)
-    if (this.material.vertexColors !== coloured) {
-      this.material.vertexColors = coloured
-      this.material.color.set(coloured ? '#ffffff' : '#b3a696')
-      this.material.needsUpdate = true
+  /** Colour both skins: by the file's own colours, plain clay, or each by its own volume heat. */
+  paint(look: Look, heat?: Float32Array, heatWithout?: Float32Array): void {
+    if (look === 'volume') {
+      if (heat) this.with.colour((out) => heatColours(heat, out))
+      if (heatWithout) this.without.colour((out) => heatColours(heatWithout, out))
+    } else if (look !== this.painted) {
+      const own = this.drawn.colours
+      for (const skin of [this.with, this.without]) skin.colour((out) => (look === 'colour' ? out.set(own) : plainClay(out)))
     }
+    this.painted = look
+  }
+
+  /** Leave parts out: the ranges of triangles that stay, or null for all. */
+  keep(ranges: [number, number][] | null): void {
+    const edges = ranges ? this.edgeRanges(ranges) : null
+    this.with.only(ranges, edges)
+    this.without.only(ranges, edges)
+  }
+
+  /** Ranges of edges whose first vertex belongs to the triangles of the ranges: parts lie one after the other. */
+  private edgeRanges(ranges: [number, number][]): [number, number][] {
+    const t = this.drawn.triangles
+    const vertices = ranges.map(([start, stop]) => {
+      let low = Infinity, high = -1
+      for (let i = 3 * start; i < 3 * stop; i++) {
+        if (t[i] < low) low = t[i]
+        if (t[i] > high) high = t[i]
+      }
+      return [low, high]
+    })
+    const out: [number, number][] = []
+    const count = this.edges.length / 2
+    for (let e = 0; e < count; e++) {
+      const a = this.edges[2 * e]
+      if (!vertices.some(([low, high]) => a >= low && a <= high)) continue
+      if (out.length && out[out.length - 1][1] === e) out[out.length - 1][1] = e + 1
+      else out.push([e, e + 1])
+    }
+    return out
   }
 
   dispose(): void {

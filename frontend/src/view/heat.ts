@@ -18,3 +18,12 @@ export function heatColours(heat: Float32Array, out: Float32Array): void {
     out[3 * v + 2] = CLAY.b + share * (to.b - CLAY.b)
   }
 }
+
+/** Clay all over, written into `out` `(V, 3)`. */
+export function plainClay(out: Float32Array): void {
+  for (let i = 0; i < out.length; i += 3) {
+    out[i] = CLAY.r
+    out[i + 1] = CLAY.g
+    out[i + 2] = CLAY.b
+  }
+}

@@ -5,24 +5,13 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, type Axis, type CharacterState, type FigureInfo, type HingeTrigger, type Joints } from '@/api/client'
 import { Problem } from '@/api/client'
+import { unpackMesh, type Mesh } from '@/api/mesh'
+import { CLAY } from '@/view/heat'
 import { LiveSocket, type Contacts, type Dab, type Frame, type Want } from '@/api/live'
 import { REST, turnDeg, twistDeg, withTwist } from './angles'
 
-export interface Mesh {
-  rest: Float32Array
-  triangles: Uint32Array
-}
-
-export type Shading = 'clay' | 'wire' | 'volume'
+export type Shading = 'colour' | 'clay' | 'wire' | 'volume'
 export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
-
-function unpackMesh(data: ArrayBuffer): Mesh {
-  const [vertices, triangles] = new Uint32Array(data, 0, 2)
-  return {
-    rest: new Float32Array(data, 8, 3 * vertices),
-    triangles: new Uint32Array(data, 8 + 12 * vertices, 3 * triangles),
-  }
-}
 
 export const useWorkbench = defineStore('workbench', () => {
   const id = ref('')
@@ -44,10 +33,12 @@ export const useWorkbench = defineStore('workbench', () => {
   const preview = shallowRef<Want['preview']>(null)
   const worst = ref<Record<string, number>>({})
 
-  const shading = ref<Shading>('clay')
+  const shading = ref<Shading>('colour')
   const wipe = ref(true)
   const holding = ref(false)
   const joints = ref(true)
+  /** Names of the parts that are not drawn. */
+  const hidden = ref<string[]>([])
   const brush = ref<BrushName>('inflate')
   const brushSize = useLocalStorage('plethos-brush-size', 0.05)
   const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
@@ -85,7 +76,7 @@ export const useWorkbench = defineStore('workbench', () => {
     try {
       const [info, data, now] = await Promise.all([api.figure(character), api.mesh(character), api.state(character)])
       figure.value = info
-      mesh.value = unpackMesh(data)
+      mesh.value = unpackMesh(data, CLAY)
       take(now)
       live = new LiveSocket(character, {
         frame: (f) => {
@@ -131,6 +122,7 @@ export const useWorkbench = defineStore('workbench', () => {
     chosen.value = ''
     chosenRemedy.value = alone.value = preview.value = null
     worst.value = {}
+    hidden.value = []
     framesShown.value = 0
     heldPose = null
   }
@@ -254,7 +246,7 @@ export const useWorkbench = defineStore('workbench', () => {
 
   return {
     id, figure, mesh, state, frame, contacts, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
-    preview, worst, shading, wipe, holding, joints, brush, brushSize, brushStrength, sculpting, jointInfo, angle,
+    preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, sculpting, jointInfo, angle,
     atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,
   }

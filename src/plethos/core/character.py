@@ -87,6 +87,8 @@ class Character:
         What restores volume, in the order in which it acts.
     repairs
         Sentences that say what was mended on reading.
+    colours
+        ``(V, 3)`` linear RGB for the screen, NaN where the file says none; None = nowhere.
     """
 
     name: str
@@ -103,6 +105,7 @@ class Character:
     remedies: tuple[Remedy, ...] = ()
     clips: tuple[Clip, ...] = ()
     repairs: tuple[str, ...] = ()
+    colours: NDArray[np.float32] | None = None
 
     @cached_property
     def topology(self) -> Topology:

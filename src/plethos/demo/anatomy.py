@@ -1,4 +1,4 @@
-"""The lock keeper's body as an implicit figure: bones and muscles as solids, group by group.
+"""The body as an implicit figure: bones and muscles as solids, group by group; the head is in `head.py`.
 
 Proportions and places are from memory of what bodies look like, adjusted by eye on pictures: no source.
 """
@@ -11,7 +11,9 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.demo.implicit import Ellipsoid, Field, Loft, Muscle, Points, Solid, smooth_max, smooth_min, turned
+from plethos.demo.build import Build
+from plethos.demo.head import ear_solids, eye_lids, head_solids, sockets
+from plethos.demo.implicit import Ellipsoid, Field, Group, Loft, Muscle, Points, smooth_max, smooth_min, turned
 
 HEIGHT = 178.0
 SLOPE = np.radians(42)  # how far the resting arm hangs below the horizontal
@@ -62,29 +64,10 @@ def thumb_joints() -> list[NDArray[np.float64]]:
     return [arm(PALM + down, out, forward) for down, out, forward, _ in THUMB]
 
 
-Group = list[tuple[Solid, float]]  # a solid and the reach of its fillet with those before it
-
-
-def _torso() -> Group:
-    return [
+def _torso(build: Build) -> Group:
+    solids: Group = [
         (
-            Loft(
-                [
-                    (80.5, 4.5, 3.5, 4.5, -0.8, 2.0),
-                    (84, 10.0, 6.8, 7.0, -0.6, 2.1),
-                    (89, 14.8, 9.2, 9.0, -0.5, 2.2),
-                    (95, 16.0, 9.9, 9.0, -0.6, 2.25),
-                    (102, 14.9, 9.9, 7.8, 0.7, 2.3),
-                    (109, 13.7, 9.7, 7.5, 1.3, 2.3),
-                    (116, 14.2, 9.9, 8.8, 0.7, 2.35),
-                    (123, 15.0, 10.2, 10.6, 0, 2.5),
-                    (130, 15.8, 10.2, 11.6, -0.4, 2.5),
-                    (136, 15.6, 9.3, 11.4, -0.9, 2.4),
-                    (141, 13.4, 7.6, 9.6, -1.6, 2.3),
-                    (146, 8.2, 6.0, 7.0, -2.2, 2.1),
-                    (151, 5.0, 5.0, 5.0, -2.0, 2.0),
-                ]
-            ),
+            Loft(build.torso),
             0,
         ),
         # back
@@ -107,51 +90,39 @@ def _torso() -> Group:
         (Ellipsoid((13.6, 140.3, 1.0), (5.0, 4.2, 4.6)), 3.5),
         (Muscle(((2, 142.6, 4.1), 1.0), ((8, 144.0, 3.6), 1.0), ((16.2, 146.6, -1.2), 1.2)), 2.0),  # collar bone
         # belly: a soft groove that ends at the navel
-        (Muscle(((3.3, 125, 7.6), 2.4), ((3.3, 114, 7.6), 2.8), ((2.2, 101, 7.4), 2.8), ((1.2, 89, 5.6), 2.2)), 4.2),
-        (Ellipsoid((0, 103.5, 6.2), (6.5, 8.0, 4.4)), 4.0),
-        (Ellipsoid((10.2, 102.0, 1.2), (3.6, 9.0, 6.2)), 6),  # flank
+        (Muscle(((3.3, 125, 7.4), 2.4), ((3.3, 115, 7.6), 2.8), ((2.4, 104, 7.6), 2.8), ((1.0, 92, 6.0), 2.4)), 5.0),
+        (Ellipsoid((0, 103.5, 6.6 + build.belly), (7.5, 9.0, 4.6)), 5.0),
+        (Ellipsoid((9.6, 100.5, 0.4), (3.8, 7.5, 6.0)), 7),  # flank
         (Ellipsoid((11.8, 122, 2.5), (3.6, 8, 6.0)), 4),  # ribs
         # neck
-        (Muscle(((0, 142, -2.6), 6.6), ((0, 151, -1.4), 5.6), ((0, 162, -0.2), 5.3)), 2.5),
-        (Muscle(((1.5, 144.6, 3.2), 1.1), ((3.8, 153, 2.0), 1.55), ((6.0, 163.5, -1.6), 1.2)), 1.2),
+        (Muscle(((0, 142, -2.6), 6.4), ((0, 151, -1.6), 5.1), ((0, 163, -0.8), 4.9)).thicker(build.neck), 2.5),
+        (Muscle(((1.5, 144.6, 3.2), 1.1), ((3.5, 153, 1.6), 1.4), ((5.4, 163.5, -1.8), 1.1)), 1.6),
         (
             Muscle(
-                ((2.2, 160, -4.2), 2.2),
-                ((4.8, 151.0, -3.4), 3.4),
-                ((10.5, 146.8, -3.2), 3.1),
+                ((2.4, 160, -3.4), 2.0),
+                ((5.0, 152.2, -3.2), 3.2),
+                ((10.5, 147.6, -3.2), 3.3),
                 ((16.0, 145.2, -2.6), 2.2),
             ),
             3.6,
         ),
-        (Ellipsoid((12.0, 97.0, -1.0), (4.4, 7.2, 6.6)), 4),  # hip
+        (Ellipsoid((11.0, 95.0, -1.2), (4.6, 8.0, 6.2)), 5.5),  # hip
     ]
+    if build.belly:
+        solids.append((Ellipsoid((0, 101, 3.6 + build.belly), (12.5, 10.5, 7.4)), 6.0))
+    if build.bust:
+        solids.append((Ellipsoid((6.6, 127.5, 5.6 + build.bust), (6.6, 6.8, 5.2), turned((1, 0, 0), 12)), 3.2))
+    return solids
 
 
-def _seat() -> Group:
+def _seat(build: Build) -> Group:
     return [
-        (Ellipsoid((7.9, 90.6, -5.6), (7.1, 8.2, 6.6), turned((0, 0, 1), -12)), 0),
+        (Ellipsoid((7.9, 90.6, -5.6 - build.seat), (7.1, 8.2, 6.6), turned((0, 0, 1), -12)), 0),
         (Muscle(((10.5, 97, -4.0), 4.6), ((14, 88, -2.2), 4.0), ((14.2, 82, 0), 2.5)), 2.6),
     ]
 
 
-def _head() -> Group:
-    return [
-        (Ellipsoid((0, 169.3, -0.8), (7.4, 8.6, 9.3)), 0),
-        (Ellipsoid((0, 164.0, 2.6), (6.2, 8.0, 6.6)), 4),
-        (Muscle(((5.6, 165, -1.4), 2.0), ((5.0, 160.4, 1.4), 2.1), ((1.4, 158.2, 7.0), 2.2)), 3.0),  # jaw
-        (Muscle(((5.2, 170.6, 4.8), 1.2), ((3.2, 171.2, 6.7), 1.2), ((0, 171.2, 7.4), 1.2)), 3.6),  # brow
-        (Ellipsoid((3.3, 165.0, 5.9), (2.4, 2.2, 2.0)), 2.8),  # cheek
-        (Muscle(((0, 171.0, 7.2), 0.9), ((0, 167.6, 8.6), 1.15), ((0, 165.2, 9.3), 1.5)), 2.2),  # nose
-        (Muscle(((0, 165.0, 8.4), 1.0), ((0, 162.0, 7.8), 1.2)), 2.4),
-        (Ellipsoid((0, 161.0, 7.0), (3.2, 2.6, 2.2)), 3.0),  # mouth
-    ]
-
-
-def _ear() -> Group:
-    return [(Ellipsoid((7.2, 166.8, -1.0), (0.9, 2.7, 1.6), turned((1, 0, 0), 12)), 0)]
-
-
-def _arm() -> Group:
+def _arm(build: Build) -> Group:
     u, w = UPPER_ARM, WRIST
     insertion = arm(13.5, 2.6, 0.6)
     joint = lambda x, y, z: SHOULDER + np.array([x, y, z])  # noqa: E731
@@ -269,11 +240,11 @@ def _arm() -> Group:
         chain = ((a - (b - a) * 0.35, r * 0.95), (a, r * 1.06), (b, r), (c, r * 0.9), (d - (d - c) * 0.25, r * 0.78))
         # A small fillet, or the web slides down the finger.
         solids.append((Muscle(*chain, samples=4), 0.4))
-    solids.append((Muscle(*((arm(PALM + s, n, z), r) for s, n, z, r in THUMB), samples=4), 0.7))
+    solids.append((Muscle(*((arm(PALM + s, n, z), r) for s, n, z, r in THUMB), samples=4), 1.3))
     return solids
 
 
-def _leg() -> Group:
+def _leg(build: Build) -> Group:
     return [
         (Muscle((leg(9.2, 90, 0.2), 7.6), (leg(9.6, 76, 0.2), 7.2), (leg(9.9, 62, 0.2), 5.7), (leg(10, 50, 0.2), 4.6)), 0),
         # thigh
@@ -289,17 +260,17 @@ def _leg() -> Group:
         (Ellipsoid(leg(7.0, 50.5, 0.2), (2.2, 3.0, 3.4)), 1.8),
         (Ellipsoid(leg(13.0, 50.5, 0.2), (2.0, 3.0, 3.4)), 1.8),
         # shin and calf
-        (Muscle((leg(10, 50, 0.2), 4.7), (leg(10, 38, 0), 4.0), (leg(10, 30, -0.2), 3.4), (leg(10.3, 16, -1.4), 2.5), (leg(10.5, 9, -1.6), 2.7)), 1.5),
+        (Muscle((leg(10, 50, 0.2), 4.7), (leg(10, 38, 0), 4.0), (leg(10, 30, -0.2), 3.4), (leg(10.3, 16, -1.4), 3.0), (leg(10.5, 9, -1.6), 3.2)), 1.5),
         (Muscle((leg(8.3, 49, -2.0), 2.4), (leg(7.8, 39, -3.3), 4.1), (leg(8.5, 30, -3.3), 2.7), (leg(10, 21, -3.6), 1.3)), 1.6),
         (Muscle((leg(11.8, 49, -2.0), 2.3), (leg(12.5, 40.5, -3.0), 3.8), (leg(11.9, 32.5, -3.3), 2.4), (leg(10.6, 23, -3.7), 1.2)), 1.6),
-        (Muscle((leg(10.2, 40, -2.4), 3.2), (leg(10.2, 28, -2.8), 3.5), (leg(10.4, 18, -3.8), 1.8), (leg(10.5, 10, -5.0), 1.1), (leg(10.5, 5, -5.6), 1.6)), 1.8),
+        (Muscle((leg(10.2, 40, -2.4), 3.2), (leg(10.2, 28, -2.8), 3.5), (leg(10.4, 18, -3.8), 2.0), (leg(10.5, 10, -4.9), 1.5), (leg(10.5, 5, -5.4), 1.8)), 1.8),
         (Muscle((leg(12.4, 46, 0.6), 1.6), (leg(12, 37, 1.4), 2.4), (leg(11.2, 25, 1.0), 1.7), (leg(9.8, 11, 1.4), 1.1)), 1.6),
         (Muscle((leg(9.2, 46, 2.4), 1.2), (leg(8.9, 30, 1.2), 1.2), (leg(9.2, 14, -0.4), 1.1)), 1.5),
         (Ellipsoid(leg(8.0, 9.2, -1.2), (1.5, 1.9, 1.8)), 1.3),
         (Ellipsoid(leg(13.0, 8.0, -2.4), (1.4, 1.9, 1.7)), 1.3),
         # foot
         (Ellipsoid(leg(10.5, 3.6, -5.0), (3.3, 3.9, 3.6)), 2),
-        (Muscle((leg(10.4, 7.2, -1.4), 3.1), (leg(9.9, 5.6, 4), 2.8), (leg(9.6, 2.9, 10.5), 2.4)), 2.2),
+        (Muscle((leg(10.4, 7.4, -1.4), 3.4), (leg(9.9, 5.8, 4), 3.2), (leg(9.6, 3.1, 10.5), 2.6)), 2.2),
         (Muscle((leg(11.4, 5.5, -2), 2.8), (leg(12.6, 3.2, 4), 2.6), (leg(13.8, 2.0, 10), 1.9)), 2.2),
         (Muscle((leg(9.4, 3.3, 8), 2.3), (leg(9.0, 2.2, 12.0), 2.1), (leg(9.4, 1.5, 16.6), 1.45)), 1.4),
         (Ellipsoid(leg(11.0, 1.7, 14.6), (3.0, 1.6, 2.6)), 1.5),
@@ -311,26 +282,30 @@ def _leg() -> Group:
 
 
 @cache
-def _groups() -> dict[str, tuple[Group, float]]:
+def _groups(build: Build) -> dict[str, tuple[Group, float]]:
     """Each group's solids, and the reach of its fillet with the groups before it."""
-    return {
-        "torso": (_torso(), 2.0),
-        "head": (_head(), 1.6),
-        "ear": (_ear(), 1.4),
-        "arm": (_arm(), 2.4),
-        "seat": (_seat(), 1.6),
-        "leg": (_leg(), 2.6),
+    bare = {
+        "torso": (_torso(build), 2.0),
+        "head": (head_solids(build), 1.6),
+        "ear": (ear_solids(), 1.0),
+        "arm": ([(s.thicker(build.arm), f) for s, f in _arm(build)], 2.4),
+        "seat": (_seat(build), 1.6),
+        "leg": ([(s.thicker(build.leg).moved(build.stance), f) for s, f in _leg(build)], 2.6),
     }
+    # Fat rounds off: wider fillets between the muscles of trunk and limbs, but not between fingers and toes.
+    wider = 1 + 1.2 * build.soft
+    rounded = ("torso", "seat", "leg")
+    return {n: ([(s, f * wider if n in rounded else f) for s, f in g], reach) for n, (g, reach) in bare.items()}
 
 
-def body(*only: str) -> Callable[[Points], Field]:
+def body(build: Build, *only: str) -> Callable[[Points], Field]:
     """The field of the whole body, or of some of its groups, mirrored; the sole is flat at the ground."""
 
     def field(points: Points) -> Field:
         p = points.copy()
         p[:, 0] = np.abs(p[:, 0])
         whole: Field | None = None
-        for name, (solids, reach) in _groups().items():
+        for name, (solids, reach) in _groups(build).items():
             if only and name not in only:
                 continue
             one: Field | None = None
@@ -338,6 +313,9 @@ def body(*only: str) -> Callable[[Points], Field]:
                 value = solid(p)
                 one = value if one is None else smooth_min(one, value, fillet)
             assert one is not None
+            if name == "head":
+                one = smooth_max(one, -sockets(p), 2.2)
+                one = smooth_min(one, eye_lids(p), 1.0)
             whole = one if whole is None else smooth_min(whole, one, reach)
         assert whole is not None
         return smooth_max(whole, -p[:, 1], 1.0)

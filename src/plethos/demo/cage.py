@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from plethos.demo.anatomy import ALONG, FINGERS, FRONT, OUTER, PALM, THUMB, arm, body, finger_joints, leg, thumb_joints
+from plethos.demo.build import Build
 from plethos.demo.implicit import Field, Points, smooth_max
 
 Ring = list[int]
@@ -30,23 +31,33 @@ class Cage:
         One name a vertex.
     mirror
         ``(N,)`` the vertex on the other side; itself on the middle line.
+    grid
+        ``(N, 2)`` row and column on the head, where the face is cut, the same on both sides; the row on limbs; NaN
+        elsewhere.
+    pinned
+        ``(N,)`` vertices that are not drawn onto the implicit body: lids, lips, what lies behind them, ears.
     """
 
     points: Points
     quads: NDArray[np.int64]
     parts: NDArray[np.str_]
     mirror: NDArray[np.int64]
+    grid: NDArray[np.float64]
+    pinned: NDArray[np.bool_]
 
 
 @dataclass
 class _Half:
+    build: Build
+    grid: dict[int, tuple[float, float]] = field(default_factory=dict)
     places: list[NDArray[np.float64]] = field(default_factory=list)
     parts: list[str] = field(default_factory=list)
     quads: list[tuple[int, ...]] = field(default_factory=list)
     rays: dict[str, list[tuple[int, NDArray[np.float64], NDArray[np.float64]]]] = field(default_factory=dict)
 
     def vertex(self, place: ArrayLike, part: str) -> int:
-        self.places.append(np.array(place, float))
+        aside = self.build.stance if part in ("leg", "foot") else 0.0
+        self.places.append(np.array(place, float) + np.array([aside, 0, 0]))
         self.parts.append(part)
         return len(self.places) - 1
 
@@ -69,7 +80,7 @@ class _Half:
         for angle in np.radians(degrees):
             number = self.vertex(centre, part)
             direction = np.cos(angle) * e1 + np.sin(angle) * e2
-            self.rays.setdefault(onto, []).append((number, np.array(centre, float), direction))
+            self.rays.setdefault(onto, []).append((number, self.places[number], direction))
             out.append(number)
         return out
 
@@ -77,22 +88,25 @@ class _Half:
         """Resolve the rays onto one field."""
         rays = self.rays.pop(name)
         starts, directions = np.array([r[1] for r in rays]), np.array([r[2] for r in rays])
-        for (number, _, _), place in zip(rays, _first_exit(starts, directions, _FIELDS[name]), strict=True):
+        for (number, _, _), place in zip(rays, _first_exit(starts, directions, _field(self.build, name)), strict=True):
             self.places[number] = place
 
 
-def _foot(points: Points) -> Field:
-    return smooth_max(body("leg")(points), -points[:, 1], 0.5)
-
-
 # Rings are cast against their own limb only, or an arm's ray would end on the ribs.
-_FIELDS: dict[str, Callable[[Points], Field]] = {
-    "trunk": body("torso", "seat", "leg"),
-    "head": body("head", "torso", "ear"),
-    "arm": body("arm"),
-    "leg": body("leg", "seat"),
-    "foot": _foot,
+_AGAINST = {
+    "trunk": ("torso", "seat", "leg"),
+    "head": ("head", "torso", "ear"),
+    "arm": ("arm",),
+    "leg": ("leg", "seat"),
+    "foot": ("leg",),
 }
+
+
+def _field(build: Build, name: str) -> Callable[[Points], Field]:
+    limb = body(build, *_AGAINST[name])
+    if name != "foot":
+        return limb
+    return lambda points: smooth_max(limb(points), -points[:, 1], 0.5)
 
 
 def _first_exit(starts: Points, directions: Points, inside: Callable[[Points], Field]) -> Points:
@@ -108,11 +122,11 @@ def _first_exit(starts: Points, directions: Points, inside: Callable[[Points], F
     return starts + t[:, None] * directions
 
 
-def build_cage() -> Cage:
+def build_cage(build: Build) -> Cage:
     """The whole cage, mirrored, closed and wound outwards."""
-    half = _Half()
-    rows, top, middle_back, bottom, crotch = _torso(half)
-    _neck_and_head(half, [top[0], top[1], middle_back, top[7], top[8]])
+    half = _Half(build)
+    rows, top, side_of_neck, bottom, crotch = _torso(half)
+    _neck_and_head(half, [top[0], top[1], top[2], side_of_neck, top[6], top[7], top[8]])
     _arm_and_hand(half, rows)
     _leg_and_foot(half, [bottom[2], bottom[3], bottom[4], bottom[5], bottom[6], bottom[7], crotch, bottom[1]])
     for name in list(half.rays):
@@ -121,7 +135,7 @@ def build_cage() -> Cage:
 
 
 def _torso(half: _Half) -> tuple[list[Ring], Ring, int, Ring, int]:
-    heights = (90, 97.5, 102, 106.5, 111, 117, 123.5, 130.5, 136, 141, 145.5)
+    heights = (90, 97.2, 103.2, 109.6, 116.4, 123.5, 130.5, 136, 141, 145.5)
     hip = np.array([82.6, 84.5, 89.5, 94, 94.5, 89.5, 83.6, 81.4, 82.2])  # the lowest row follows the groin
     sag = {0: 1.0, 1: 0.42, 2: 0.2, 3: 0.07}
     angles = (0, 20, 43, 68, 92, 116, 138, 160, 180)
@@ -130,7 +144,7 @@ def _torso(half: _Half) -> tuple[list[Ring], Ring, int, Ring, int]:
         row = []
         for i, angle in enumerate(angles):
             y = hip[i] if j == 0 else height + (hip[i] - 90) * sag.get(j, 0.0)
-            row += half.ring("torso", "trunk", (0, y, -0.3 if j < 7 else -1.2), (0, 0, 1), (1, 0, 0), [angle])
+            row += half.ring("torso", "trunk", (0, y, -0.3 if j < 6 else -1.2), (0, 0, 1), (1, 0, 0), [angle])
         rows.append(row)
     for (j, i), place in _SHOULDER_GIRDLE.items():
         half.places[rows[j][i]] = np.array(place, float)
@@ -138,60 +152,63 @@ def _torso(half: _Half) -> tuple[list[Ring], Ring, int, Ring, int]:
     last = len(rows) - 1
     for j in range(last):
         for i in range(8):
-            if not (j >= 7 and i in (3, 4)):  # the armhole
+            if not (j >= 6 and i in (3, 4)):  # the armhole
                 half.quad(rows[j][i], rows[j][i + 1], rows[j + 1][i + 1], rows[j + 1][i])
     top, bottom = rows[last], rows[0]
-    m1 = half.vertex((5.6, 149.6, -2.4), "torso")
-    m2 = half.vertex((9.8, 148.6, -2.6), "torso")
-    half.quad(top[1], top[2], m2, m1)
-    half.quad(top[2], top[3], top[4], m2)
-    half.quad(m1, m2, top[6], top[7])
-    half.quad(m2, top[4], top[5], top[6])
+    neck = half.vertex((7.0, 149.0, -2.4), "torso")
+    half.quad(top[2], top[3], top[4], neck)
+    half.quad(neck, top[4], top[5], top[6])
     p0 = half.vertex((0, 81.2, -1.5), "torso")
     p1 = half.vertex((1.5, 80.6, -1.5), "torso")
     half.quad(bottom[1], bottom[0], p0, p1)
     half.quad(p1, p0, bottom[8], bottom[7])
-    return rows, top, m1, bottom, p1
+    return rows, top, neck, bottom, p1
 
 
 # Rows and columns of the torso that rays do not find well: written down, then drawn onto the body like the rest.
 _SHOULDER_GIRDLE = {
-    (7, 3): (13.6, 131.2, 6.2), (7, 4): (15.9, 129.6, -1.2), (7, 5): (14.6, 129.6, -8.0),
-    (8, 3): (14.8, 136.4, 6.4), (8, 5): (14.8, 135.6, -8.4), (9, 3): (14.6, 141.4, 5.2), (9, 5): (14.4, 141.2, -7.4),
-    (10, 3): (13.8, 146.2, 1.6), (10, 4): (14.2, 147.4, -2.2), (10, 5): (13.6, 146.4, -5.6),
-    (7, 2): (9.0, 130.2, 10.2), (8, 2): (9.2, 136, 9.0), (9, 2): (9.2, 141.2, 6.8), (10, 2): (9.2, 145.6, 3.4),
-    (7, 1): (4.4, 130.4, 11.2), (8, 1): (4.6, 136, 9.6), (9, 1): (4.6, 141, 7.2), (10, 1): (4.4, 145.2, 4.2),
-    (10, 0): (0, 144.2, 4.0), (10, 8): (0, 149.5, -8.6), (10, 7): (4.8, 149.0, -7.6), (10, 6): (9.4, 148.0, -6.8),
-    (9, 6): (9.0, 141.5, -10), (9, 7): (4.4, 142, -11), (9, 8): (0, 142.5, -10.6),
+    (6, 3): (13.6, 131.2, 6.2), (6, 4): (15.9, 129.6, -1.2), (6, 5): (14.6, 129.6, -8.0),
+    (7, 3): (14.8, 136.4, 6.4), (7, 5): (14.8, 135.6, -8.4), (8, 3): (14.6, 141.4, 5.2), (8, 5): (14.4, 141.2, -7.4),
+    (9, 3): (13.8, 146.2, 1.6), (9, 4): (14.2, 147.4, -2.2), (9, 5): (13.6, 146.4, -5.6),
+    (6, 2): (9.0, 130.2, 10.2), (7, 2): (9.2, 136, 9.0), (8, 2): (9.2, 141.2, 6.8), (9, 2): (7.8, 145.9, 3.3),
+    (6, 1): (4.4, 130.4, 11.2), (7, 1): (4.6, 136, 9.6), (8, 1): (4.6, 141, 7.2), (9, 1): (4.0, 145.0, 4.1),
+    (9, 0): (0, 144.2, 4.0), (9, 8): (0, 149.5, -8.6), (9, 7): (4.3, 149.2, -7.8), (9, 6): (7.9, 148.5, -6.6),
+    (8, 6): (9.0, 141.5, -10), (8, 7): (4.4, 142, -11), (8, 8): (0, 142.5, -10.6),
 }  # fmt: skip
 
 
 def _neck_and_head(half: _Half, previous: Ring) -> None:
+    """Rows from the neck to the crown, their columns closest together over the face; the mouth is at row 5."""
     spans = (
-        ((0, 148.6, 3.0), (0, 153.4, -7.2)), ((0, 152.6, 4.2), (0, 157.6, -6.2)), ((0, 155.6, 5.2), (0, 161.2, -6.6)),
-        ((0, 156.0, 7.8), (0, 164.0, -9)), ((0, 158.2, 9.6), (0, 166.2, -9.5)), ((0, 160.6, 9.8), (0, 168, -9.8)),
-        ((0, 162.9, 9.6), (0, 169.8, -9.8)), ((0, 164.6, 11.6), (0, 171.2, -9.7)), ((0, 167.4, 10.4), (0, 172.6, -9.6)),
-        ((0, 169.6, 9.2), (0, 173.8, -9.1)), ((0, 171.6, 9.3), (0, 175, -8.3)), ((0, 174.6, 7.4), (0, 176.4, -6.8)),
-        ((0, 176.9, 4.3), (0, 177.4, -4.4)),
+        ((0, 149.2, 2.8), (0, 153.8, -7.0)), ((0, 153.2, 3.6), (0, 158.4, -6.0)), ((0, 155.8, 4.8), (0, 162.2, -6.6)),
+        ((0, 156.2, 8.0), (0, 164.8, -8.8)), ((0, 158.6, 9.4), (0, 166.8, -9.6)), ((0, 161.2, 9.8), (0, 168.8, -9.9)),
+        ((0, 163.3, 9.6), (0, 170.4, -10)), ((0, 165.0, 12.0), (0, 171.6, -9.9)), ((0, 167.5, 10.4), (0, 173.0, -9.6)),
+        ((0, 170.4, 9.4), (0, 174.8, -8.8)), ((0, 173.8, 9.0), (0, 176.6, -7.4)), ((0, 177.2, 5.4), (0, 178.3, -4.4)),
     )  # fmt: skip
-    for k, (front, back) in enumerate(np.array(spans)):
-        angles = (0, 40, 92, 140, 180) if k > 2 else (0, 45, 90, 135, 180)
-        ring = half.ring("head", "head", (front + back) / 2, front - back, (1, 0, 0), angles)
+    neck, face = (0, 28, 56, 92, 126, 154, 180), (0, 14, 30, 54, 96, 138, 180)
+    for row, (front, back) in enumerate(np.array(spans)):
+        ring = half.ring("head", "head", (front + back) / 2, front - back, (1, 0, 0), face if row > 2 else neck)
+        half.grid |= {number: (float(row), float(column)) for column, number in enumerate(ring)}
         previous = half.bridge(previous, ring, closed=False)
-    crown = half.vertex((0, 178, -0.2), "head")
-    half.quad(previous[0], previous[1], previous[2], crown)
-    half.quad(previous[2], previous[3], previous[4], crown)
+    p, top = previous, [half.vertex(place, "head") for place in ((0, 178.6, 3.0), (0, 179.2, 0.2), (0, 179.1, -2.4))]
+    half.quad(p[0], p[1], p[2], top[0])
+    half.quad(top[0], p[2], p[3], top[1])
+    half.quad(top[1], p[3], p[4], top[2])
+    half.quad(top[2], p[4], p[5], p[6])
+    half.grid |= {number: (12.0, 0.0) for number in top}
 
 
 def _arm_and_hand(half: _Half, torso: list[Ring]) -> None:
     t = torso
-    previous = [t[10][4], t[10][3], t[9][3], t[8][3], t[7][3], t[7][4], t[7][5], t[8][5], t[9][5], t[10][5]]
-    for k, down in enumerate((2.8, 6.2, 10.5, 15.5, 20.5, 24.6, 27.3, 29.4, 32.0, 36, 41.5, 47.5, 52.4)):
+    previous = [t[9][4], t[9][3], t[8][3], t[7][3], t[6][3], t[6][4], t[6][5], t[7][5], t[8][5], t[9][5]]
+    for k, down in enumerate((2.8, 6.4, 11.5, 18.0, 24.2, 27.2, 29.5, 32.4, 39.5, 47, 52.4)):
         tilt = {0: 0.55, 1: 0.28, 2: 0.1}.get(k, 0.0)  # the first rings lie parallel to the armhole
         flat = np.clip((down - 40) / 12, 0, 1)  # ten round the arm become five and five at the flat wrist
         angles = np.arange(10) * 36.0 * (1 - flat) + np.array([0, 50, 80, 100, 130, 180, 230, 260, 280, 310]) * flat
         centre = arm(down, -0.4 if down < 12 else 0, 0)
-        previous = half.bridge(previous, half.ring("arm", "arm", centre, OUTER - ALONG * tilt, FRONT, angles.tolist()))
+        ring = half.ring("arm", "arm", centre, OUTER - ALONG * tilt, FRONT, angles.tolist())
+        half.grid |= {number: (float(k), np.nan) for number in ring}
+        previous = half.bridge(previous, ring)
     upper, lower = (2, 1, 0, 9, 8), (3, 4, 5, 6, 7)  # columns on the back of the hand and on the palm
     palm: list[Ring] = []
     for k, (down, width, thick) in enumerate(((55.2, 2.5, 1.7), (59.2, 3.5, 1.6), (62.6, 4.1, 1.35))):
@@ -210,14 +227,14 @@ def _arm_and_hand(half: _Half, torso: list[Ring]) -> None:
                 half.quad(palm[k][i], palm[k][j], palm[k + 1][j], palm[k + 1][i])
     for c, finger in enumerate(FINGERS):
         root = [palm[2][upper[c]], palm[2][upper[c + 1]], palm[2][lower[c + 1]], palm[2][lower[c]]]
-        stations = ((0, 0.52), (0, 0.9), (1, 0.14), (1, 0.90), (2, 0.78))
-        sizes = [finger[4] * (1.12 if k < 4 else 0.62) * (1 - 0.04 * k) for k in range(5)]
+        stations = ((0, 0.72), (1, 0.35), (2, 0.15), (2, 0.86))
+        sizes = [finger[4] * (1.12, 1.08, 1.0, 0.55)[k] for k in range(4)]
         corners = ((0.8, 0.8), (-0.8, 0.8), (-0.8, -0.8), (0.8, -0.8))
         _digit(half, finger[0], root, finger_joints(finger), stations, sizes, FRONT, OUTER, corners)
     root = [palm[0][2], palm[0][3], palm[1][3], palm[1][2]]
-    stations = ((0, 0.80), (1, 0.10), (1, 0.55), (2, 0.05), (2, 0.80))
+    stations = ((0, 0.86), (1, 0.40), (2, 0.15), (2, 0.92))
     radii = [THUMB[b][3] * (1 - t) + THUMB[b + 1][3] * t for b, t in stations]
-    sizes = [r * (1.1 if k < 4 else 0.6) for k, r in enumerate(radii)]
+    sizes = [r * (1.0, 1.05, 1.0, 0.55)[k] for k, r in enumerate(radii)]
     corners = ((-0.8, 0.8), (-0.8, -0.8), (0.8, -0.8), (0.8, 0.8))
     _digit(half, "thumb", root, thumb_joints(), stations, sizes, ALONG, OUTER, corners)
 
@@ -234,7 +251,7 @@ def _digit(
     corners: Sequence[tuple[float, float]],
 ) -> None:
     """A square tube along a finger, closed at its tip."""
-    for (bone, t), size in zip(stations, sizes, strict=True):
+    for row, ((bone, t), size) in enumerate(zip(stations, sizes, strict=True)):
         along = joints[bone + 1] - joints[bone]
         centre = joints[bone] + along * t
         along = along / np.linalg.norm(along)
@@ -243,6 +260,7 @@ def _digit(
         out = np.cross(along, across)
         out = out if out @ up > 0 else -out
         ring = [half.vertex(centre + (across * a + out * b) * size, f"finger_{name}") for a, b in corners]
+        half.grid |= {number: (float(row), np.nan) for number in ring}
         previous = half.bridge(previous, ring)
     half.quad(*previous)
 
@@ -250,20 +268,23 @@ def _digit(
 def _leg_and_foot(half: _Half, previous: Ring) -> None:
     angles = (0, 45, 90, 135, 180, 225, 270, 315)
     # height, how far the ring tilts along the groin sideways and forwards
-    for y, side, fore in (
-        (79.5, 8, -3), (74.5, 5, -2), (68, 2, -1), (61.5, 0, 0), (56.8, 0, 0), (53.4, 0, 0), (50.4, 0, 0),
-        (47.4, 0, 0), (43.5, 0, 0), (38, 0, 0), (31, 0, 0), (23, 0, 0), (15, 0, 0),
-    ):  # fmt: skip
+    rows = (
+        (79.5, 8, -3), (74, 5, -2), (66, 2, -1), (57.6, 0, 0), (53.6, 0, 0), (50.4, 0, 0), (47.2, 0, 0),
+        (42.5, 0, 0), (34, 0, 0), (24, 0, 0), (15, 0, 0),
+    )  # fmt: skip
+    for k, (y, side, fore) in enumerate(rows):
         z = np.interp(y, [9, 30, 50, 80], [-1.6, -1.2, 0.2, -0.3])
         ring = half.ring("leg", "leg", leg(10.2, y, z), (0, fore * 0.06, 1.0), (1, side * 0.07, 0), angles)
+        half.grid |= {number: (float(k), np.nan) for number in ring}
         previous = half.bridge(previous, ring)
     # The foot is the leg's tube turned by 90 degrees: front z and y, back z and y, x, how far it splays.
-    for zf, yf, zb, yb, x, splay in (
-        (2.6, 10.2, -6.6, 8.6, 10.4, 0), (4.6, 8.2, -8.6, 4.6, 10.4, 0), (6.8, 6.7, -7.6, 0.3, 10.4, 0),
-        (9.2, 5.4, -1.5, -0.3, 10.7, -0.1), (12.0, 4.0, 6.5, -0.3, 11.2, -0.25), (14.6, 3.0, 11.8, -0.3, 11.3, -0.38),
-    ):  # fmt: skip
+    for row, (zf, yf, zb, yb, x, splay) in enumerate((
+        (2.8, 10.6, -6.8, 8.6, 10.4, 0), (5.2, 8.4, -8.4, 3.2, 10.4, 0), (8.4, 6.4, -4.6, -0.3, 10.6, -0.05),
+        (11.8, 4.4, 4.6, -0.3, 11.1, -0.22), (14.6, 3.2, 11.6, -0.3, 11.3, -0.38),
+    )):  # fmt: skip
         front, back = leg(x, yf, zf), leg(x, yb, zb)
         ring = half.ring("foot", "foot", (front + back) / 2, front - back, (1.0, 0, splay), angles)
+        half.grid |= {number: (float(row), np.nan) for number in ring}
         previous = half.bridge(previous, ring)
     half.cast("foot")
     # A ring is shrunk before it closes, so that the tip stays round.
@@ -283,6 +304,7 @@ def _mirrored(half: _Half) -> Cage:
     place[used] = np.arange(len(used))
     points = np.array(half.places)[used]
     parts = np.array(half.parts)[used]
+    grid = np.array([half.grid.get(int(n), (np.nan, np.nan)) for n in used])
     quads = place[np.array(half.quads)]
     points[parts == "leg", 0] = np.maximum(points[parts == "leg", 0], 0.8)
     middle = np.abs(points[:, 0]) < 1e-6
@@ -293,7 +315,14 @@ def _mirrored(half: _Half) -> Cage:
     mirror = np.concatenate([twin, others])
     points = np.vstack([points, points[others] * [-1, 1, 1]])
     quads = np.vstack([quads, twin[quads[:, ::-1]]])
-    return Cage(points, _wound_outwards(points, quads), np.concatenate([parts, parts[others]]), mirror)
+    return Cage(
+        points,
+        _wound_outwards(points, quads),
+        np.concatenate([parts, parts[others]]),
+        mirror,
+        np.vstack([grid, grid[others]]),
+        np.zeros(len(points), dtype=bool),
+    )
 
 
 def _wound_outwards(points: Points, quads: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from copy import copy
 
+import numba as nb
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.interpolate import PchipInterpolator
@@ -38,6 +40,14 @@ class Solid:
     high: Points
     margin = 4.5
 
+    def thicker(self, factor: float) -> Solid:
+        """The same solid with its girth multiplied, its place and length kept."""
+        raise NotImplementedError
+
+    def moved(self, aside: float) -> Solid:
+        """The same solid further from the middle, centimetres."""
+        raise NotImplementedError
+
     def __call__(self, points: Points) -> Field:
         near = ((points >= self.low - self.margin) & (points <= self.high + self.margin)).all(axis=1)
         out = np.full(len(points), FAR)
@@ -71,21 +81,45 @@ class Muscle(Solid):
         if flat is not None:
             axis = np.asarray(flat[0], float)
             self.flat_axis, self.flat_factor = axis / np.linalg.norm(axis), flat[1]
+        self._bound()
+
+    def _bound(self) -> None:
         widest = self.chain[:, 3].max()
         self.low, self.high = self.chain[:, :3].min(0) - widest, self.chain[:, :3].max(0) + widest
 
+    def thicker(self, factor: float) -> Muscle:
+        other = copy(self)
+        other.chain = self.chain * [1, 1, 1, factor]
+        other._bound()
+        return other
+
+    def moved(self, aside: float) -> Muscle:
+        other = copy(self)
+        other.chain = self.chain + np.array([aside, 0, 0, 0])
+        other._bound()
+        return other
+
     def distance(self, points: Points) -> Field:
-        nearest = np.full(len(points), np.inf)
-        for a, b in zip(self.chain[:-1], self.chain[1:], strict=True):
-            along = b[:3] - a[:3]
-            t = np.clip(((points - a[:3]) @ along) / max(along @ along, 1e-9), 0, 1)
-            off = points - a[:3] - t[:, None] * along
-            squared = (off * off).sum(1)
-            if self.flat_axis is not None:
-                across = off @ self.flat_axis
-                squared = squared + (self.flat_factor**2 - 1) * across * across
-            nearest = np.minimum(nearest, np.sqrt(squared) - (a[3] + (b[3] - a[3]) * t))
-        return nearest / np.sqrt(self.flat_factor)
+        axis = np.zeros(3) if self.flat_axis is None else self.flat_axis
+        return np.asarray(_chain_distance(points, self.chain, axis, self.flat_factor))
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _chain_distance(points, chain, axis, factor):  # type: ignore[no-untyped-def]
+    """Distance to tapered capsules, squashed along `axis` by `factor`."""
+    out = np.empty(len(points))
+    for n in range(len(points)):
+        nearest = np.inf
+        for k in range(len(chain) - 1):
+            ax, ay, az = chain[k + 1, 0] - chain[k, 0], chain[k + 1, 1] - chain[k, 1], chain[k + 1, 2] - chain[k, 2]
+            px, py, pz = points[n, 0] - chain[k, 0], points[n, 1] - chain[k, 1], points[n, 2] - chain[k, 2]
+            t = min(max((px * ax + py * ay + pz * az) / max(ax * ax + ay * ay + az * az, 1e-9), 0.0), 1.0)
+            px, py, pz = px - t * ax, py - t * ay, pz - t * az
+            across = px * axis[0] + py * axis[1] + pz * axis[2]
+            squared = px * px + py * py + pz * pz + (factor * factor - 1) * across * across
+            nearest = min(nearest, np.sqrt(squared) - (chain[k, 3] + (chain[k + 1, 3] - chain[k, 3]) * t))
+        out[n] = nearest / np.sqrt(factor)
+    return out
 
 
 class Ellipsoid(Solid):
@@ -94,13 +128,25 @@ class Ellipsoid(Solid):
     def __init__(self, centre: ArrayLike, radii: ArrayLike, frame: NDArray[np.float64] | None = None) -> None:
         self.centre, self.radii = np.array(centre, float), np.array(radii, float)
         self.frame = np.eye(3) if frame is None else frame
+        self._bound()
+
+    def _bound(self) -> None:
         self.low, self.high = self.centre - self.radii.max(), self.centre + self.radii.max()
+
+    def thicker(self, factor: float) -> Ellipsoid:
+        return Ellipsoid(self.centre, self.radii * factor, self.frame)
+
+    def moved(self, aside: float) -> Ellipsoid:
+        return Ellipsoid(self.centre + np.array([aside, 0, 0]), self.radii, self.frame)
 
     def distance(self, points: Points) -> Field:
         q = (points - self.centre) @ self.frame.T
         k = np.sqrt(((q / self.radii) ** 2).sum(1))
         slope = np.sqrt(((q / self.radii**2) ** 2).sum(1))
         return np.asarray(k * (k - 1) / np.maximum(slope, 1e-6))
+
+
+Group = list[tuple[Solid, float]]  # a solid and the reach of its fillet with those before it
 
 
 class Loft(Solid):

@@ -1,4 +1,4 @@
-"""The lock keeper's joints: places, frames and ranges of motion.
+"""The joints of the figures: places, frames and ranges of motion.
 
 Every joint's frame has +Y along the bone and +Z along its main hinge, so that a positive turn about Z is the motion
 the joint is for: elbow, knee, hip and fingers flex, the arm and the collar bone rise, the spine bends forward. The
@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.demo.anatomy import FINGERS, SHOULDER, UPPER_ARM, WRIST, arm, finger_joints, leg, thumb_joints
+from plethos.demo.build import Build
 
 Vector = NDArray[np.float64]
 MIRROR = np.array([-1.0, 1.0, 1.0])
@@ -58,13 +59,13 @@ RANGES = {
     "upper_arm": (-48.0, 132.0), "forearm": (0.0, 150.0), "hand": (-70.0, 80.0), "thigh": (-20.0, 120.0),
     "shin": (0.0, 135.0), "foot": (-50.0, 20.0), "toes": (-30.0, 60.0), "clavicle": (-10.0, 30.0),
     "spine_1": (-20.0, 40.0), "spine_2": (-20.0, 40.0), "chest": (-15.0, 30.0), "neck": (-30.0, 40.0),
-    "head": (-30.0, 40.0),
+    "head": (-30.0, 40.0), "jaw": (0.0, 25.0),
 }  # fmt: skip
 
 X, Z = np.array([1.0, 0, 0]), np.array([0, 0, 1.0])
 
 
-def demo_joints() -> list[DemoJoint]:
+def demo_joints(build: Build) -> list[DemoJoint]:
     """All joints, parents first."""
     out: list[DemoJoint] = []
 
@@ -79,12 +80,12 @@ def demo_joints() -> list[DemoJoint]:
     places = [np.array(p, float) for _, p in middle]
     for k, (name, _) in enumerate(middle[:-1]):
         add(name, middle[k - 1][0] if k else None, places[k], places[k + 1], X)
-    for joint in _left():
-        out.append(joint)
+    add("jaw", "head", np.array([0, 166.0, 0.4]), np.array([0, 158.2, 8.0]), X)
+    out += _left(build.stance)
     return [*out, *(_mirrored(j) for j in out if j.name.startswith("left_"))]
 
 
-def _left() -> list[DemoJoint]:
+def _left(stance: float) -> list[DemoJoint]:
     out: list[DemoJoint] = []
 
     def add(name: str, parent: str, place: Vector, tip: Vector, hinge: Vector, key: str = "") -> None:
@@ -116,8 +117,9 @@ def _left() -> list[DemoJoint]:
     for k in range(3):
         add(f"thumb_{k + 1}", parent, chain[k], chain[k + 1], palm_normal, "finger")
         parent = f"thumb_{k + 1}"
-    hip, knee, ankle = leg(8.9, 91.5, -0.5), leg(10, 50.5, -0.6), leg(10.4, 9, -2)
-    ball, toe = leg(11, 2.2, 10.5), leg(11.2, 1.5, 17)
+    out_by = np.array([stance, 0, 0])
+    hip, knee, ankle = (leg(*p) + out_by for p in ((8.9, 91.5, -0.5), (10, 50.5, -0.6), (10.4, 9, -2)))
+    ball, toe = leg(11, 2.2, 10.5) + out_by, leg(11.2, 1.5, 17) + out_by
     segment("thigh", "pelvis", hip, knee, -X)
     segment("shin", "thigh", knee, ankle, X)
     add("foot", "shin", ankle, ball, -X)

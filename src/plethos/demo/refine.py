@@ -3,24 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
 from plethos.demo.cage import Cage
+from plethos.demo.face import open_face
+from plethos.demo.head import EYE, EYEBALL
 from plethos.demo.implicit import Field, Points, value_and_gradient
-
-Quads = NDArray[np.int64]
-
-
-def quad_normals(points: Points, quads: Quads) -> Points:
-    """Unit vertex normals ``(N, 3)`` of a quad mesh."""
-    across = np.cross(points[quads[:, 2]] - points[quads[:, 0]], points[quads[:, 3]] - points[quads[:, 1]])
-    out = np.zeros_like(points)
-    for k in range(4):
-        np.add.at(out, quads[:, k], across)
-    return np.asarray(out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12))
+from plethos.demo.quads import Quads, neighbour_average, quad_normals, uncrossed
 
 
 def catmull_clark(cage: Cage) -> Cage:
@@ -53,6 +46,8 @@ def catmull_clark(cage: Cage) -> Cage:
         # An edge or a face takes the part of its first vertex; borders between parts need no more.
         np.concatenate([cage.parts, cage.parts[edges[:, 0]], cage.parts[quads[:, 0]]]),
         _mirror_pairs(cage, edges),
+        np.vstack([cage.grid, cage.grid[edges].mean(axis=1), cage.grid[quads].mean(axis=1)]),
+        np.concatenate([cage.pinned, cage.pinned[edges].all(axis=1), cage.pinned[quads].all(axis=1)]),
     )
 
 
@@ -67,7 +62,7 @@ def _mirror_pairs(cage: Cage, edges: Quads) -> NDArray[np.int64]:
 
 def project(cage: Cage, field: Callable[[Points], Field], steps: int, longest: float = 1.2) -> Points:
     """The points drawn onto the surface of the field by Newton steps, then made exactly symmetric."""
-    own = np.flatnonzero(cage.points[:, 0] >= -1e-9)
+    own = np.flatnonzero((cage.points[:, 0] >= -1e-9) & ~cage.pinned)
     x = cage.points[own]
     for _ in range(steps):
         value, gradient = value_and_gradient(field, x)
@@ -86,24 +81,68 @@ def project(cage: Cage, field: Callable[[Points], Field], steps: int, longest: f
 def relax(cage: Cage, field: Callable[[Points], Field], rounds: int) -> Cage:
     """Even out the edges within the surface: tangential smoothing, projected back each time."""
     quads, n = cage.quads, len(cage.points)
-    row, column = quads.ravel(), np.roll(quads, -1, axis=1).ravel()
-    beside = sparse.csr_matrix((np.ones(len(row)), (row, column)), (n, n))
-    beside = ((beside + beside.T) > 0).astype(float)
-    average = sparse.diags(1 / np.asarray(beside.sum(1)).ravel()) @ beside
+    average = neighbour_average(quads, n)
     for _ in range(rounds):
         normal = quad_normals(cage.points, quads)
         shift = average @ cage.points - cage.points
         shift -= normal * (shift * normal).sum(1, keepdims=True)
-        cage = Cage(cage.points + 0.4 * shift, quads, cage.parts, cage.mirror)
-        cage = Cage(project(cage, field, 1), quads, cage.parts, cage.mirror)
+        shift[cage.pinned] = 0
+        cage = replace(cage, points=cage.points + 0.4 * shift)
+        cage = replace(cage, points=project(cage, field, 1))
     return cage
 
 
-def refine(cage: Cage, field: Callable[[Points], Field], rounds: tuple[int, ...] = (6, 4)) -> Cage:
-    """Subdivide once for each entry of `rounds`, relaxing so many times on the surface after it."""
-    for count in rounds:
+def refine(cage: Cage, field: Callable[[Points], Field]) -> Cage:
+    """Subdivide twice, each time drawn onto the field and evened out; lids, lips and ears are cut in between."""
+    for cut, rounds in ((lambda c: open_face(c, field), 6), (None, 4)):
         cage = catmull_clark(cage)
-        cage = Cage(project(cage, field, 3), cage.quads, cage.parts, cage.mirror)
-        cage = relax(cage, field, count)
-        cage = Cage(project(cage, field, 2), cage.quads, cage.parts, cage.mirror)
-    return cage
+        cage = replace(cage, points=project(cage, field, 3))
+        cage = relax(cage, field, rounds)
+        cage = replace(cage, points=project(cage, field, 2))
+        if cut is not None:
+            cage = cut(cage)
+    cage = thin_out(soften(cage))
+    points = uncrossed(cage.points, cage.quads, cage.mirror)
+    return replace(cage, points=0.5 * (points + points[cage.mirror] * [-1, 1, 1]))
+
+
+def soften(cage: Cage, rounds: int = 3) -> Cage:
+    """Smooth the face: where features meet, the implicit surface creases more than a face does."""
+    average = neighbour_average(cage.quads, len(cage.points))
+    face = ((cage.parts == "head") & ~cage.pinned & (cage.grid[:, 0] > 2.5) & (cage.grid[:, 0] < 11)).astype(float)
+    points = cage.points.copy()
+    for _ in range(rounds):
+        points += 0.45 * face[:, None] * (average @ points - points)
+    # The lids stay off the eyeballs.
+    centre = np.where(points[:, :1] < 0, EYE * [-1, 1, 1], EYE)
+    off = points - centre
+    distance = np.linalg.norm(off, axis=1, keepdims=True)
+    points += off / np.maximum(distance, 1e-9) * np.clip(EYEBALL + 0.08 - distance, 0, 1)
+    return replace(cage, points=points)
+
+
+# Between these cage rings of a limb, far from its joints, every other loop is left out: parts and first ring.
+SPARE = {"arm": (2, 3, 7, 8, 9), "leg": (0, 1, 2, 7, 8, 9), "head": (0,), "foot": (0, 1, 2, 3)}
+
+
+def thin_out(cage: Cage) -> Cage:
+    """Dissolve edge loops where a limb only has to be round, so that the vertices lie where they are needed."""
+    row, quads = cage.grid[:, 0], cage.quads
+    gone = np.zeros(len(row), dtype=bool)
+    for part, spans in SPARE.items():
+        for span in spans:
+            gone |= (cage.parts == part) & ((row == span + 0.25) | (row == span + 0.75))
+    edges = np.concatenate([np.stack([quads[:, k], quads[:, (k + 1) % 4]], axis=1) for k in range(4)])
+    edges = np.concatenate([edges, edges[:, ::-1]])
+    down = edges[gone[edges[:, 0]] & (row[edges[:, 1]] == row[edges[:, 0]] + 0.25)]
+    onto = np.arange(len(row))
+    onto[down[:, 0]] = down[:, 1]
+    # Of the two quads that meet at a dissolved loop, the upper one grows and the lower one goes.
+    starts_gone = gone[quads].any(axis=1) & (gone[quads] | (row[quads] > row[quads].min(axis=1)[:, None])).all(axis=1)
+    kept = onto[quads[~starts_gone]]
+    used = np.unique(kept)
+    number = np.full(len(row), -1)
+    number[used] = np.arange(len(used))
+    return Cage(
+        cage.points[used], number[kept], cage.parts[used], number[cage.mirror[used]], cage.grid[used], cage.pinned[used]
+    )

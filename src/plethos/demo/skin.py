@@ -1,4 +1,4 @@
-"""The lock keeper's weights: heat from the bones, kept where each bone belongs, then graded along the twist joints."""
+"""The weights of the figures: heat from the bones, kept where each bone belongs, then graded along the twist joints."""
 
 from __future__ import annotations
 
@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 from plethos.core.weights.heat import heat_weights
 from plethos.demo.cage import Cage
 from plethos.demo.joints import TWISTS, DemoJoint
+from plethos.demo.pieces import Piece
+from plethos.demo.quads import neighbour_average
 
 # On the trunk plain heat lets arm and thigh capture chest and belly: each part of the body names its bones.
 ALLOWED = {
@@ -25,7 +27,7 @@ SIDES = ("left_", "right_")
 
 def skin_weights(cage: Cage, triangles: NDArray[np.int32], joints: list[DemoJoint]) -> NDArray[np.float64]:
     """Weights ``(V, J)``, exactly mirrored."""
-    bones = [k for k, j in enumerate(joints) if not j.is_twist]
+    bones = [k for k, j in enumerate(joints) if not j.is_twist and j.name != "jaw"]
     distance = np.stack([_reach(cage, joints[k], joints) for k in bones], axis=1)
     least = distance.min(axis=1)
     nearest = (distance <= least[:, None] * 1.0001 + 1e-6).astype(float)
@@ -33,7 +35,34 @@ def skin_weights(cage: Cage, triangles: NDArray[np.int32], joints: list[DemoJoin
     weights = np.zeros((len(cage.points), len(joints)))
     weights[:, bones] = heat_weights(cage.points, triangles, nearest, least)
     weights = 0.5 * (weights + weights[cage.mirror][:, _swapped(joints)])
-    return _graded(cage, joints, weights)
+    return _graded(cage, joints, _with_jaw(cage, joints, weights))
+
+
+def _with_jaw(cage: Cage, joints: list[DemoJoint], weights: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Give the chin to the jaw: sharply between the lips, softly over the cheeks, fading into throat and nape."""
+    place = {j.name: k for k, j in enumerate(joints)}
+    row, column = cage.grid.T
+    soft = np.interp(column, [1.5, 4.0], [0.2, 2.2])
+    share = np.clip(0.5 + (4.75 - row) / soft, 0, 1) * np.clip((row - 1.6) / 1.6, 0, 1) * np.clip(5 - column, 0, 1)
+    share = np.where(cage.parts == "head", np.nan_to_num(share), 0.0)
+    share = share * share * (3 - 2 * share)
+    weights = weights.copy()
+    for name in ("head", "neck"):
+        weights[:, place["jaw"]] += share * weights[:, place[name]]
+        weights[:, place[name]] *= 1 - share
+    return weights
+
+
+def piece_weights(piece: Piece, body: NDArray[np.float64], joints: list[DemoJoint]) -> NDArray[np.float64]:
+    """Weights ``(N, J)`` of a piece: one joint, or those of the body under it, evened out."""
+    if piece.joint is not None:
+        weights = np.zeros((len(piece.points), len(joints)))
+        weights[:, [j.name for j in joints].index(piece.joint)] = 1
+        return weights
+    weights, average = body[piece.body], neighbour_average(piece.quads, len(piece.points))
+    for _ in range(4):
+        weights = 0.5 * (weights + average @ weights)
+    return weights
 
 
 def _swapped(joints: list[DemoJoint]) -> list[int]:

@@ -96,9 +96,10 @@ def _serve(url: str, folder: Path, listening: socket.socket, empty: bool) -> Non
     store.sweep_blobs()
     seeded = folder / "seeded"
     if not empty and not seeded.exists():
-        from plethos.demo.lock_keeper import SHIPPED
+        from plethos.demo.catalogue import DEMOS, shipped
 
-        Workbench(store).bring_in("Lock keeper", SHIPPED.read_bytes(), demo=True)
+        for name, demo in reversed(DEMOS.items()):
+            Workbench(store).bring_in(demo.title, shipped(name), demo=True)
         seeded.write_text("The demo was put here once; delete this file to have it again.\n")
     limit = os.environ.get("PLETHOS_UPLOAD_MB")
     settings = Settings(upload_bytes=int(limit) * 1_000_000) if limit else Settings()

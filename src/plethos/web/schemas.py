@@ -123,6 +123,7 @@ class PartInfo(BaseModel):
     name: str
     vertices: int
     triangles: int
+    drawn: tuple[int, int] = Field(description="The range of its triangles in the mesh that is drawn.")
 
 
 class ClipInfo(BaseModel):

@@ -68,6 +68,8 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
     character, skeleton = opened.bare, opened.bare.skeleton
     world = skeleton.rest_global
     joints = []
+    # Parts follow each other, in vertices and so in triangles.
+    first_corner = character.topology.triangles[:, 0]
     shares = character.joint_weights
     for j, name in enumerate(skeleton.names):
         if not skeleton.is_joint[j]:
@@ -95,8 +97,10 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
                 name=p.name,
                 vertices=p.file_vertices[1] - p.file_vertices[0],
                 triangles=p.triangles[1] - p.triangles[0],
+                drawn=(int(a), int(b)),
             )
             for p in character.parts
+            for a, b in [np.searchsorted(first_corner, p.vertices)]
         ],
         joints=joints,
         clips=[ClipInfo(name=c.name, seconds=c.duration) for c in character.clips],
@@ -106,10 +110,17 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
 
 
 def mesh_bytes(opened: OpenCharacter) -> bytes:
-    """Vertex and triangle counts (uint32 each), rest points float32, triangles uint32: what the view draws."""
+    """What the view draws: vertex and triangle counts (uint32), then rest points float32, triangles uint32, and
+    four bytes a vertex: linear RGB and 255, or zeros where the file says no colour."""
     triangles = opened.bare.topology.triangles
     counts = np.array([len(opened.rest), len(triangles)], dtype="<u4")
-    return counts.tobytes() + opened.rest.astype("<f4").tobytes() + triangles.astype("<u4").tobytes()
+    colours = np.zeros((len(opened.rest), 4), dtype=np.uint8)
+    if opened.bare.colours is not None:
+        known = np.isfinite(opened.bare.colours).all(axis=1)
+        colours[known, :3] = np.round(opened.bare.colours[known] * 255)
+        colours[known, 3] = 255
+    parts = [counts.tobytes(), opened.rest.astype("<f4").tobytes(), triangles.astype("<u4").tobytes()]
+    return b"".join([*parts, colours.tobytes()])
 
 
 def library_entry(revision: Revision) -> LibraryEntry:

@@ -1,6 +1,8 @@
 /** Pictures of characters at rest, drawn once each by one small shared renderer. */
 import { BufferAttribute, BufferGeometry, Color, DirectionalLight, HemisphereLight, Mesh, MeshStandardMaterial, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three'
 import { api } from '@/api/client'
+import { unpackMesh } from '@/api/mesh'
+import { CLAY } from '@/view/heat'
 
 let renderer: WebGLRenderer | null = null
 const done = new Map<string, Promise<string>>()
@@ -13,10 +15,11 @@ export function thumbnail(id: string): Promise<string> {
 
 async function draw(id: string): Promise<string> {
   const data = await api.mesh(id)
-  const [vertices, triangles] = new Uint32Array(data, 0, 2)
+  const mesh = unpackMesh(data, CLAY)
   const geometry = new BufferGeometry()
-  geometry.setAttribute('position', new BufferAttribute(new Float32Array(data, 8, 3 * vertices), 3))
-  geometry.setIndex(new BufferAttribute(new Uint32Array(data, 8 + 12 * vertices, 3 * triangles), 1))
+  geometry.setAttribute('position', new BufferAttribute(mesh.rest, 3))
+  geometry.setAttribute('color', new BufferAttribute(mesh.colours, 3))
+  geometry.setIndex(new BufferAttribute(mesh.triangles, 1))
   geometry.computeVertexNormals()
   geometry.computeBoundingSphere()
   const { center, radius } = geometry.boundingSphere!
@@ -25,7 +28,7 @@ async function draw(id: string): Promise<string> {
   scene.add(new HemisphereLight('#f3ece4', '#3c3744', 1.3))
   const key = new DirectionalLight('#fff4e6', 1.9)
   key.position.set(-0.6, 0.8, 1)
-  scene.add(key, new Mesh(geometry, new MeshStandardMaterial({ color: '#b3a696', roughness: 0.78, side: 2 })))
+  scene.add(key, new Mesh(geometry, new MeshStandardMaterial({ vertexColors: true, roughness: 0.78, side: 2 })))
   const camera = new PerspectiveCamera(26, 220 / 260, radius / 50, radius * 50)
   camera.position.copy(center).addScaledVector(new Vector3(0.35, 0.12, 1).normalize(), radius * 4.4)
   camera.lookAt(center)

@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import BendStrip from '@/bend-strip/BendStrip.vue'
 import BodyMap from '@/body-map/BodyMap.vue'
 import PoseList from '@/body-map/PoseList.vue'
+import PartsMenu from '@/view/PartsMenu.vue'
 import RemediesPanel from '@/remedies/RemediesPanel.vue'
 import BrushRail from '@/sculpt/BrushRail.vue'
 import FigureView from '@/view/FigureView.vue'
@@ -14,6 +15,7 @@ import { useWorkbench, type Shading } from '@/workbench/store'
 const bench = useWorkbench()
 const view = ref<InstanceType<typeof FigureView>>()
 const shadings: { name: Shading; label: string }[] = [
+  { name: 'colour', label: 'Colour' },
   { name: 'clay', label: 'Clay' },
   { name: 'wire', label: 'Wire' },
   { name: 'volume', label: 'Volume' },
@@ -57,6 +59,7 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
         <button :class="{ on: bench.wipe }" :aria-pressed="bench.wipe" title="Wipe on or off (W)" @click="bench.wipe = !bench.wipe">Wipe</button>
         <button :class="{ on: bench.holding }" title="Hold to see without remedies (hold Space)" @pointerdown="bench.holding = true" @pointerup="bench.holding = false" @pointerleave="bench.holding = false">Without</button>
         <button :class="{ on: bench.joints }" :aria-pressed="bench.joints" title="Joints on or off (J)" @click="bench.joints = !bench.joints">Joints</button>
+        <PartsMenu v-if="(bench.figure?.parts.length ?? 0) > 1" />
       </div>
       <BrushRail v-if="bench.sculpting" />
       <table v-if="bench.frame?.measures" class="measures">
@@ -80,9 +83,9 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
 .chips, .toggles { position: absolute; right: 12px; display: flex; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; overflow: hidden; font-size: 12px; }
 .chips { top: 12px; }
 .toggles { top: 46px; }
-.chips button, .toggles button { border: 0; background: none; color: var(--muted); font: inherit; padding: 4px 10px; border-right: 1px solid var(--line); cursor: pointer; }
-.chips button:last-child, .toggles button:last-child { border: 0; }
-.chips .on, .toggles .on { background: var(--raised); color: var(--text); }
+.chips button, .toggles :deep(button) { border: 0; background: none; color: var(--muted); font: inherit; padding: 4px 10px; border-right: 1px solid var(--line); cursor: pointer; }
+.chips button:last-child, .toggles :deep(button:last-child) { border: 0; }
+.chips .on, .toggles :deep(.on) { background: var(--raised); color: var(--text); }
 .measures { position: absolute; right: 12px; bottom: 12px; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 5px 8px; font-size: 12px; border-spacing: 6px 0; }
 .measures th { color: var(--text); font-weight: 500; text-align: left; font-family: 'Next'; }
 .measures thead th { color: var(--muted); text-align: right; font-weight: 400; }

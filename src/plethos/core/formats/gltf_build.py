@@ -38,8 +38,10 @@ class GltfBuilder:
         self.document.setdefault(kind, []).append(item)
         return len(self.document[kind]) - 1
 
-    def accessor(self, array: NDArray[Any], target: int | None = None, bounds: bool = False) -> int:
-        """Append an array ``(N,)`` or ``(N, C)`` as an accessor; its number."""
+    def accessor(
+        self, array: NDArray[Any], target: int | None = None, bounds: bool = False, normalized: bool = False
+    ) -> int:
+        """Append an array ``(N,)`` or ``(N, C)`` as an accessor; its number. `normalized`: integers mean 0 to 1."""
         array = np.ascontiguousarray(array)
         columns = array.reshape(len(array), -1)
         item: dict[str, Any] = {
@@ -50,6 +52,8 @@ class GltfBuilder:
         }
         if bounds:
             item.update(min=columns.min(axis=0).tolist(), max=columns.max(axis=0).tolist())
+        if normalized:
+            item["normalized"] = True
         return self.add("accessors", item)
 
     def offsets(self, rows: NDArray[np.int64], values: NDArray[np.float32], count: int) -> int:

@@ -13,6 +13,7 @@ from plethos.core.clips import Clip, Track
 from plethos.core.errors import BadFileError
 from plethos.core.evaluate import affine_maps, evaluate_exact
 from plethos.core.formats import rules
+from plethos.core.formats.gltf_colour import base_colours
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_nodes import free_name, node_label, read_skeleton
 from plethos.core.mesh import extent
@@ -58,6 +59,7 @@ class _Raw:
     triangles: NDArray[np.int32]
     joints: NDArray[np.int64]
     weights: Array
+    colours: NDArray[np.float32]
     targets: list[Array]
     target_names: list[str]
     target_weights: list[float]
@@ -163,7 +165,7 @@ def read_character(file: GltfFile, name: str) -> Character:
     skeleton, place = read_skeleton(file, joints or carriers, carriers)
     bones = _bones(file, raws, place)
 
-    parts, points, triangles, to_vertex, influences, weights = [], [], [], [], [], []
+    parts, points, triangles, to_vertex, influences, weights, colours = [], [], [], [], [], [], []
     shapes: list[Shape] = []
     first_shape: dict[int, int] = {}
     vertex, file_vertex, triangle = 0, 0, 0
@@ -183,6 +185,7 @@ def read_character(file: GltfFile, name: str) -> Character:
         to_vertex.append(copies + vertex)
         influences.append(slots[kept])
         weights.append(w[kept])
+        colours.append(r.colours[kept])
         first_shape[r.layout.node] = len(shapes)
         for target, label, default in zip(r.targets, r.target_names, r.target_weights, strict=True):
             shape = Shape.from_dense(label, target[kept], 0.0, default)
@@ -204,6 +207,7 @@ def read_character(file: GltfFile, name: str) -> Character:
         shapes=tuple(shapes),
         clips=_read_clips(file, place, raws, first_shape),
         repairs=repairs.all(),
+        colours=np.concatenate(colours),
     )
     _check_rest(character)
     return rules.take_remedies(character, file.document)
@@ -233,7 +237,7 @@ def _read_part(
 ) -> _Raw:
     primitives = _primitives(mesh)
     first = layout.runs[0].start
-    points, joints, weights, triangles = [], [], [], []
+    points, joints, weights, triangles, colours = [], [], [], [], []
     amount = max(len(p.get("targets", [])) for p in primitives)
     targets: list[list[Array]] = [[] for _ in range(amount)]
     for run in layout.runs:
@@ -243,6 +247,7 @@ def _read_part(
         slots, w = _influences(file, layout, name, attributes, n, repairs)
         joints.append(slots)
         weights.append(w)
+        colours.append(base_colours(file, primitive, n))
         given = primitive.get("targets", [])
         for k in range(amount):
             accessor = given[k].get("POSITION") if k < len(given) and isinstance(given[k], dict) else None
@@ -261,6 +266,7 @@ def _read_part(
         np.concatenate(triangles),
         np.concatenate([np.pad(j, ((0, 0), (0, most - j.shape[1]))) for j in joints]),
         np.concatenate([np.pad(w, ((0, 0), (0, most - w.shape[1]))) for w in weights]),
+        np.concatenate(colours),
         [np.concatenate(t) for t in targets],
         target_names(mesh, primitives, amount),
         _target_weights(mesh, node, amount),

@@ -1,0 +1,34 @@
+<script setup lang="ts">
+/** Which parts of the character are drawn. What is hidden is not touched by a brush either. */
+import { computed } from 'vue'
+import { useWorkbench } from '@/workbench/store'
+
+const bench = useWorkbench()
+const parts = computed(() => bench.figure?.parts ?? [])
+const shown = computed({
+  get: () => parts.value.map((p) => p.name).filter((n) => !bench.hidden.includes(n)),
+  set: (names: string[]) => (bench.hidden = parts.value.map((p) => p.name).filter((n) => !names.includes(n))),
+})
+</script>
+
+<template>
+  <el-popover placement="bottom-end" :width="200" trigger="click">
+    <template #reference>
+      <button :class="{ on: bench.hidden.length > 0 }" title="Choose which parts are drawn">Parts{{ bench.hidden.length ? ` ${shown.length}/${parts.length}` : '' }}</button>
+    </template>
+    <div class="parts">
+      <el-checkbox-group v-model="shown">
+        <el-checkbox v-for="p in parts" :key="p.name" :value="p.name" :label="p.name" />
+      </el-checkbox-group>
+      <footer>
+        <el-button size="small" @click="bench.hidden = []">All</el-button>
+        <el-button size="small" @click="shown = [parts[0].name]">Only {{ parts[0]?.name }}</el-button>
+      </footer>
+    </div>
+  </el-popover>
+</template>
+
+<style scoped>
+.parts :deep(.el-checkbox) { display: flex; height: 24px; }
+footer { display: flex; gap: 6px; margin-top: 8px; }
+</style>

@@ -1,0 +1,149 @@
+"""Correctives made by code for the figures: a sculpt in the bent pose, kept like any other."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from plethos.core.bend import bent
+from plethos.core.character import Character
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.measure.region import Region, joint_region, region_volume
+from plethos.core.mesh import vertex_normals
+from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.remedies.solve import solve_corrective
+from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.skinning import exact
+from plethos.core.skinning.bones import skin_matrices
+from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.triggers.response import Response
+
+SIDES = ("left", "right")
+BEND = (0.0, 0.0, 1.0)  # every joint of the figures bends about its own Z
+
+
+@dataclass(frozen=True)
+class Mend:
+    """What one corrective, or one a side, is to mend.
+
+    Parameters
+    ----------
+    joint
+        Without its side.
+    degrees
+        Where it is fully on.
+    name
+        Of the corrective, without its side.
+    rounds
+        Rounds of smoothing, each followed by pushing out what volume is missing.
+    full
+        The share of the rest volume that is brought back.
+    rounded
+        How much of dual quaternion skinning the sculpt starts from, 0 to 1.
+    preset
+        Of the response.
+    sides
+        () for a joint in the middle.
+    """
+
+    joint: str
+    degrees: float
+    name: str
+    rounds: int = 8
+    full: float = 0.985
+    rounded: float = 1.0
+    preset: str = "late"
+    sides: tuple[str, ...] = SIDES
+
+
+def mended(character: Character, mend: Mend) -> Character:
+    """The character with correctives for one bend, all its sides sculpted in one pose.
+
+    Dual quaternion skinning of the bent joint says where the volume should be; a soft border keeps the rest where
+    it was; then smooth, push out, smooth again, as a hand would.
+    """
+    skeleton = character.skeleton
+    joints = {side: skeleton.find(f"{side}_{mend.joint}") for side in mend.sides} or {"": skeleton.find(mend.joint)}
+    pose = skeleton.rest_pose()
+    for joint in joints.values():
+        pose = bent(pose, joint, BEND, math.radians(mend.degrees))
+    rest = Evaluator(character.with_remedies(())).rest()
+    base = evaluate_exact(character, pose)
+    regions = {side: joint_region(character, joint, rest) for side, joint in joints.items()}
+    masks = {side: _soft(character, region) for side, region in regions.items()}
+    sculpt = _sculpted(character, pose, base, list(regions.values()), list(masks.values()), rest, mend)
+    for side, joint in joints.items():
+        own = bent(skeleton.rest_pose(), joint, BEND, math.radians(mend.degrees))
+        # The other side is at rest in this one's pose: only what belongs to this side is kept.
+        moved = np.where(masks[side][:, None] > 0, sculpt - base, 0.0)
+        target = evaluate_exact(character, own) + moved
+        name = f"{side.capitalize()} {mend.name}".strip().capitalize()
+        shape, report = solve_corrective(character, own, target, name)
+        trigger = HingeTrigger(joint, BEND, Response.preset(mend.preset, 0.0, math.radians(mend.degrees)))
+        identity = name.lower().replace(" ", "-")
+        remedy = CorrectiveShape(shape, trigger, pose_to_json(skeleton, own), report.to_json(), id=identity)
+        character = character.with_remedy(remedy)
+    return character
+
+
+def _soft(character: Character, region: Region) -> NDArray[np.float64]:
+    """1 well inside the region, falling to 0 at its border."""
+    mask = np.zeros(len(character.points))
+    mask[region.vertices] = 1
+    average = _average(character)
+    for _ in range(8):
+        mask = np.minimum(mask, average @ mask)
+    return mask
+
+
+def _average(character: Character) -> sparse.csr_matrix:
+    adjacency = character.topology.adjacency.astype(np.float64)
+    return sparse.diags(1 / np.maximum(np.asarray(adjacency.sum(axis=1)).ravel(), 1)) @ adjacency
+
+
+def _sculpted(
+    character: Character, pose: Pose, base: NDArray[np.float64], regions: list[Region],
+    masks: list[NDArray[np.float64]], rest: NDArray[np.float32], mend: Mend,
+) -> NDArray[np.float64]:  # fmt: skip
+    matrices = skin_matrices(character.bones, character.skeleton.global_matrices(pose))
+    round_skin = exact.apply_skin(
+        *exact.affine_skin(matrices, character.influences, character.weights, np.ones(len(base), np.float32)),
+        character.points,
+    )
+    every = np.maximum.reduce(masks)
+    average, triangles = _average(character), character.topology.triangles
+    sculpt = base + mend.rounded * every[:, None] * (round_skin - base)
+    whole = [region_volume(r, rest[r.vertices]) for r in regions]
+    for _ in range(mend.rounds):
+        sculpt += 0.4 * every[:, None] * (average @ sculpt - sculpt)
+        normals = vertex_normals(sculpt, triangles)
+        corners = sculpt[triangles]
+        area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+        for region, mask, full in zip(regions, masks, whole, strict=True):
+            missing = mend.full * full - region_volume(region, sculpt[region.vertices])
+            reached = float((mask[triangles].mean(axis=1) * area).sum())
+            sculpt += np.clip(missing / reached, -0.01, 0.01) * mask[:, None] * normals
+        sculpt = _apart(sculpt, triangles, average, every)
+    return sculpt
+
+
+def _apart(
+    points: NDArray[np.float64], triangles: NDArray[np.int32], average: sparse.csr_matrix, mask: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Smooth a crease where surfaces pass through each other, as far as the mask lets it."""
+    own = triangles[(mask[triangles] > 0).any(axis=1)]
+    for _ in range(12):
+        crossing = np.unique(own[intersecting_pairs(points, own)])
+        near = np.zeros(len(points))
+        near[crossing[mask[crossing] > 0]] = 1
+        if not near.any():
+            break
+        for _ in range(3):
+            near = np.maximum(near, 0.85 * (average @ near))
+        points = points + 0.6 * (near * mask)[:, None] * (average @ points - points)
+    return points
