@@ -300,7 +300,9 @@ class InTheBrowser(unittest.TestCase):
                 "  new Matrix4().fromArray(matrix).decompose(bone.position, bone.quaternion, bone.scale);"
                 "  gltf.scene.updateMatrixWorld(true); const out = [];"
                 "  gltf.scene.traverse((o) => { if (!o.isSkinnedMesh) return;"
-                "   o.morphTargetInfluences = weights; o.skeleton.update(); const v = new Vector3();"
+                "   for (const [name, k] of Object.entries(o.morphTargetDictionary ?? {}))"
+                "    o.morphTargetInfluences[k] = weights[name];"
+                "   o.skeleton.update(); const v = new Vector3();"
                 "   for (let i = 0; i < o.geometry.attributes.position.count; i++) {"
                 "    o.getVertexPosition(i, v); v.applyMatrix4(o.matrixWorld); out.push(v.x, v.y, v.z); } });"
                 "  done(out); }, fail));"
@@ -309,7 +311,9 @@ class InTheBrowser(unittest.TestCase):
         page = self.context.new_page()
         page.goto(self.server.address + "/api/health")
         page.evaluate(script)
-        arguments = [list(delivered), turned.T.ravel().tolist(), [1.0]]
+        weights = {r.name: r.trigger.activation(pose) for r in character.remedies}
+        self.assertEqual(sorted(weights.values()), [0.0] * 10 + [1.0])
+        arguments = [list(delivered), turned.T.ravel().tolist(), weights]
         theirs = page.evaluate("([d, m, w]) => window.poseIn(d, m, w)", arguments)
         theirs = np.array(theirs).reshape(-1, 3)
         self.assertLess(np.abs(theirs - ours[character.file_to_vertex]).max(), 2e-5)
