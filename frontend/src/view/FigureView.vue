@@ -94,7 +94,7 @@ function faceAll(): void {
     low.min(v)
     high.max(v)
   }
-  stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.42)
+  stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
 }
 
 /** Whether a plain key is held down. */

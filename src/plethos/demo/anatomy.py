@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from plethos.demo.build import Build
 from plethos.demo.head import ear_solids, eye_lids, head_solids, sockets
-from plethos.demo.implicit import Ellipsoid, Field, Group, Loft, Muscle, Points, smooth_max, smooth_min, turned
+from plethos.demo.implicit import Ellipsoid, Field, Group, Loft, Muscle, Points, smooth_max, smooth_min, turned, union
 
 HEIGHT = 178.0
 SLOPE = np.radians(42)  # how far the resting arm hangs below the horizontal
@@ -308,11 +308,7 @@ def body(build: Build, *only: str) -> Callable[[Points], Field]:
         for name, (solids, reach) in _groups(build).items():
             if only and name not in only:
                 continue
-            one: Field | None = None
-            for solid, fillet in solids:
-                value = solid(p)
-                one = value if one is None else smooth_min(one, value, fillet)
-            assert one is not None
+            one = union(solids, p)
             if name == "head":
                 one = smooth_max(one, -sockets(p), 2.2)
                 one = smooth_min(one, eye_lids(p), 1.0)

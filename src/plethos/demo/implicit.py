@@ -48,15 +48,32 @@ class Solid:
         """The same solid further from the middle, centimetres."""
         raise NotImplementedError
 
+    def near(self, points: Points) -> NDArray[np.int64]:
+        """The points that are near enough to be worked out."""
+        return np.asarray(_inside(points, self.low - self.margin, self.high + self.margin))
+
     def __call__(self, points: Points) -> Field:
-        near = ((points >= self.low - self.margin) & (points <= self.high + self.margin)).all(axis=1)
+        near = self.near(points)
         out = np.full(len(points), FAR)
-        if near.any():
+        if len(near):
             out[near] = self.distance(points[near])
         return out
 
     def distance(self, points: Points) -> Field:
         raise NotImplementedError
+
+
+@nb.njit(cache=True, nogil=True)
+def _inside(points, low, high):  # type: ignore[no-untyped-def]
+    """The points that lie in a box."""
+    found = np.empty(len(points), np.int64)
+    count = 0
+    for n in range(len(points)):
+        x, y, z = points[n]
+        if low[0] <= x <= high[0] and low[1] <= y <= high[1] and low[2] <= z <= high[2]:
+            found[count] = n
+            count += 1
+    return found[:count]
 
 
 class Muscle(Solid):
@@ -101,7 +118,7 @@ class Muscle(Solid):
 
     def distance(self, points: Points) -> Field:
         axis = np.zeros(3) if self.flat_axis is None else self.flat_axis
-        return np.asarray(_chain_distance(points, self.chain, axis, self.flat_factor))
+        return np.asarray(_chain_distance(np.ascontiguousarray(points), self.chain, axis, self.flat_factor))
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -147,6 +164,18 @@ class Ellipsoid(Solid):
 
 
 Group = list[tuple[Solid, float]]  # a solid and the reach of its fillet with those before it
+
+
+def union(group: Group, points: Points) -> Field:
+    """The solids of a group joined one after the other, each with its own fillet."""
+    out = np.full(len(points), FAR)
+    for solid, fillet in group:
+        near = solid.near(points)
+        if len(near) == 0:
+            continue
+        value, before = solid.distance(points[near]), out[near]
+        out[near] = smooth_min(before, value, fillet) if fillet else np.minimum(before, value)
+    return out
 
 
 class Loft(Solid):

@@ -129,6 +129,6 @@ def bun() -> Piece:
     """A knot of hair at the nape."""
     turns, polar = np.linspace(0, 2 * np.pi, 16, endpoint=False), np.radians([8, 30, 55, 80, 105, 130, 152, 172])
     ring = np.stack([3.1 * np.cos(turns), 2.9 * np.sin(turns), np.zeros(16)], axis=1)
-    rings = [np.sin(p) * ring + np.array([0, 165.6, -14.0 + 2.5 * np.cos(p)]) for p in polar[::-1]]
+    rings = [np.sin(p) * ring + np.array([0, 169.0, -13.7 + 2.5 * np.cos(p)]) for p in polar[::-1]]
     points, quads = swept(np.array(rings))
     return Piece("bun", points, quads, plain(len(points), (0.30, 0.16, 0.10)), "head")

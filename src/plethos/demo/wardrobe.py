@@ -41,9 +41,10 @@ def complexion(cage: Cage, brows: Colour) -> NDArray[np.float64]:
     out = plain(len(cage.points), SKIN)
     row, column = np.nan_to_num(cage.grid, nan=-1.0).T
     head = cage.parts == "head"
-    out[head & (row >= 9.2) & (row <= 9.55) & (column >= 0.95) & (column <= 2.9)] = brows
+    brow = head & (row > 9.2) & (row < 9.3) & (column > 0.8) & (column < 2.8)
+    out[brow] = 0.3 * np.array(SKIN) + 0.7 * np.array(brows)
     mouth = head & (row >= 4.2) & (row <= 5.3) & (column <= 1.6)
-    out[mouth & ~cage.pinned] = 0.75 * np.array(SKIN) + 0.25 * np.array(LIPS)
+    out[mouth & ~cage.pinned] = 0.85 * np.array(SKIN) + 0.15 * np.array(LIPS)
     inside = cage.pinned & (row >= 4.4) & (row <= 5.1) & (column <= 1.6)
     out[inside] = LIPS
     return out

@@ -1,0 +1,92 @@
+"""Takes the pictures of docs/screenshots anew: ``.venv/bin/python docs/take_screenshots.py ADDRESS`` of a fresh start."""
+
+from __future__ import annotations
+
+import json
+import sys
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).with_name("screenshots")
+
+
+class Camera:
+    """A page on the running application, and where its pictures go."""
+
+    def __init__(self, page: Page, address: str) -> None:
+        self.page, self.address = page, address
+        with urllib.request.urlopen(f"{address}/api/characters") as answer:
+            self.ids = {c["name"]: c["id"] for c in json.load(answer)}
+
+    def open(self, name: str, station: str = "") -> None:
+        self.page.goto(f"{self.address}/characters/{self.ids[name]}{station}?quality=high")
+        self.page.wait_for_selector(".view[data-ready=true]" if not station else "h1")
+        self.page.wait_for_timeout(2500)
+
+    def take(self, name: str) -> None:
+        self.page.wait_for_timeout(2000)
+        self.page.screenshot(path=OUT / f"{name}.png")
+        print(name, flush=True)
+
+    def bend(self, joint: str, degrees: float) -> None:
+        finder = self.page.get_by_role("combobox", name="Find a joint")
+        finder.click()
+        finder.fill(joint)
+        self.page.get_by_role("option", name=joint, exact=True).click()
+        typed = self.page.get_by_label("Angle in degrees")
+        typed.fill(str(degrees))
+        typed.press("Enter")
+        self.page.get_by_label("Face the joint, outer side").click()
+        self.page.wait_for_timeout(2500)
+
+
+def mend(camera: Camera) -> None:
+    """Library, the finished elbow, and a knee of the bare lock keeper on its way to being mended."""
+    page = camera.page
+    page.goto(f"{camera.address}/?quality=high")
+    page.wait_for_selector(".picture img")
+    camera.take("library")
+    camera.open("Lock keeper")
+    camera.take("workbench")
+    page.keyboard.press("w")
+    camera.take("with")
+    page.keyboard.down(" ")
+    camera.take("without")
+    page.keyboard.up(" ")
+    camera.open("Ferry cook")
+    page.get_by_label("All: show the whole figure").click()
+    page.keyboard.press("j")
+    camera.take("figures")
+    camera.open("Lock keeper, bare")
+    camera.bend("Left shin", 110)
+    page.get_by_role("button", name="Sculpt a corrective here").click()
+    page.wait_for_selector("text=Sculpting in the pose")
+    view = page.locator(".view canvas").bounding_box()
+    x, y = view["x"] + 0.5 * view["width"], view["y"] + 0.5 * view["height"]
+    for k in range(3):
+        page.mouse.move(x - 10, y - 20 + 12 * k)
+        page.mouse.down()
+        page.mouse.move(x + 40, y + 12 * k, steps=6)
+        page.mouse.up()
+        page.wait_for_selector(f"text={k + 1} strokes")
+    page.mouse.move(x, y)
+    camera.take("sculpt")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    camera.take("keep")
+    page.get_by_role("button", name="Back", exact=True).click()
+    page.get_by_role("button", name="Drop", exact=True).click()
+    camera.open("Lock keeper", "/deliver")
+    camera.take("deliver")
+
+
+def main(address: str) -> None:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
+        mend(Camera(browser.new_page(viewport={"width": 1280, "height": 800}), address))
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1].rstrip("/"))
