@@ -17,12 +17,16 @@ from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats import gltf_file, obj, rules
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_read import read_character, unnormalised_weights
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.remedies.solve import guess_trigger, solve_corrective
 from plethos.core.skeleton import Pose, Skeleton, pose_from_json, pose_to_json
 from plethos.core.triggers.hinge import unit_axis
+from plethos.core.weights.assign import with_joint_weights
+from plethos.core.weights.bind import bound_automatically
+from plethos.core.weights.check import check_weights
+from plethos.core.weights.table import weights_from_json, weights_to_json
 from plethos.demo.catalogue import DEMOS, shipped
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, help=__doc__, no_args_is_help=True)
@@ -203,6 +207,62 @@ def measure(
             }
         )
     show({"joint": joint, "axis": list(unit), "remedies": not without, "steps": rows})
+
+
+@app.command()
+def bind(
+    source: In,
+    out: Out,
+    joints: Annotated[str | None, typer.Option(help="Only these joints, with commas: A,B.")] = None,
+    influences: Annotated[int, typer.Option(help="How many joints a vertex may follow.")] = 4,
+) -> None:
+    """Automatic weights for a character that has joints; its own are replaced (with --joints, only theirs)."""
+    if not 1 <= influences <= 8:
+        raise CallError("The number of influences has to lie between 1 and 8.")
+    character, file = open_character(source)
+    chosen = None
+    if joints is not None:
+        chosen = np.zeros(len(character.skeleton), dtype=bool)
+        chosen[[character.skeleton.find(n.strip()) for n in joints.split(",")]] = True
+    bound = bound_automatically(character, influences, chosen)
+    write(out, write_glb(bound, file))
+    used = bound.skeleton.is_joint & (bound.joint_weights.max(axis=0) > 0)
+    show(
+        {
+            "vertices": len(bound.points),
+            "joints": [bound.skeleton.names[j] for j in np.flatnonzero(used if chosen is None else used & chosen)],
+            "influences": int((bound.weights > 0).sum(axis=1).max()),
+        }
+    )
+
+
+@app.command()
+def weights(
+    source: In,
+    check: Annotated[bool, typer.Option("--check", help="List what is wrong.")] = False,
+    influences: Annotated[int, typer.Option(help="How many joints a vertex may follow.")] = 4,
+    out: Annotated[Path | None, typer.Option("--out", help="Write the weights as a plain file by joint name.")] = None,
+    take: Annotated[
+        Path | None, typer.Option("--take", help="Take the weights of such a file; needs --out .glb.")
+    ] = None,
+) -> None:
+    """Stray, unnormalised, unmirrored and over-limit weights as JSON; weights out to a plain file, and back in."""
+    character, file = open_character(source)
+    if check:
+        findings = [f.to_json(character) for f in check_weights(character, influences)]
+        unnormalised = [
+            {"kind": "unnormalised", "joint": None, "vertices": len(v), "worst": worst, "file_vertices": v}
+            for v, worst in [unnormalised_weights(file)]
+            if v
+        ]
+        show([*unnormalised, *findings])
+        return
+    if out is None:
+        raise CallError("Say what to do: --check, or --out FILE.")
+    if take is not None:
+        write(out, write_glb(with_joint_weights(character, weights_from_json(character, read_bytes(take))), file))
+    else:
+        write(out, json.dumps(weights_to_json(character)).encode())
 
 
 @app.command()

@@ -259,6 +259,51 @@ class Measure(CommandLine):
             self.refused(*call[:at], value, *call[at + 1 :])
 
 
+class Bind(CommandLine):
+    def test_a_character_is_bound_anew_and_bends_where_its_joint_is(self):
+        out = self.folder / "bound.glb"
+        told = self.answer("bind", self.tube, "--out", out)
+        self.assertEqual((told["joints"], told["influences"]), (["lower", "upper"], 2))
+        self.assertEqual(self.answer("weights", out, "--check"), [])
+        posed = self.folder / "posed.obj"
+        self.answer("pose", out, "--pose", self.pose(upper=[0, 0, 90]), "--out", posed)
+        rest, points = tube_points()[0], read_obj(posed)[0]
+        turned = Rotation.from_euler("Z", 90, degrees=True).apply(rest - PIVOT) + PIVOT
+        np.testing.assert_allclose(points[rest[:, 1] > 0.9], turned[rest[:, 1] > 0.9], atol=0.004)
+
+    def test_the_fixtures_are_bound(self):
+        for name in ("hand_r.glb", "fox/Fox.gltf"):
+            out = self.folder / "out.glb"
+            told = self.answer("bind", DATA / name, "--out", out, "--influences", "4")
+            self.assertLessEqual(told["influences"], 4)
+            again = self.answer("inspect", out)
+            self.assertEqual(again["repairs"], self.answer("inspect", DATA / name)["repairs"])
+            kinds = {f["kind"] for f in self.answer("weights", out, "--check")}
+            self.assertFalse(kinds & {"stray", "over_limit", "unnormalised"}, kinds)
+
+    def test_weights_are_checked(self):
+        heavy = self.folder / "heavy.glb"
+        heavy.write_bytes(tube_file(weight_sum=0.8).pack())
+        found = {f["kind"]: f for f in self.answer("weights", heavy, "--check")}
+        self.assertEqual((found["unnormalised"]["vertices"], found["unnormalised"]["worst"]), (506, 0.8))
+        self.assertEqual(len(found), 1)
+
+    def test_weights_go_out_and_come_back(self):
+        table, out = self.folder / "weights.json", self.folder / "back.glb"
+        self.answer("weights", self.tube, "--out", table)
+        self.answer("bind", self.tube, "--out", out)
+        self.answer("weights", out, "--take", table, "--out", out)
+        one, other = (read_character(parse(p.read_bytes()), "x").joint_weights for p in (self.tube, out))
+        np.testing.assert_allclose(one, other, atol=1e-5)
+
+    def test_wrong_calls(self):
+        out = self.folder / "no.glb"
+        self.assertIn("knee", self.refused("bind", self.tube, "--out", out, "--joints", "knee"))
+        self.refused("bind", self.tube, "--out", out, "--influences", "9")
+        self.refused("weights", self.tube)
+        self.assertFalse(out.exists())
+
+
 class Demo(CommandLine):
     def test_they_are_listed_and_written_whole(self):
         listed = self.answer("demo")

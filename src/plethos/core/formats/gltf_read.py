@@ -353,6 +353,25 @@ def _influences(
     return j, w / total[:, None]
 
 
+def unnormalised_weights(file: GltfFile) -> tuple[list[int], float]:
+    """File vertices whose stored weights do not sum to 1, and the sum that is furthest off; what reading mends."""
+    found: list[int] = []
+    furthest = 1.0
+    for layout in layout_of(file):
+        primitives = _primitives(file.items("meshes")[layout.mesh])
+        for run in layout.runs if layout.skin is not None else ():
+            attributes = primitives[run.primitives[0]]["attributes"]
+            total = np.zeros(run.count)
+            for k in (k for k in range(8) if f"WEIGHTS_{k}" in attributes):
+                stored = file.accessor(attributes[f"WEIGHTS_{k}"], "the weights", "VEC4", run.count)
+                whole_one = np.iinfo(stored.dtype).max if stored.dtype.kind in "iu" else 1
+                total += stored.astype(np.float64).sum(axis=1) / whole_one
+            off = np.flatnonzero(np.abs(total - 1) > 1e-3)
+            found += (off + run.start).tolist()
+            furthest = max([furthest, *total[off].tolist()], key=lambda t: abs(t - 1))
+    return found, round(furthest, 4)
+
+
 def _skin_joints(file: GltfFile, skin: int | None) -> list[int]:
     joints = file.item("skins", skin, "a mesh").get("joints")
     if not isinstance(joints, list) or not joints:

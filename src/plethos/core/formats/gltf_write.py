@@ -207,7 +207,7 @@ def _stored_alike(
     row = np.arange(len(stored))[:, None]
     ours = np.bincount((row * size + slots)[weights > 0], weights=weights[weights > 0], minlength=len(row) * size)
     theirs = np.bincount((row * size + joints)[stored > 0], weights=stored[stored > 0], minlength=len(row) * size)
-    return bool(np.abs(ours - theirs).max(initial=0) < 0.02)
+    return bool(np.abs(ours - theirs).max(initial=0) < 1e-4)
 
 
 def _write_targets(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
@@ -10,8 +12,17 @@ from scipy.sparse.linalg import splu
 from plethos.core.mesh import Triangles
 from plethos.core.rotations import Array
 
+COLUMNS = 8  # joints that are solved at once
 
-def heat_weights(points: Array, triangles: Triangles, nearest: Array, distance: Array, strength: float = 1.6) -> Array:
+
+def heat_weights(
+    points: Array,
+    triangles: Triangles,
+    nearest: Array,
+    distance: Array,
+    strength: float = 1.6,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Array:
     """Weights ``(V, J)`` that each sum to 1, none negative.
 
     Every vertex is heated by its nearest bones and the heat spreads over the surface, never through the air:
@@ -25,6 +36,8 @@ def heat_weights(points: Array, triangles: Triangles, nearest: Array, distance: 
         p: ``(V, J)`` 1 for the nearest bone of each vertex, shared where several are equally near.
     distance
         ``(V,)`` to that bone, above 0.
+    progress
+        Called with the share done, between joints.
 
     References
     ----------
@@ -37,19 +50,26 @@ def heat_weights(points: Array, triangles: Triangles, nearest: Array, distance: 
     heat = area @ sparse.diags(strength / distance**2)
     options = {"SymmetricMode": True}
     factor = splu((laplacian + heat).tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options)
-    w = np.maximum(factor.solve(np.asarray(heat @ nearest)), 0)
+    progress(0.4)
+    right = np.asarray(heat @ nearest)
+    w = np.empty_like(right)
+    for start in range(0, right.shape[1], COLUMNS):
+        columns = slice(start, start + COLUMNS)
+        w[:, columns] = factor.solve(np.ascontiguousarray(right[:, columns]))
+        progress(0.4 + 0.6 * min(1.0, (start + COLUMNS) / right.shape[1]))
+    w = np.maximum(w, 0)
     return np.asarray(w / w.sum(axis=1, keepdims=True))
 
 
-def limit_influences(weights: Array, most: int) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+def limit_influences(weights: Array, most: int, least: float = 0.003) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
     """Dense weights ``(V, J)`` as the `most` largest a vertex: indices and weights ``(V, most)``.
 
-    The next smaller weight is subtracted before the cut, so that neighbours whose lists differ do not tear.
+    The next smaller weight, or `least`, is subtracted before the cut, so that neighbours with other lists do not tear.
     """
     if weights.shape[1] <= most:
         weights = np.pad(weights, ((0, 0), (0, most + 1 - weights.shape[1])))
     first_out = -np.partition(-weights, most, axis=1)[:, most : most + 1]
-    kept = np.maximum(weights - np.maximum(first_out, 0.003), 0)
+    kept = np.maximum(weights - np.maximum(first_out, least), 0)
     order = np.argsort(-kept, axis=1, kind="stable")[:, :most]
     w = np.take_along_axis(kept, order, axis=1)
     w /= w.sum(axis=1, keepdims=True)

@@ -1,0 +1,82 @@
+"""Which vertices and joints are each other's mirror images, across the plane x = 0 at rest."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from plethos.core.mesh import extent
+from plethos.core.skeleton import Skeleton
+
+TOLERANCE = 1e-4  # of the character's height
+MIRROR = np.array([-1.0, 1.0, 1.0])
+SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"), ("l", "r"))
+
+
+def vertex_mirror(points: NDArray[np.floating], tolerance: float = TOLERANCE) -> NDArray[np.int32]:
+    """The mirror image of each vertex.
+
+    Parameters
+    ----------
+    points
+        Rest points ``(V, 3)`` in the world.
+    tolerance
+        How far off the mirrored place a twin may be, as a share of the height.
+
+    Returns
+    -------
+    ndarray
+        ``(V,)`` indices, -1 for vertices that have no twin; pairs name each other, a vertex on the plane itself.
+    """
+    if len(points) == 0:
+        return np.zeros(0, np.int32)
+    p = np.asarray(points, np.float64)
+    distance, found = cKDTree(p).query(p * MIRROR)
+    twin = np.where(distance <= tolerance * extent(p), found, -1)
+    there = np.flatnonzero(twin >= 0)
+    # Where vertices lie on top of each other only pairs that agree count.
+    agree = twin[twin[there]] == there
+    twin[there[~agree]] = -1
+    return twin.astype(np.int32)
+
+
+def joint_mirror(skeleton: Skeleton) -> NDArray[np.int32]:
+    """The mirror image of each joint ``(J,)``: by place at rest, with names as a hint where several share one.
+
+    A joint with no twin, or in the middle, is its own.
+    """
+    places = skeleton.rest_global[:, :3, 3]
+    height = max(extent(places), 1e-9)
+    off = np.linalg.norm(places[:, None] * MIRROR - places[None], axis=2)
+    twin = np.arange(len(skeleton), dtype=np.int32)
+    for j, name in enumerate(skeleton.names):
+        near = np.flatnonzero(off[j] < 2e-3 * height)
+        if len(near) == 0:
+            continue
+        named = [int(k) for k in near if skeleton.names[k] in other_side_names(name)]
+        if named:
+            twin[j] = named[0]
+        elif j not in near:
+            twin[j] = near[np.argmin(off[j, near])]
+    agree = twin[twin] == np.arange(len(twin))
+    return np.where(agree, twin, np.arange(len(twin))).astype(np.int32)
+
+
+def other_side_names(name: str) -> set[str]:
+    """What the joint on the other side may be called: ``left_arm`` and ``right_arm``, ``arm.L`` and ``arm.R``, …"""
+    out: set[str] = set()
+    for a, b in SIDES:
+        for one, other in ((a, b), (b, a)):
+            if len(one) > 1:
+                if one in name:
+                    out.add(name.replace(one, other))
+                continue
+            for mark in "_.- ":
+                if name.startswith(one + mark):
+                    out.add(other + name[1:])
+                if name.endswith(mark + one):
+                    out.add(name[:-1] + other)
+                if mark + one + mark in name:
+                    out.add(name.replace(mark + one + mark, mark + other + mark))
+    return out

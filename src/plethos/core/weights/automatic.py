@@ -1,0 +1,172 @@
+"""Automatic weights for a whole character, for chosen joints, or for a picked region."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse import csgraph
+
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator
+from plethos.core.mesh import Topology, extent, vertex_normals
+from plethos.core.symmetry import joint_mirror, vertex_mirror
+from plethos.core.weights.bones import Segment, along_segment, segment_distances, segments_of
+from plethos.core.weights.heat import heat_weights
+
+Weights = NDArray[np.float64]
+Progress = Callable[[float], None]  # called with the share done; raises to cancel
+
+SYMMETRIC = 0.9  # share of the vertices with a twin from which a mesh counts as symmetric
+
+
+def automatic_weights(
+    character: Character,
+    joints: NDArray[np.bool_] | None = None,
+    region: NDArray[np.floating] | None = None,
+    progress: Progress = lambda share: None,
+) -> Weights:
+    """Weights by heat from the bones.
+
+    Parameters
+    ----------
+    joints
+        ``(J,)`` only these joints get new weights; what is left of each vertex keeps its old proportions. None =
+        all joints.
+    region
+        ``(V,)`` from 0 (keeps its weights) to 1 (takes the new ones); None = everywhere.
+    progress
+        Called between the steps.
+
+    Returns
+    -------
+    ndarray
+        Dense weights ``(V, J)`` float64 that sum to 1: mirror-exact where mesh and skeleton are, and without islands.
+
+    Raises
+    ------
+    BadEditError
+        When there is no joint to follow, or nothing chosen.
+    """
+    skeleton = character.skeleton
+    if joints is not None and not (joints & skeleton.is_joint).any():
+        raise BadEditError("No joint was chosen, so nothing can be given weights.")
+    if region is not None and not (region > 0).any():
+        raise BadEditError("The region holds no vertex: pick some first.")
+    rest = Evaluator(character.with_remedies(())).rest().astype(np.float64)
+    segments = segments_of(skeleton)
+    if not segments:
+        raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")
+    fresh = _heated(character.topology, rest, segments, len(skeleton), progress)
+    fresh = _mirrored(character, rest, fresh)
+    if joints is not None:
+        fresh = _chosen_only(character, fresh, joints)
+    if region is not None:
+        share = np.clip(np.asarray(region, np.float64), 0, 1)[:, None]
+        fresh = share * fresh + (1 - share) * character.joint_weights
+    progress(1.0)
+    return np.asarray(fresh / fresh.sum(axis=1, keepdims=True))
+
+
+def _heated(
+    topology: Topology, rest: NDArray[np.float64], segments: list[Segment], joints: int, progress: Progress
+) -> Weights:
+    normals = vertex_normals(rest, topology.triangles)
+    distance = segment_distances(rest, normals, segments)
+    nearest_segment = distance.argmin(axis=1)
+    least = np.maximum(distance.min(axis=1), 1e-3 * extent(rest))
+    progress(0.1)
+    # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured.
+    owners = np.array([s.joint for s in segments])
+    tied = distance <= least[:, None] * 1.001
+    seeds = np.zeros((len(rest), joints))
+    for k, owner in enumerate(owners.tolist()):
+        seeds[:, owner] = np.maximum(seeds[:, owner], tied[:, k])
+    seeds[np.arange(len(rest)), owners[nearest_segment]] = 1
+    seeds /= seeds.sum(axis=1, keepdims=True)
+    used = np.flatnonzero(seeds.any(axis=0))
+    weights = np.zeros((len(rest), joints))
+    # Vertices that no triangle holds have no neighbours to share with: they follow their nearest bone.
+    loose = np.ones(len(rest), dtype=bool)
+    loose[topology.triangles.ravel()] = False
+    weights[loose] = seeds[loose]
+    inside = np.flatnonzero(~loose)
+    if len(inside):
+        number = np.full(len(rest), -1, dtype=np.int32)
+        number[inside] = np.arange(len(inside), dtype=np.int32)
+        solved = heat_weights(
+            rest[inside], number[topology.triangles], seeds[inside][:, used], least[inside],
+            progress=lambda share: progress(0.1 + 0.8 * share),
+        )  # fmt: skip
+        weights[np.ix_(inside, used)] = solved
+    weights = without_islands(topology, weights, seeds > 0)
+    for segment in segments:
+        if segment.twists:
+            weights = graded(rest, weights, segment)
+    return weights
+
+
+def graded(rest: NDArray[np.float64], weights: Weights, segment: Segment) -> Weights:
+    """Share a bone's weight evenly along it with its twist joints.
+
+    The joint holds its own end, the last twist joint the other, with straight lines between.
+    """
+    chain = [segment.joint, *segment.twists]
+    stations = np.linspace(0.1, 0.9, len(chain))
+    t = np.clip(along_segment(rest, segment), stations[0], stations[-1])
+    out = weights.copy()
+    step = stations[1] - stations[0]
+    for joint, station in zip(chain, stations, strict=True):
+        out[:, joint] = weights[:, segment.joint] * np.clip(1 - np.abs(t - station) / step, 0, 1)
+    return out
+
+
+def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool_], least: float = 1e-3) -> Weights:
+    """Weights without patches that hold none of their joint's seeds: what pruning or heat left far away.
+
+    Parameters
+    ----------
+    seeds
+        ``(V, J)`` where each joint is at home.
+    least
+        Weights under this are taken for nothing.
+    """
+    out = np.where(weights < least, 0, weights)
+    for joint in range(weights.shape[1]):
+        on = out[:, joint] > 0
+        if not on.any():
+            continue
+        edges = topology.edges[on[topology.edges].all(axis=1)]
+        graph = sparse.csr_matrix((np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (len(on), len(on)))
+        number = csgraph.connected_components(graph, directed=False)[1]
+        home = np.zeros(int(number.max()) + 1, dtype=bool)
+        home[number[on & seeds[:, joint]]] = True
+        out[on & ~home[number], joint] = 0
+    total = out.sum(axis=1, keepdims=True)
+    return np.asarray(
+        np.where(total > 0, out / np.maximum(total, 1e-300), weights / weights.sum(axis=1, keepdims=True))
+    )
+
+
+def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights) -> Weights:
+    twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+    paired = twin >= 0
+    if paired.mean() < SYMMETRIC or (other == np.arange(len(other))).all():
+        return weights
+    rows = np.flatnonzero(paired)
+    out = weights.copy()
+    out[rows] = 0.5 * (weights[rows] + weights[twin[rows]][:, other])
+    return out
+
+
+def _chosen_only(character: Character, fresh: Weights, joints: NDArray[np.bool_]) -> Weights:
+    old = character.joint_weights.astype(np.float64)
+    taken = fresh[:, joints].sum(axis=1, keepdims=True)
+    rest = np.where(joints, 0, old)
+    held = rest.sum(axis=1, keepdims=True)
+    # Where only chosen joints held a vertex, the automatic weights say who else does.
+    rest = np.where(held > 1e-9, rest * (1 - taken) / np.maximum(held, 1e-9), np.where(joints, 0, fresh))
+    return np.asarray(np.where(joints, fresh, rest))

@@ -1,0 +1,144 @@
+"""Finding what is wrong with weights: stray patches, too many influences, sides that differ, hard steps."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse import csgraph
+
+from plethos.core.character import Character
+from plethos.core.evaluate import Evaluator
+from plethos.core.symmetry import joint_mirror, vertex_mirror
+from plethos.core.weights.automatic import SYMMETRIC
+from plethos.core.weights.bones import segment_distances, segments_of
+
+LEAST = 0.01  # weights under this are noise, not a fault
+STRAY_SHARE = 0.15  # a patch with less of a joint's weight than this, away from the rest of it, is stray
+UNMIRRORED = 0.02
+STEP = 0.85  # a joint's weight changing by more than this along one edge
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One fault.
+
+    Parameters
+    ----------
+    kind
+        ``stray``, ``over_limit``, ``unmirrored`` or ``hard_step``.
+    joint
+        Whose weights, or None where it is about all of a vertex's.
+    vertices
+        ``(N,)`` where.
+    worst
+        The stray weight, the number of influences, the difference between the sides, or the step.
+    """
+
+    kind: str
+    joint: int | None
+    vertices: NDArray[np.int32]
+    worst: float
+
+    def to_json(self, character: Character) -> dict[str, Any]:
+        """As plain data, the vertices counted as the file counts them."""
+        places = np.flatnonzero(np.isin(character.file_to_vertex, self.vertices))
+        return {
+            "kind": self.kind,
+            "joint": None if self.joint is None else character.skeleton.names[self.joint],
+            "vertices": len(self.vertices),
+            "worst": round(self.worst, 4),
+            "file_vertices": places.tolist(),
+        }
+
+
+def check_weights(character: Character, limit: int = 4) -> list[Finding]:
+    """All findings, the stray ones first."""
+    return [
+        *stray_weights(character),
+        *over_limit(character, limit),
+        *unmirrored(character),
+        *hard_steps(character),
+    ]
+
+
+def stray_weights(character: Character) -> list[Finding]:
+    """Patches of a joint's weight that lie apart from where the joint has most of it, on the same piece of skin.
+
+    A patch counts as stray when it holds little of the weight and another joint's bone is nearer to all of it.
+    """
+    topology, weights = character.topology, character.joint_weights
+    rest = Evaluator(character.with_remedies(())).rest()
+    segments = segments_of(character.skeleton)
+    owners = np.array([s.joint for s in segments])
+    twists = {t: s.joint for s in segments for t in s.twists}
+    distance = segment_distances(rest, np.zeros_like(rest), segments)
+    pieces, found = topology.pieces, []
+    for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
+        on = weights[:, joint] > LEAST
+        edges = topology.edges[on[topology.edges].all(axis=1)]
+        graph = sparse.csr_matrix((np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (len(on), len(on)))
+        patch = csgraph.connected_components(graph, directed=False)[1]
+        held = np.bincount(patch[on], weights=weights[on, joint])
+        own = distance[:, owners == twists.get(joint, joint)]
+        if own.shape[1] == 0:
+            continue
+        elsewhere = own.min(axis=1) > 1.5 * distance.min(axis=1)
+        for number in np.unique(patch[on]).tolist():
+            where = np.flatnonzero(on & (patch == number))
+            rivals = np.unique(patch[on & (pieces == pieces[where[0]])])
+            most = held[rivals].max()
+            if held[number] < STRAY_SHARE * most and elsewhere[where].all():
+                worst = float(weights[where, joint].max())
+                found.append(Finding("stray", joint, where.astype(np.int32), worst))
+    return sorted(found, key=lambda f: -f.worst)
+
+
+def without_stray(character: Character, findings: list[Finding]) -> NDArray[np.float64]:
+    """Weights ``(V, J)`` with the stray ones of these findings taken away, the others making up for them."""
+    weights = character.joint_weights.astype(np.float64)
+    for finding in findings:
+        if finding.kind != "stray" or finding.joint is None:
+            continue
+        rest = weights[finding.vertices].copy()
+        rest[:, finding.joint] = 0
+        # A vertex that follows nothing else keeps what it has: there is nothing to make up for it.
+        alone = rest.sum(axis=1) < 1e-9
+        rest[alone] = weights[finding.vertices[alone]]
+        weights[finding.vertices] = rest
+    return np.asarray(weights / weights.sum(axis=1, keepdims=True))
+
+
+def over_limit(character: Character, limit: int) -> list[Finding]:
+    """Vertices with more influences than a delivery takes."""
+    count = (character.joint_weights > 1e-6).sum(axis=1)
+    where = np.flatnonzero(count > limit).astype(np.int32)
+    return [Finding("over_limit", None, where, float(count[where].max()))] if len(where) else []
+
+
+def unmirrored(character: Character) -> list[Finding]:
+    """Vertices whose twin on the other side follows the mirrored joints differently; nothing on unsymmetric meshes."""
+    rest = Evaluator(character.with_remedies(())).rest()
+    twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+    if (twin >= 0).mean() < SYMMETRIC or (other == np.arange(len(other))).all():
+        return []
+    rows = np.flatnonzero(twin >= 0)
+    weights = character.joint_weights
+    off = np.abs(weights[rows] - weights[twin[rows]][:, other]).max(axis=1)
+    where = off > UNMIRRORED
+    return [Finding("unmirrored", None, rows[where].astype(np.int32), float(off.max()))] if where.any() else []
+
+
+def hard_steps(character: Character) -> list[Finding]:
+    """Edges along which a joint's weight jumps from nearly all to nearly none: they show as a crease."""
+    edges, weights = character.topology.edges, character.joint_weights
+    found = []
+    for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
+        step = np.abs(weights[edges[:, 0], joint] - weights[edges[:, 1], joint])
+        where = np.unique(edges[step > STEP])
+        if len(where):
+            found.append(Finding("hard_step", joint, where.astype(np.int32), float(step.max())))
+    return sorted(found, key=lambda f: -len(f.vertices))

@@ -1,0 +1,324 @@
+"""Binding: bones, automatic weights, what is wrong with weights, and weights by joint name."""
+
+import json
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from plethos.core.bend import BendMeasure, ContactCounter
+from plethos.core.errors import BadEditError, BadFileError
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character, unnormalised_weights
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.skeleton import Skeleton
+from plethos.core.symmetry import joint_mirror, other_side_names, vertex_mirror
+from plethos.core.weights.assign import with_joint_weights
+from plethos.core.weights.automatic import automatic_weights, without_islands
+from plethos.core.weights.bind import bound_automatically
+from plethos.core.weights.bones import segment_distances, segments_of
+from plethos.core.weights.check import check_weights, stray_weights, without_stray
+from plethos.core.weights.table import weights_from_json, weights_to_json
+from plethos.demo.catalogue import open_demo
+from tests.figures import tube, tube_file
+
+
+def chain(places, parents, names=None) -> Skeleton:
+    """Joints at places in the world, their frames along the world's axes."""
+    places = np.array(places, float)
+    local = [p - places[j] if j >= 0 else p for p, j in zip(places, parents, strict=True)]
+    count = len(places)
+    return Skeleton(
+        names=tuple(names or (f"joint_{j}" for j in range(count))),
+        parents=np.array(parents, np.int32),
+        rest_translation=np.array(local),
+        rest_rotation=np.tile([0.0, 0, 0, 1], (count, 1)),
+        rest_stretch=np.tile(np.eye(3), (count, 1, 1)),
+        is_joint=np.ones(count, bool),
+        nodes=np.arange(count, dtype=np.int32),
+    )
+
+
+class Bones(unittest.TestCase):
+    def test_twist_joints_lie_on_their_bone_and_thumbs_do_not(self):
+        skeleton = chain(
+            [[0, 0, 0], [0, 3, 0], [0, 1, 0], [0, 2, 0], [1, 1.5, 0], [0, 4, 0]], [-1, 0, 0, 0, 0, 1]
+        )  # upper, lower, two twist joints, a spur beside the bone, the end
+        segments = segments_of(skeleton)
+        main = next(s for s in segments if s.joint == 0 and s.end[1] == 3)
+        self.assertEqual(main.twists, (2, 3))
+        self.assertTrue(any(s.joint == 0 and s.end[0] == 1 for s in segments))
+        self.assertFalse(any(s.joint in (2, 3) for s in segments))
+
+    def test_a_last_joint_goes_on_along_its_own_axis(self):
+        skeleton = chain([[0, 0, 0], [0, 2, 0], [0, 4, 0]], [-1, 0, 1])
+        last = next(s for s in segments_of(skeleton) if s.joint == 2)
+        np.testing.assert_allclose(last.end, [0, 4 + 0.9 * 2, 0])
+
+    def test_a_bone_outside_the_skin_counts_as_further_away(self):
+        skeleton = chain([[0, 0, 0], [0, 1, 0]], [-1, 0])
+        segments = [s for s in segments_of(skeleton) if s.joint == 0]
+        points, out = np.array([[1.0, 0.5, 0], [1.0, 0.5, 0]]), np.array([[1.0, 0, 0], [-1.0, 0, 0]])
+        inner, outer = segment_distances(points, out, segments)[:, 0]
+        self.assertAlmostEqual(inner, 1)
+        self.assertAlmostEqual(outer, 3)
+
+
+class Symmetry(unittest.TestCase):
+    def test_vertices_pair_by_mirrored_place(self):
+        points = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [2, 0, 0]], float)
+        self.assertEqual(vertex_mirror(points).tolist(), [1, 0, 2, -1])
+
+    def test_joints_pair_by_place_and_names_decide_between_several_in_one_place(self):
+        names = ["root", "left_arm", "left_arm_twist", "right_arm_twist", "right_arm"]
+        skeleton = chain([[0, 0, 0], [1, 0, 0], [1, 0, 0], [-1, 0, 0], [-1, 0, 0]], [-1, 0, 0, 0, 0], names)
+        self.assertEqual(joint_mirror(skeleton).tolist(), [0, 4, 3, 2, 1])
+
+    def test_names_of_the_other_side(self):
+        for name, other in (
+            ("left_arm", "right_arm"), ("b_RightHand", "b_LeftHand"), ("arm.L", "arm.R"), ("l_foot", "r_foot"),
+            ("x_R_knee", "x_L_knee"),
+        ):  # fmt: skip
+            self.assertIn(other, other_side_names(name))
+        self.assertEqual(other_side_names("spine"), set())
+
+
+class Automatic(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.keeper, cls.source = open_demo("lock-keeper-bare")
+        cls.bound = bound_automatically(cls.keeper, 8)
+
+    def test_a_tube_is_shared_evenly_about_its_joint(self):
+        character = tube(softness=0.01)
+        weights = automatic_weights(character)
+        upper = weights[:, character.skeleton.find("upper")]
+        height = character.points[:, 1]
+        self.assertAlmostEqual(float(upper[np.abs(height - 0.5) < 1e-6].mean()), 0.5, delta=0.02)
+        self.assertGreater(upper[height > 0.8].min(), 0.98)
+        self.assertLess(upper[height < 0.2].max(), 0.02)
+
+    def test_they_sum_to_1_are_few_and_exactly_mirrored(self):
+        weights = self.bound.weights
+        np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
+        self.assertGreaterEqual(weights.min(), 0)
+        self.assertLessEqual(weights.shape[1], 8)
+        rest = Evaluator(self.keeper).rest()
+        twin, other = vertex_mirror(rest), joint_mirror(self.keeper.skeleton)
+        rows = np.flatnonzero(twin >= 0)
+        self.assertGreater(len(rows), 0.95 * len(rest))
+        dense = automatic_weights(self.keeper)
+        np.testing.assert_allclose(dense[rows], dense[twin[rows]][:, other], atol=1e-12)
+
+    def test_no_stray_islands(self):
+        self.assertEqual(stray_weights(self.bound), [])
+        self.assertEqual(stray_weights(bound_automatically(self.keeper, 4)), [])
+
+    def test_an_arm_takes_little_of_the_ribs(self):
+        skeleton, rest = self.keeper.skeleton, Evaluator(self.keeper).rest()
+        ribs = (np.abs(rest[:, 0]) < 0.14) & (rest[:, 1] > 1.05) & (rest[:, 1] < 1.25)
+        arm = self.bound.subtree_weights(skeleton.find("left_upper_arm"))
+        self.assertLess(arm[ribs].mean(), 0.02)
+        self.assertLess(arm[ribs].max(), 0.2)
+
+    def test_they_beat_the_nearest_bone_over_the_range_of_motion(self):
+        # The obvious alternative, on the same clip, by the same measures: where rigid skin tears at its borders.
+        rest = Evaluator(self.keeper).rest()
+        segments = segments_of(self.keeper.skeleton)
+        nearest = segment_distances(rest, np.zeros_like(rest), segments).argmin(axis=1)
+        dense = np.zeros_like(self.keeper.joint_weights)
+        dense[np.arange(len(rest)), np.array([s.joint for s in segments])[nearest]] = 1
+        both = {"heat": self.bound, "nearest": with_joint_weights(self.keeper, dense)}
+        clip = next(c for c in self.keeper.clips if c.name == "range of motion")
+        poses = [clip.pose_at(self.keeper.skeleton, t) for t in np.arange(0, clip.duration, 0.6)]
+        counter = ContactCounter(self.keeper, rest)
+        contacts = {n: np.mean([counter.count(Evaluator(c).evaluate(p)) for p in poses]) for n, c in both.items()}
+        self.assertLess(contacts["heat"], 0.7 * contacts["nearest"])
+        for joint, value in (("left_upper_arm", "volume"), ("spine_2", "girth")):
+            region = BendMeasure(self.keeper, self.keeper.skeleton.find(joint), rest)
+            region.slices, region._rest_values  # noqa: B018  the same region and slices for both
+            least = {
+                n: min(getattr(region.with_character(c).at(pose), value) for pose in poses) for n, c in both.items()
+            }
+            self.assertGreater(least["heat"], least["nearest"] + 15, joint)
+
+    def test_chosen_joints_only(self):
+        skeleton = self.keeper.skeleton
+        spoiled = self.keeper.joint_weights.astype(float)
+        foot, shin = skeleton.find("left_foot"), skeleton.find("left_shin_twist_2")
+        spoiled[:, foot] += 0.5 * spoiled[:, shin]
+        spoiled[:, shin] *= 0.5
+        character = with_joint_weights(self.keeper, spoiled)
+        chosen = np.zeros(len(skeleton), bool)
+        chosen[foot] = True
+        mended = automatic_weights(character, joints=chosen)
+        whole = automatic_weights(character)
+        np.testing.assert_allclose(mended[:, foot], whole[:, foot], atol=1e-12)
+        far = whole[:, foot] < 1e-9
+        unspoiled = far & (character.joint_weights[:, foot] < 1e-6)
+        np.testing.assert_allclose(mended[unspoiled], character.joint_weights[unspoiled], atol=1e-6)
+        np.testing.assert_allclose(mended.sum(axis=1), 1, atol=1e-9)
+
+    def test_a_region_only(self):
+        region = np.zeros(len(self.keeper.points))
+        region[:2000] = 1
+        mixed = automatic_weights(self.keeper, region=region)
+        np.testing.assert_allclose(mixed[2000:], self.keeper.joint_weights[2000:], atol=1e-6)
+        np.testing.assert_allclose(mixed[:2000], automatic_weights(self.keeper)[:2000], atol=1e-9)
+
+    def test_nothing_chosen_is_told(self):
+        none = np.zeros(len(self.keeper.skeleton), bool)
+        with self.assertRaisesRegex(BadEditError, "No joint"):
+            automatic_weights(self.keeper, joints=none)
+        with self.assertRaisesRegex(BadEditError, "no vertex"):
+            automatic_weights(self.keeper, region=np.zeros(len(self.keeper.points)))
+
+    def test_progress_grows_and_can_cancel(self):
+        seen: list[float] = []
+        automatic_weights(tube(), progress=seen.append)
+        self.assertEqual(seen, sorted(seen))
+        self.assertEqual(seen[-1], 1)
+
+        class CancelledError(Exception):
+            pass
+
+        def stop(share: float) -> None:
+            if share > 0.3:
+                raise CancelledError
+
+        with self.assertRaises(CancelledError):
+            automatic_weights(tube(), progress=stop)
+
+    def test_odd_meshes_work(self):
+        plain = tube()
+        flipped = replace(plain, file_triangles=plain.file_triangles[:, ::-1].copy())
+        flat = replace(plain, file_triangles=np.vstack([plain.file_triangles, [[3, 27, 51]]]).astype(np.int32))
+        doubled = replace(plain, file_triangles=np.vstack([plain.file_triangles, plain.file_triangles[:5]]))
+        opened = replace(plain, file_triangles=plain.file_triangles[60:].copy())
+        for name, character in (("flipped", flipped), ("flat", flat), ("doubled", doubled), ("open", opened)):
+            weights = automatic_weights(character)
+            self.assertTrue(np.isfinite(weights).all(), name)
+            np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-9)
+
+
+class Islands(unittest.TestCase):
+    def test_a_patch_without_a_seed_goes_and_the_rest_makes_up_for_it(self):
+        character = tube()
+        weights = np.tile([0.0, 1.0, 0.0], (len(character.points), 1))
+        weights[:24] = [0, 0.6, 0.4]
+        weights[400:424] = [0, 0.2, 0.8]
+        seeds = np.zeros_like(weights, dtype=bool)
+        seeds[:, 1] = True
+        seeds[410, 2] = True
+        out = without_islands(character.topology, weights, seeds)
+        np.testing.assert_allclose(out[:24], [[0, 1, 0]] * 24)
+        np.testing.assert_allclose(out[400:424], weights[400:424])
+
+
+class Assign(unittest.TestCase):
+    def test_new_weights_leave_every_part_where_it_is_at_rest_and_follow_the_joints(self):
+        for options in ({}, {"root": {"scale": [0.01] * 3}}, {"scale": 100.0, "root": {"scale": [0.01] * 3}}):
+            character = tube(**options)
+            upper = character.skeleton.find("upper")
+            dense = np.zeros((len(character.points), len(character.skeleton)))
+            dense[:, upper] = 1
+            bound = with_joint_weights(character, dense)
+            rest = Evaluator(character).rest()
+            np.testing.assert_allclose(Evaluator(bound).rest(), rest, atol=1e-6)
+            pose = bound.skeleton.rest_pose()
+            pose.rotations[upper] = [0, 0, np.sqrt(0.5), np.sqrt(0.5)]
+            world = bound.skeleton.global_matrices(pose)[upper] @ np.linalg.inv(bound.skeleton.rest_global[upper])
+            np.testing.assert_allclose(evaluate_exact(bound, pose), rest @ world[:3, :3].T + world[:3, 3], atol=1e-5)
+
+    def test_edited_weights_are_written_and_come_back(self):
+        source = tube_file()
+        character = read_character(parse(source.pack()), "Tube")
+        dense = character.joint_weights.astype(float)
+        upper, lower = character.skeleton.find("upper"), character.skeleton.find("lower")
+        dense[:, upper], dense[:, lower] = dense[:, upper] * 0.99, 1 - dense[:, upper] * 0.99
+        again = read_character(parse(write_glb(with_joint_weights(character, dense), parse(source.pack()))), "Tube")
+        np.testing.assert_allclose(again.joint_weights, dense, atol=1e-6)
+
+
+class Check(unittest.TestCase):
+    def setUp(self):
+        self.keeper, _ = open_demo("lock-keeper-bare")
+        self.skeleton = self.keeper.skeleton
+
+    def test_a_stray_weight_on_the_inner_leg_is_found_and_mended(self):
+        # Worked case: a stroke meant for the outside of one leg left a weight on the inside of the other.
+        rest = Evaluator(self.keeper).rest()
+        body = np.arange(len(rest)) < self.keeper.parts[0].vertices[1]
+        where = np.flatnonzero(body & (np.linalg.norm(rest - [-0.04, 0.66, 0.0], axis=1) < 0.05))
+        self.assertGreater(len(where), 2)
+        dense = self.keeper.joint_weights.astype(float)
+        thigh = self.skeleton.find("left_thigh")
+        dense[where] *= 0.7
+        dense[where, thigh] += 0.3
+        spoiled = with_joint_weights(self.keeper, dense)
+        (finding,) = stray_weights(spoiled)
+        self.assertEqual((finding.joint, sorted(finding.vertices)), (thigh, sorted(where)))
+        self.assertAlmostEqual(finding.worst, 0.3, delta=0.02)
+        mended = with_joint_weights(spoiled, without_stray(spoiled, [finding]))
+        self.assertEqual(stray_weights(mended), [])
+        np.testing.assert_allclose(mended.joint_weights, self.keeper.joint_weights, atol=2e-3)
+
+    def test_the_other_findings(self):
+        kinds = {f.kind for f in check_weights(self.keeper)}
+        self.assertFalse(kinds & {"over_limit", "stray"})
+        dense = self.keeper.joint_weights.astype(float)
+        twin, other = vertex_mirror(Evaluator(self.keeper).rest()), joint_mirror(self.skeleton)
+        vertex = int(np.flatnonzero((dense[:, self.skeleton.find("left_hand")] > 0.9) & (twin >= 0))[0])
+        dense[vertex] = 0
+        names = ["left_hand", "left_forearm", "left_thumb_1", "left_index_1", "left_ring_1"]
+        for name in names:
+            dense[vertex, self.skeleton.find(name)] = 0.2
+        found = {f.kind: f for f in check_weights(with_joint_weights(self.keeper, dense))}
+        self.assertEqual(found["over_limit"].vertices.tolist(), [vertex])
+        self.assertEqual(found["over_limit"].worst, 5)
+        self.assertIn(vertex, found["unmirrored"].vertices)
+        self.assertIn(int(twin[vertex]), found["unmirrored"].vertices)
+        self.assertEqual(other[self.skeleton.find("left_hand")], self.skeleton.find("right_hand"))
+
+    def test_a_hard_step_is_found(self):
+        character = tube()
+        upper, lower = character.skeleton.find("upper"), character.skeleton.find("lower")
+        dense = np.zeros_like(character.joint_weights)
+        dense[np.arange(len(dense)), np.where(character.points[:, 1] > 0.52, upper, lower)] = 1
+        character = with_joint_weights(character, dense)
+        (finding,) = [f for f in check_weights(character) if f.joint == upper]
+        self.assertEqual(finding.kind, "hard_step")
+        self.assertEqual(sorted(np.unique(character.points[finding.vertices, 1].round(2))), [0.5, 0.55])
+
+    def test_unnormalised_weights_are_told_from_the_file(self):
+        found, furthest = unnormalised_weights(tube_file(weight_sum=0.8))
+        self.assertEqual((len(found), furthest), (506, 0.8))
+        self.assertEqual(unnormalised_weights(tube_file()), ([], 1.0))
+
+
+class Table(unittest.TestCase):
+    def test_weights_survive_a_changed_mesh(self):
+        character = tube()
+        text = json.dumps(weights_to_json(character))
+        np.testing.assert_allclose(weights_from_json(character, text), character.joint_weights, atol=1e-6)
+        moved = replace(character, points=(character.points * np.float32([1.05, 1, 1.05])))
+        carried = weights_from_json(moved, text)
+        np.testing.assert_allclose(carried, character.joint_weights, atol=0.12)
+        np.testing.assert_allclose(carried.sum(axis=1), 1, atol=1e-9)
+
+    def test_broken_files_are_told(self):
+        character = tube()
+        good = weights_to_json(character)
+        strange = json.loads(json.dumps(good).replace('"upper"', '"knee"'))
+        short = {**good, "parts": [{**good["parts"][0], "weights": good["parts"][0]["weights"][:-1]}]}
+        negative = json.loads(json.dumps(good).replace('"lower": 1.0', '"lower": -1.0', 1))
+        for document, words in (
+            ([], "form"),
+            ({"parts": []}, "broken"),
+            (strange, "knee"),
+            (short, "broken"),
+            (negative, "number"),
+        ):
+            with self.assertRaisesRegex(BadFileError, words):
+                weights_from_json(character, json.dumps(document))
