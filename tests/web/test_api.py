@@ -108,6 +108,50 @@ class Api(unittest.TestCase):
         self.assertLess(fields["heat_without"].min(), -0.2)
         np.testing.assert_array_equal(fields["heat"], fields["heat_without"])
 
+    def test_weights_are_painted_over_the_socket(self):
+        with self.socket() as live:
+            want = {"weights": "upper"}
+            live.send(json.dumps({"type": "pose", "joints": {}, "want": want}))
+            before = unpack(live.recv())[1]
+            triangle = 480
+            opened = self.server.app.state.bench.open(self.id)
+            at = opened.rest[opened.character.topology.triangles[triangle]].mean(axis=0).tolist()
+            dab = {"triangle": triangle, "at": at, "radius": 0.1, "strength": 1.0}
+            paint = {"type": "paint", "joint": "lower", "mode": "replace", "value": 1, "strength": 1, "dabs": [dab]}
+            live.send(json.dumps({**paint, "want": {"weights": "lower"}}))
+            after = unpack(live.recv())[1]
+            np.testing.assert_allclose(after["weights"].max(), 1, atol=1e-6)
+            self.assertGreater(np.abs(after["weights"] - (1 - before["weights"])).max(), 0.2)
+            live.send(json.dumps({"type": "paint_end", "joint": "lower"}))
+            self.assertEqual(json.loads(live.recv())["state"]["undo"], "Paint lower")
+            for wrong in ({"mode": "scribble"}, {"strength": "much"}, {"locked": ["lower"]}, {"joint": "knee"}):
+                live.send(json.dumps({**paint, **wrong}))
+                self.assertEqual(json.loads(live.recv())["type"], "problem")
+
+    def test_automatic_weights_tell_their_progress_and_poses_go_on(self):
+        with self.socket() as live:
+            live.send(json.dumps({"type": "automatic", "joints": None}))
+            live.send(json.dumps({"type": "pose", "seq": 5}))
+            told, posed = [], 0
+            while not told or told[-1]["type"] == "progress":
+                message = live.recv(timeout=20)
+                if isinstance(message, bytes):
+                    posed += 1
+                else:
+                    told.append(json.loads(message))
+        self.assertEqual((told[-1]["type"], told[-1]["state"]["undo"]), ("saved", "Automatic weights"))
+        shares = [t["share"] for t in told[:-1]]
+        self.assertEqual(shares, sorted(shares))
+        self.assertEqual(posed, 1)
+
+    def test_weights_are_listed_given_and_mirrored_over_http(self):
+        self.assertEqual(self.http.get(f"{self.base}/weights/findings").json(), [])
+        given = self.http.post(f"{self.base}/weights/give", json={"part": "tube", "joint": "upper"})
+        self.assertEqual(given.json()["undo"], "Give tube to upper")
+        answer = self.http.post(f"{self.base}/weights/mirror", json={"from_left": True})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("mirror images", answer.json()["detail"])
+
     def test_of_many_poses_only_the_newest_must_be_answered(self):
         with self.socket() as live:
             for n in range(200):

@@ -195,6 +195,26 @@ class Evaluator:
         )  # fmt: skip
         return out
 
+    @cached_property
+    def _place(self) -> NDArray[np.int32]:
+        place = np.empty(len(self.layout.order), np.int32)
+        place[self.layout.order] = np.arange(len(place), dtype=np.int32)
+        return place
+
+    def reweigh(self, vertices: NDArray[np.int32], influences: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
+        """Let some vertices follow other bones, at once: for a stroke that is being painted.
+
+        Parameters
+        ----------
+        vertices
+            ``(N,)``.
+        influences, weights
+            ``(N, K)``, the largest weight first, K as the character has it.
+        """
+        rows = self._place[vertices]
+        self.layout.influences[rows] = influences
+        self.layout.weights[rows] = weights
+
     def rest(self) -> NDArray[np.float32]:
         """The points ``(V, 3)`` in the world at rest, no remedy acting."""
         return self.evaluate(self.character.skeleton.rest_pose(), remedies=False)

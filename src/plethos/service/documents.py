@@ -9,11 +9,14 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from typing import Any
 
+import numpy as np
+
 from plethos.core.character import Character
 from plethos.core.formats.rules import remedy_rule
 from plethos.core.remedies import Remedy, remedy_from_rule
 from plethos.core.shape import Shape
-from plethos.store.blobs import digest, pack_offsets, unpack_offsets
+from plethos.core.weights.assign import INSIDE, with_joint_weights
+from plethos.store.blobs import digest, pack_offsets, pack_weights, unpack_offsets, unpack_weights
 
 
 @dataclass(frozen=True)
@@ -46,19 +49,43 @@ class Described:
     blobs: tuple[bytes, ...]
 
 
-def describe(character: Character, sculpt: SculptNote | None, sculpt_blob: bytes | None = None) -> Described:
-    """What has to be stored of a character beyond its file."""
+def describe(
+    character: Character,
+    sculpt: SculptNote | None,
+    sculpt_blob: bytes | None = None,
+    bare: Character | None = None,
+    weights: str | None = None,
+) -> Described:
+    """What has to be stored of a character beyond its file.
+
+    Parameters
+    ----------
+    bare
+        As read from its file: weights that are not its are stored; None = they are its.
+    weights
+        Hash of the character's weights, when they are stored already.
+    """
     blobs = [sculpt_blob] if sculpt_blob is not None else []
+    if bare is None or character.weights is bare.weights:
+        weights = None
+    elif weights is None:
+        bound = pack_weights(character.bones.joint[character.influences], character.weights)
+        blobs, weights = [*blobs, bound], digest(bound)
     remedies = []
     for remedy in character.remedies:
         packed = [pack_offsets(s.vertices, s.deltas) for s in remedy.shapes]
         blobs += packed
         remedies.append({**remedy_rule(remedy, character.skeleton), "blobs": [digest(p) for p in packed]})
-    return Described({"remedies": remedies, "sculpt": asdict(sculpt) if sculpt else None}, tuple(blobs))
+    document = {"remedies": remedies, "sculpt": asdict(sculpt) if sculpt else None, "weights": weights}
+    return Described(document, tuple(blobs))
 
 
 def restore(
-    bare: Character, document: dict[str, Any], fetch: Callable[[str], bytes], known: Character | None = None
+    bare: Character,
+    document: dict[str, Any],
+    fetch: Callable[[str], bytes],
+    known: Character | None = None,
+    known_weights: str | None = None,
 ) -> tuple[Character, SculptNote | None]:
     """The character that a document describes.
 
@@ -70,7 +97,10 @@ def restore(
         Gives the bytes of a blob.
     known
         Another version, whose arrays are shared instead of fetched again.
+    known_weights
+        Hash of that version's weights; None = those of the file.
     """
+    bound = _bound(bare, document.get("weights"), fetch, known, known_weights)
     shapes_at_hand = {}
     for remedy in known.remedies if known else ():
         for shape in remedy.shapes:
@@ -87,4 +117,18 @@ def restore(
         shapes = tuple(shape_of(n, b) for n, b in zip(rule["targets"], rule["blobs"], strict=True))
         remedies.append(remedy_from_rule(rule, shapes, bare.skeleton))
     noted = document.get("sculpt")
-    return bare.with_remedies(tuple(remedies)), SculptNote(**noted) if noted else None
+    return bound.with_remedies(tuple(remedies)), SculptNote(**noted) if noted else None
+
+
+def _bound(
+    bare: Character, weights: str | None, fetch: Callable[[str], bytes], known: Character | None, at_hand: str | None
+) -> Character:
+    """The character with the weights of that hash, or of its file."""
+    if weights is None:
+        return bare
+    if known is not None and weights == at_hand:
+        return known
+    joints, values = unpack_weights(fetch(weights))
+    dense = np.zeros((len(values), len(bare.skeleton)))
+    np.add.at(dense, (np.arange(len(values))[:, None], joints), values)
+    return with_joint_weights(bare, dense, max(INSIDE, values.shape[1]))

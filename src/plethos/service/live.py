@@ -1,8 +1,8 @@
 """Live posing and sculpting: what a pose looks like, as one binary frame.
 
 A frame is a length (uint32, little-endian), that many bytes of JSON, padding to 4, then float32 arrays in the order of
-the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat`` and ``heat_without`` ``(V,)``, ``joints``
-``(J, 7)`` (place, then quaternion x, y, z, w).
+the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat``, ``heat_without`` and ``weights`` ``(V,)``,
+``joints`` ``(J, 7)`` (place, then quaternion x, y, z, w).
 """
 
 from __future__ import annotations
@@ -51,6 +51,8 @@ class Wanted:
         A joint whose region is measured, or None.
     preview
         A trigger that is being changed but not stored yet.
+    weights
+        A joint whose weights are shown, or None.
     """
 
     without: bool = False
@@ -58,6 +60,7 @@ class Wanted:
     alone: str | None = None
     measure: int | None = None
     preview: Preview | None = None
+    weights: int | None = None
 
 
 def pose_of(opened: OpenCharacter, message: dict[str, Any]) -> Pose:
@@ -104,6 +107,8 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
         fields: dict[str, Floats] = {}
         if session is not None:
             pose = session.pose
+        elif opened.painting is not None:
+            evaluator = opened.painting.evaluator
         world = character.skeleton.global_matrices(pose)
         if session is not None:
             fields["with"] = session.surface.points.astype(np.float32)
@@ -118,6 +123,9 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
             fields["heat"] = opened.depth.change(fields["with"], places)
             if wanted.without:
                 fields["heat_without"] = opened.depth.change(fields["without"], places)
+        if wanted.weights is not None:
+            dense = opened.painting.weights.dense if opened.painting else character.joint_weights
+            fields["weights"] = np.ascontiguousarray(dense[:, wanted.weights], dtype=np.float32)
         head = {**extra, "version": opened.revision.number, "activations": _activations(character, pose)}
         if wanted.measure is not None:
             head["measures"] = _measures(opened, wanted.measure, fields)

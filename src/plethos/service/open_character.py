@@ -17,6 +17,8 @@ from plethos.core.measure.depth import DepthField
 from plethos.core.rotations import Array
 from plethos.core.sculpt.session import SculptSurface
 from plethos.core.skeleton import Pose, pose_from_json
+from plethos.core.weights.assign import BoneTable
+from plethos.core.weights.paint import PaintedWeights
 from plethos.service.documents import SculptNote
 from plethos.store.repository import Revision
 
@@ -44,6 +46,31 @@ class SculptSession:
 
 
 @dataclass
+class PaintSession:
+    """A stroke of weights in the air: what it has changed so far, not stored yet.
+
+    Parameters
+    ----------
+    weights
+        The weights under the brush.
+    surface
+        The posed skin that the brush goes over.
+    evaluator
+        The character as painted so far.
+    table
+        Which bone each part follows each joint through.
+    parts
+        ``(V,)`` the part of each vertex.
+    """
+
+    weights: PaintedWeights
+    surface: SculptSurface
+    evaluator: Evaluator
+    table: BoneTable
+    parts: NDArray[np.int32]
+
+
+@dataclass
 class OpenCharacter:
     """A character in memory. Whoever reads or changes it holds `lock`.
 
@@ -64,6 +91,7 @@ class OpenCharacter:
     evaluator: Evaluator
     rest: NDArray[np.float32]
     sculpt: SculptSession | None = None
+    painting: PaintSession | None = None
     lock: threading.RLock = field(default_factory=threading.RLock)
     _bends: dict[int, BendMeasure] = field(default_factory=dict)
     _depth: DepthField | None = None
@@ -77,9 +105,19 @@ class OpenCharacter:
 
     def show(self, revision: Revision, character: Character, sculpt: SculptSession | None) -> None:
         """Make this version the current one. What depends on the mesh alone is kept."""
+        same_weights = character.weights is self.character.weights
         self.revision, self.character, self.sculpt = revision, character, sculpt
         self.evaluator = Evaluator(character)
-        self._bends = {j: b.with_character(character) for j, b in self._bends.items()}
+        self._bends = {j: b.with_character(character) for j, b in self._bends.items()} if same_weights else {}
+        self.painting = None
+
+    @property
+    def weights_hash(self) -> str | None:
+        """Hash of the current version's weights; None = they are the file's."""
+        if self.character.weights is self.bare.weights:
+            return None
+        stored = self.revision.document.get("weights")
+        return stored if isinstance(stored, str) else None
 
     def bend(self, joint: int) -> BendMeasure:
         """The measures of a joint's region, prepared once."""

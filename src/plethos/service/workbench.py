@@ -97,7 +97,9 @@ class Workbench:
         return opened
 
     def _show(self, opened: OpenCharacter, revision: Revision) -> None:
-        character, note = restore(opened.bare, revision.document, self.store.blob, opened.character)
+        character, note = restore(
+            opened.bare, revision.document, self.store.blob, opened.character, opened.weights_hash
+        )
         session = self._session(opened, note, character) if note else None
         opened.show(revision, character, session)
 
@@ -134,7 +136,8 @@ class Workbench:
         blob: bytes | None = None,
     ) -> None:
         """Store a version with its sculpt in progress, then make it the current one."""
-        described = describe(character, session.note if session else None, blob)
+        kept = opened.weights_hash if character.weights is opened.character.weights else None
+        described = describe(character, session.note if session else None, blob, opened.bare, kept)
         revision = self.store.append(opened.revision.character_id, label, described.document, described.blobs)
         opened.show(revision, character, session)
 

@@ -38,3 +38,18 @@ def unpack_offsets(data: bytes) -> tuple[NDArray[np.int32], NDArray[np.floating]
     vertices = np.frombuffer(data, "<i4", count, 12).astype(np.int32)
     offsets = np.frombuffer(data, "<f8" if width == 8 else "<f4", 3 * count, 12 + 4 * count)
     return vertices, offsets.reshape(-1, 3).copy()
+
+
+def pack_weights(joints: NDArray[np.int32], weights: NDArray[np.float32]) -> bytes:
+    """Weights by joint: counts, joints ``(V, K)`` uint16, weights ``(V, K)`` float32."""
+    head = struct.pack("<4sII", b"wgt1", *joints.shape)
+    return head + joints.astype("<u2").tobytes() + np.ascontiguousarray(weights, "<f4").tobytes()
+
+
+def unpack_weights(data: bytes) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+    """What `pack_weights` packed."""
+    magic, count, most = struct.unpack_from("<4sII", data)
+    assert magic == b"wgt1"
+    joints = np.frombuffer(data, "<u2", count * most, 12).reshape(count, most)
+    weights = np.frombuffer(data, "<f4", count * most, 12 + 2 * count * most).reshape(count, most)
+    return joints.astype(np.int32), weights.copy()

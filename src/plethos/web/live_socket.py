@@ -7,16 +7,21 @@ touch counts, and is answered once all that have arrived are applied.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
+import math
+import threading
 from typing import Any
 
+import numpy as np
 import structlog
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.errors import BadPoseError, PlethosError
 from plethos.core.sculpt.session import Dab
-from plethos.service import sculpting
+from plethos.core.weights.paint import Paint
+from plethos.service import binding, sculpting
 from plethos.service.live import Preview, Wanted, contacts, frame, pose_of
 from plethos.service.open_character import OpenCharacter
 from plethos.service.workbench import Workbench
@@ -28,7 +33,10 @@ log = structlog.get_logger()
 
 @router.websocket("/api/characters/{character_id}/live")
 async def live(socket: WebSocket, character_id: str) -> None:
-    """Messages are JSON: ``pose``, ``contacts``, ``dabs``, ``stroke_end``; see docs/formats/live-socket.md."""
+    """Messages are JSON: ``pose``, ``contacts``, ``dabs``, ``stroke_end``, ``paint``, ``paint_end``, ``automatic``.
+
+    See docs/formats/live-socket.md.
+    """
     await socket.accept()
     bench: Workbench = socket.app.state.bench
     try:
@@ -38,6 +46,7 @@ async def live(socket: WebSocket, character_id: str) -> None:
         await socket.close(4404)
         return
     waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(maxsize=1000)
+    work = _LongWork(socket, bench, character_id)
     reader = asyncio.create_task(_read(socket, waiting))
     try:
         while not reader.done() or not waiting.empty():
@@ -50,11 +59,65 @@ async def live(socket: WebSocket, character_id: str) -> None:
             while not waiting.empty():
                 batch.append(waiting.get_nowait())
             for message in _newest(batch):
-                await _answer(socket, bench, character_id, message)
+                if message.get("type") == "automatic":
+                    work.start(message)
+                elif message.get("type") == "cancel":
+                    work.cancel()
+                else:
+                    await _answer(socket, bench, character_id, message)
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
         reader.cancel()
+        work.cancel()
+
+
+class _CancelledError(Exception):
+    """Whoever asked for long work does not want it any more."""
+
+
+class _LongWork:
+    """Automatic weights, worked out beside the poses, with progress; ends with the socket that asked for it."""
+
+    def __init__(self, socket: WebSocket, bench: Workbench, character_id: str) -> None:
+        self.socket, self.bench, self.character_id = socket, bench, character_id
+        self.task: asyncio.Task[None] | None = None
+        self.unwanted = threading.Event()
+
+    def start(self, message: dict[str, Any]) -> None:
+        """Begin, unless something is under way already."""
+        if self.task is None or self.task.done():
+            self.unwanted.clear()
+            self.task = asyncio.create_task(self._run(message))
+
+    def cancel(self) -> None:
+        """Stop at the next step; then nothing changes."""
+        self.unwanted.set()
+
+    async def _run(self, message: dict[str, Any]) -> None:
+        loop = asyncio.get_running_loop()
+
+        def progress(share: float) -> None:
+            if self.unwanted.is_set():
+                raise _CancelledError
+            asyncio.run_coroutine_threadsafe(self._tell({"type": "progress", "share": share}), loop)
+
+        names = message.get("joints")
+        joints = [str(n) for n in names] if isinstance(names, list) else None
+        try:
+            opened = await run_in_threadpool(binding.automatic, self.bench, self.character_id, joints, progress)
+            await self._tell({"type": "saved", "state": character_state(opened).model_dump(mode="json")})
+        except _CancelledError:
+            await self._tell({"type": "cancelled"})
+        except PlethosError as error:
+            await self._tell({"type": "problem", "detail": error.sentence})
+        except Exception:
+            log.exception("automatic weights failed")
+            await self._tell({"type": "problem", "detail": "Something went wrong in the server; nothing was changed."})
+
+    async def _tell(self, message: dict[str, Any]) -> None:
+        with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+            await self.socket.send_text(json.dumps(message))
 
 
 async def _read(socket: WebSocket, waiting: asyncio.Queue[dict[str, Any]]) -> None:
@@ -91,6 +154,15 @@ async def _answer(socket: WebSocket, bench: Workbench, character_id: str, messag
                 sculpting.dab(opened, str(message.get("brush")), _dab(touch))
             rest = opened.character.skeleton.rest_pose()
             await socket.send_bytes(frame(opened, rest, _wanted(opened, message), {"seq": seq}))
+        elif kind == "paint":
+            pose, touches = pose_of(opened, message), [_dab(t) for t in message.get("dabs", [])]
+            binding.paint_dabs(opened, pose, touches, _paint(opened, message), bool(message.get("mirror")))
+            await socket.send_bytes(frame(opened, pose, _wanted(opened, message), {"seq": seq}))
+        elif kind == "paint_end":
+            joint = opened.character.skeleton.find(str(message.get("joint")))
+            await run_in_threadpool(binding.end_stroke, bench, opened, joint)
+            state = character_state(opened).model_dump(mode="json")
+            await socket.send_text(json.dumps({"type": "saved", "seq": seq, "state": state}))
         elif kind == "stroke_end":
             await run_in_threadpool(sculpting.end_stroke, bench, opened, str(message.get("brush")))
             state = character_state(opened).model_dump(mode="json")
@@ -116,10 +188,25 @@ def _wanted(opened: OpenCharacter, message: dict[str, Any]) -> Wanted:
         heat=bool(want.get("heat")),
         alone=alone if isinstance(alone, str) else None,
         measure=opened.character.skeleton.find(str(measure)) if measure else None,
+        weights=opened.character.skeleton.find(str(want["weights"])) if want.get("weights") else None,
         preview=Preview(str(preview.get("remedy_id")), preview.get("trigger") or {})
         if isinstance(preview, dict)
         else None,
     )
+
+
+def _paint(opened: OpenCharacter, message: dict[str, Any]) -> Paint:
+    skeleton = opened.character.skeleton
+    locked = np.zeros(len(skeleton), dtype=bool)
+    names = message.get("locked")
+    locked[[skeleton.find(str(n)) for n in (names if isinstance(names, list) else [])]] = True
+    try:
+        value, strength = float(message.get("value", 1.0)), float(message.get("strength", 1.0))
+    except (TypeError, ValueError):
+        raise BadPoseError("The value and the strength of the brush have to be numbers.") from None
+    if not (math.isfinite(value) and math.isfinite(strength)):
+        raise BadPoseError("The value and the strength of the brush have to be finite numbers.")
+    return Paint(str(message.get("mode")), skeleton.find(str(message.get("joint"))), value, strength, locked)
 
 
 def _dab(touch: Any) -> Dab:

@@ -213,3 +213,26 @@ class Problem(BaseModel):
     title: str
     status: int
     detail: str
+
+
+class WeightFinding(BaseModel):
+    """Something wrong with the weights, and where to look."""
+
+    kind: Literal["stray", "over_limit", "unmirrored", "hard_step"]
+    joint: str | None
+    vertices: int
+    worst: float
+    at: tuple[float, float, float]
+
+
+class MendStray(BaseModel):
+    joint: str | None = None
+
+
+class GivePart(BaseModel):
+    part: str
+    joint: str
+
+
+class MirrorWeights(BaseModel):
+    from_left: bool = True

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,40 +33,78 @@ def with_joint_weights(
     does not know a bone is added that leaves the part where it is at rest.
     """
     joints, kept = limit_influences(np.asarray(weights, np.float64), most, least)
+    used = max(1, int((kept > 0).sum(axis=1).max(initial=1)))
+    joints, kept = np.ascontiguousarray(joints[:, :used]), np.ascontiguousarray(kept[:, :used])
     bones, rows = _rows_by_part(character, joints, kept)
     edited = replace(character, bones=bones, influences=rows, weights=kept)
     edited.__dict__.update({k: v for k, v in character.__dict__.items() if k == "topology"})
     return edited
 
 
-def _rows_by_part(
-    character: Character, joints: NDArray[np.int32], weights: NDArray[np.float32]
-) -> tuple[Bones, NDArray[np.int32]]:
+@dataclass(frozen=True)
+class BoneTable:
+    """Which bone each part follows each joint through.
+
+    Parameters
+    ----------
+    bones
+        The character's bones, and those that had to be added.
+    rows
+        ``(P, J)`` bone of each part and joint, -1 where nobody asked for one.
+    """
+
+    bones: Bones
+    rows: NDArray[np.int32]
+
+    def influences(
+        self, parts: NDArray[np.int32], joints: NDArray[np.int32], weights: NDArray[np.float32]
+    ) -> NDArray[np.int32]:
+        """Bones ``(N, K)`` of vertices of these parts ``(N,)``; empty slots name some bone of the part."""
+        some = self.rows.max(axis=1)
+        rows = np.where(weights > 0, self.rows[parts[:, None], joints], some[parts][:, None])
+        # The compiled kernel trusts its indices.
+        assert rows.min(initial=0) >= 0, "a part follows a joint that it has no bone for"
+        return np.ascontiguousarray(rows, dtype=np.int32)
+
+
+def bone_table(character: Character, wanted: NDArray[np.bool_]) -> BoneTable:
+    """The bones for the joints that each part wants ``(P, J)``."""
     bones = character.bones
     joint_of, inverse = bones.joint.tolist(), list(bones.inverse_bind)
     rest = character.skeleton.rest_global
-    rows = np.zeros(joints.shape, dtype=np.int32)
-    for part in character.parts:
+    table = np.full(wanted.shape, -1, dtype=np.int32)
+    for number, part in enumerate(character.parts):
         own = slice(*part.vertices)
         held = character.influences[own][character.weights[own] > 0]
-        used = np.unique(held)
         # Where the part's space lies in the world at rest, through the bone that holds most of it.
         anchor = int(np.bincount(held).argmax())
         space = rest[joint_of[anchor]] @ inverse[anchor]
         fits = [_alike(rest[joint_of[r]] @ inverse[r], space) for r in range(len(bones.joint))]
         row_of = {joint_of[r]: r for r in reversed(range(len(fits))) if fits[r]}
-        row_of |= {joint_of[r]: int(r) for r in used}
-        wanted = np.unique(joints[own][weights[own] > 0])
-        for joint in wanted.tolist():
+        row_of |= {joint_of[r]: int(r) for r in np.unique(held)}
+        for joint in np.flatnonzero(wanted[number]).tolist():
             if joint not in row_of:
                 row_of[joint] = len(joint_of)
                 joint_of.append(joint)
                 inverse.append(np.linalg.inv(rest[joint]) @ space)
-        table = np.zeros(len(character.skeleton), dtype=np.int32)
-        for joint, row in row_of.items():
-            table[joint] = row
-        rows[own] = np.where(weights[own] > 0, table[joints[own]], table[int(wanted[0])])
-    return Bones(np.array(joint_of, np.int32), np.array(inverse).reshape(-1, 4, 4)), rows
+            table[number, joint] = row_of[joint]
+    return BoneTable(Bones(np.array(joint_of, np.int32), np.array(inverse).reshape(-1, 4, 4)), table)
+
+
+def part_numbers(character: Character) -> NDArray[np.int32]:
+    """The part ``(V,)`` that each vertex belongs to."""
+    sizes = [stop - start for start, stop in (p.vertices for p in character.parts)]
+    return np.repeat(np.arange(len(sizes), dtype=np.int32), sizes)
+
+
+def _rows_by_part(
+    character: Character, joints: NDArray[np.int32], weights: NDArray[np.float32]
+) -> tuple[Bones, NDArray[np.int32]]:
+    part = part_numbers(character)
+    wanted = np.zeros((len(character.parts), len(character.skeleton)), dtype=bool)
+    wanted[np.repeat(part, joints.shape[1])[weights.ravel() > 0], joints[weights > 0]] = True
+    table = bone_table(character, wanted)
+    return table.bones, table.influences(part, joints, weights)
 
 
 def _alike(own: NDArray[np.float64], space: NDArray[np.float64]) -> bool:

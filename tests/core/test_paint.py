@@ -1,0 +1,94 @@
+"""Painting weights: every mode, locks, mirroring, and what a stroke must never break."""
+
+import unittest
+
+import numpy as np
+
+from plethos.core.errors import BadEditError
+from plethos.core.sculpt.session import Touched
+from plethos.core.weights.paint import MODES, Paint, PaintedWeights
+from tests.figures import tube
+
+
+class Painting(unittest.TestCase):
+    def setUp(self):
+        self.character = tube()
+        self.count = len(self.character.points)
+        self.dense = np.tile([0.5, 0.3, 0.2], (self.count, 1))
+        self.under = Touched(np.arange(100, 140, dtype=np.int32), np.linspace(1, 0, 40))
+
+    def weights(self, dense=None, **mirror) -> PaintedWeights:
+        return PaintedWeights(
+            self.character.topology, (self.dense if dense is None else dense).copy(), (-1, 0, 1), **mirror
+        )
+
+    def paint(self, mode: str, joint: int = 1, value: float = 1.0, strength: float = 1.0, locked=()) -> Paint:
+        mask = np.zeros(3, bool)
+        mask[list(locked)] = True
+        return Paint(mode, joint, value, strength, mask)
+
+    def test_rows_go_on_summing_to_1_and_none_is_negative(self):
+        for mode in MODES:
+            weights = self.weights(np.random.default_rng(3).dirichlet(np.ones(3), self.count))
+            for strength in (0.2, 1.0):
+                weights.dab(self.under, self.paint(mode, strength=strength))
+            np.testing.assert_allclose(weights.dense.sum(axis=1), 1, atol=1e-12)
+            self.assertGreaterEqual(weights.dense.min(), 0)
+
+    def test_add_and_subtract_move_by_strength_and_falloff_and_nothing_beyond_the_brush(self):
+        for mode, sign in (("add", 1), ("subtract", -1)):
+            weights = self.weights()
+            weights.dab(self.under, self.paint(mode, strength=0.1))
+            moved = weights.dense[:, 1] - 0.3
+            np.testing.assert_allclose(moved[100:140], sign * 0.1 * self.under.falloff, atol=1e-12)
+            np.testing.assert_array_equal(moved[:100], 0)
+            # The others keep their proportion to each other.
+            np.testing.assert_allclose(weights.dense[:, 0] / weights.dense[:, 2], 2.5)
+
+    def test_replace_draws_towards_the_value(self):
+        weights = self.weights()
+        weights.dab(self.under, self.paint("replace", value=0.8))
+        np.testing.assert_allclose(weights.dense[100, 1], 0.8)
+        np.testing.assert_allclose(weights.dense[139], self.dense[139])
+
+    def test_locked_joints_stay(self):
+        weights = self.weights()
+        weights.dab(self.under, self.paint("replace", value=1.0, locked=[0]))
+        np.testing.assert_allclose(weights.dense[100], [0.5, 0.5, 0.0], atol=1e-12)
+        with self.assertRaisesRegex(BadEditError, "locked"):
+            weights.dab(self.under, self.paint("add", joint=0, locked=[0]))
+        weights = self.weights(np.random.default_rng(3).dirichlet(np.ones(3), self.count))
+        before = weights.dense[:, 2].copy()
+        weights.dab(self.under, self.paint("smooth", locked=[2]))
+        np.testing.assert_array_equal(weights.dense[:, 2], before)
+        np.testing.assert_allclose(weights.dense.sum(axis=1), 1, atol=1e-12)
+
+    def test_what_the_only_joint_gives_up_goes_to_its_parent(self):
+        weights = self.weights(np.tile([0.0, 1.0, 0.0], (self.count, 1)))
+        weights.dab(self.under, self.paint("subtract", joint=1, strength=0.4))
+        np.testing.assert_allclose(weights.dense[100], [0.4, 0.6, 0.0])
+        root = self.weights(np.tile([1.0, 0.0, 0.0], (self.count, 1)))
+        root.dab(self.under, self.paint("subtract", joint=0, strength=0.4))
+        np.testing.assert_allclose(root.dense[100], [1, 0, 0])
+
+    def test_smooth_flattens_a_hard_step_over_the_surface(self):
+        step = np.where(self.character.points[:, 1:2] > 0.52, [[0, 0, 1.0]], [[0, 1.0, 0]])
+        weights = self.weights(step)
+        everywhere = Touched(np.arange(self.count, dtype=np.int32), np.ones(self.count))
+        edges = self.character.topology.edges
+        for _ in range(6):
+            weights.dab(everywhere, self.paint("smooth", strength=0.5))
+        jump = np.abs(weights.dense[edges[:, 0]] - weights.dense[edges[:, 1]]).max()
+        self.assertLess(jump, 0.5)
+
+    def test_mirrored_painting_does_the_same_to_the_twins_with_the_other_joint(self):
+        twin = np.arange(self.count, dtype=np.int32)
+        twin[100:140], twin[300:340] = np.arange(300, 340), np.arange(100, 140)
+        weights = self.weights(np.tile([0.4, 0.3, 0.3], (self.count, 1)), twin=twin, other=np.array([0, 2, 1]))
+        changed = weights.dab(self.under, self.paint("add", strength=0.2))
+        self.assertEqual(sorted(changed), [*range(100, 140), *range(300, 340)])
+        np.testing.assert_allclose(weights.dense[300:340], weights.dense[100:140][:, [0, 2, 1]])
+
+    def test_an_unknown_mode_is_told(self):
+        with self.assertRaisesRegex(BadEditError, "smooth"):
+            self.weights().dab(self.under, self.paint("scribble"))

@@ -1,0 +1,185 @@
+"""Binding on a real database: strokes are stored and undone, automatic weights come or are cancelled, remedies stay."""
+
+import math
+import unittest
+
+import numpy as np
+
+from plethos.core.bend import bent
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.sculpt.session import Dab
+from plethos.core.weights.paint import Paint
+from plethos.demo.catalogue import shipped
+from plethos.service import binding, sculpting
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import fresh_database
+
+
+class Binding(unittest.TestCase):
+    def setUp(self):
+        self.url = fresh_database()
+        self.bench = Workbench(Store(self.url))
+        self.addCleanup(self.bench.store.close)
+        self.id = self.bench.bring_in("Tube", tube_file().pack())
+        self.opened = self.bench.open(self.id)
+        self.skeleton = self.opened.character.skeleton
+        self.upper = self.skeleton.find("upper")
+        self.pose = bent(self.skeleton.rest_pose(), self.upper, (0, 0, 1), math.radians(80))
+
+    def dab(self, height: float = 0.3) -> Dab:
+        """A touch on the +X side of the tube, in the bent pose."""
+        posed = Evaluator(self.opened.character).evaluate(self.pose)
+        t = self.opened.character.topology.triangles
+        middle = self.opened.rest[t].mean(axis=1)
+        triangle = int(np.argmin(np.linalg.norm(middle - [0.1, height, 0], axis=1)))
+        return Dab(triangle, tuple(posed[t[triangle]].mean(axis=0).tolist()), 0.12, 1.0)
+
+    def paint(self, mode: str = "replace", joint: int | None = None, value: float = 1.0) -> Paint:
+        chosen = self.upper if joint is None else joint
+        return Paint(mode, chosen, value, 1.0, np.zeros(len(self.skeleton), bool))
+
+    def stroke(self) -> np.ndarray:
+        binding.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
+        live = self.opened.painting.evaluator.evaluate(self.pose)
+        binding.end_stroke(self.bench, self.opened, self.upper)
+        return live
+
+    def test_a_stroke_shows_at_once_what_is_stored_when_it_ends(self):
+        before = Evaluator(self.opened.character).evaluate(self.pose)
+        live = self.stroke()
+        self.assertGreater(np.abs(live - before).max(), 0.02)
+        self.assertIsNone(self.opened.painting)
+        np.testing.assert_allclose(Evaluator(self.opened.character).evaluate(self.pose), live, atol=1e-6)
+
+    def test_strokes_survive_a_new_process_and_are_undone_one_by_one(self):
+        first = self.opened.character.joint_weights
+        self.stroke()
+        second = self.opened.character.joint_weights
+        binding.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
+        binding.end_stroke(self.bench, self.opened, self.upper)
+        third = self.opened.character.joint_weights
+        self.assertGreater(np.abs(third - second).max(), 0.1)
+        other = Workbench(Store(self.url))
+        self.addCleanup(other.store.close)
+        np.testing.assert_allclose(other.open(self.id).character.joint_weights, third, atol=1e-6)
+        for wanted in (second, first):
+            np.testing.assert_allclose(other.step(self.id, -1).character.joint_weights, wanted, atol=1e-6)
+        self.assertIsNone(other.open(self.id).weights_hash)
+        np.testing.assert_allclose(other.step(self.id, +1).character.joint_weights, second, atol=1e-6)
+
+    def test_weights_and_remedies_keep_each_other(self):
+        self.stroke()
+        painted = self.opened.character.joint_weights
+        sculpting.begin(self.bench, self.id, self.pose, None)
+        with self.assertRaisesRegex(BadEditError, "sculpt is in progress"):
+            binding.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
+        sculpting.dab(self.opened, "inflate", self.dab(0.5))
+        sculpting.end_stroke(self.bench, self.opened, "inflate")
+        sculpting.keep(self.bench, self.id, "Bulge", sculpting.propose_trigger(self.opened))
+        np.testing.assert_allclose(self.opened.character.joint_weights, painted, atol=1e-6)
+        binding.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
+        binding.end_stroke(self.bench, self.opened, self.upper)
+        self.assertEqual([r.name for r in self.opened.character.remedies], ["Bulge"])
+        delivered = read_character(parse(self.bench.deliver(self.id).data), "Tube")
+        np.testing.assert_allclose(delivered.joint_weights, self.opened.character.joint_weights, atol=1e-5)
+        self.assertEqual([r.name for r in delivered.remedies], ["Bulge"])
+
+    def test_the_measures_follow_the_weights(self):
+        before = self.opened.bend(self.upper).at(self.pose).volume
+        everything = np.zeros(len(self.opened.character.points), bool)
+        everything[:] = True
+        for height in (0.3, 0.35, 0.4, 0.6, 0.65):
+            binding.paint_dabs(self.opened, self.pose, [self.dab(height)], self.paint("smooth"), False)
+        binding.end_stroke(self.bench, self.opened, self.upper)
+        self.assertNotAlmostEqual(self.opened.bend(self.upper).at(self.pose).volume, before, delta=0.01)
+
+    def test_automatic_weights_come_with_progress_or_are_cancelled_without_a_trace(self):
+        class StopError(Exception):
+            pass
+
+        def stop(share: float) -> None:
+            raise StopError
+
+        with self.assertRaises(StopError):
+            binding.automatic(self.bench, self.id, None, stop)
+        self.assertEqual(self.opened.revision.number, 0)
+        seen: list[float] = []
+        binding.automatic(self.bench, self.id, None, seen.append)
+        self.assertEqual((self.opened.revision.number, seen[-1]), (1, 1.0))
+        binding.automatic(self.bench, self.id, ["upper"], seen.append)
+        self.assertEqual(self.opened.revision.label, "Automatic weights of upper")
+
+    def test_mirrored_strokes_and_carrying_a_side_over(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        opened = self.bench.open(keeper)
+        skeleton, rest = opened.character.skeleton, opened.rest
+        left, right = skeleton.find("left_forearm"), skeleton.find("right_forearm")
+        body = opened.character.parts[0].vertices[1]
+        t = opened.character.topology.triangles
+        near = np.linalg.norm(rest[t].mean(axis=1) - skeleton.rest_global[left, :3, 3], axis=1)
+        near[(t >= body).any(axis=1)] = 9
+        triangle = int(near.argmin())
+        touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.06, 1.0)
+        none = np.zeros(len(skeleton), bool)
+        pose = skeleton.rest_pose()
+        binding.paint_dabs(opened, pose, [touch], Paint("replace", left, 1.0, 0.7, none), True)
+        binding.end_stroke(self.bench, opened, left)
+        weights = opened.character.joint_weights
+        self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
+        binding.paint_dabs(opened, pose, [touch], Paint("subtract", left, 1.0, 0.5, none), False)
+        binding.end_stroke(self.bench, opened, left)
+        weights = opened.character.joint_weights
+        self.assertGreater(abs(weights[:, left].sum() - weights[:, right].sum()), 1)
+        binding.carry_over(self.bench, keeper, from_left=True)
+        weights = opened.character.joint_weights
+        self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
+
+    def test_teeth_given_to_the_jaw_keep_every_edge(self):
+        # Worked case: the lower teeth follow the jaw, the upper the head, rigidly.
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        binding.automatic(self.bench, keeper, None, lambda share: None)
+        opened = self.bench.open(keeper)
+        skeleton = opened.character.skeleton
+        pose = bent(skeleton.rest_pose(), skeleton.find("jaw"), (0, 0, 1), math.radians(20))
+        for part, joint in (("lower teeth", "jaw"), ("upper teeth", "head")):
+            binding.give(self.bench, keeper, part, joint)
+        posed = Evaluator(opened.character).evaluate(pose)
+        edges = opened.character.topology.edges
+        for part in opened.character.parts:
+            if "teeth" not in part.name:
+                continue
+            own = edges[(edges[:, 0] >= part.vertices[0]) & (edges[:, 0] < part.vertices[1])]
+            lengths = [np.linalg.norm(p[own[:, 0]] - p[own[:, 1]], axis=1) for p in (opened.rest, posed)]
+            np.testing.assert_allclose(lengths[0], lengths[1], atol=1e-6)
+            start = part.vertices[0]
+            self.assertEqual(np.linalg.norm(posed[start] - opened.rest[start]) > 0.005, part.name.startswith("lower"))
+
+    def test_stray_weights_are_listed_with_a_place_and_mended(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        opened = self.bench.open(keeper)
+        skeleton, rest = opened.character.skeleton, opened.rest
+        t = opened.character.topology.triangles
+        triangle = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [-0.04, 0.66, 0.0], axis=1)))
+        touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.07, 1.0)
+        thigh = skeleton.find("left_thigh")
+        paint = Paint("add", thigh, 1.0, 0.4, np.zeros(len(skeleton), bool))
+        binding.paint_dabs(opened, skeleton.rest_pose(), [touch], paint, False)
+        binding.end_stroke(self.bench, opened, thigh)
+        found = [f for f in binding.findings(opened) if f["kind"] == "stray"]
+        self.assertEqual([f["joint"] for f in found], ["left_thigh"])
+        self.assertLess(np.linalg.norm(np.array(found[0]["at"]) - [-0.04, 0.66, 0.0]), 0.08)
+        binding.mend_stray(self.bench, keeper, "left_thigh")
+        self.assertEqual([f for f in binding.findings(opened) if f["kind"] == "stray"], [])
+        with self.assertRaisesRegex(BadEditError, "no stray weight"):
+            binding.mend_stray(self.bench, keeper)
+
+    def test_what_is_not_there_is_told(self):
+        with self.assertRaisesRegex(BadEditError, "no part"):
+            binding.give(self.bench, self.id, "hat", "upper")
+        with self.assertRaisesRegex(BadEditError, "Nothing was painted"):
+            binding.end_stroke(self.bench, self.opened, self.upper)
