@@ -6,7 +6,7 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', component: LibraryPage, meta: { title: 'Library' } },
-    { path: '/characters/:id/:station(mend|deliver)?', component: WorkbenchPage, props: true },
+    { path: '/characters/:id/:station(bind|mend|deliver)?', component: WorkbenchPage, props: true },
     { path: '/:rest(.*)*', redirect: '/' },
   ],
 })

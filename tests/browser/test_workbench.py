@@ -3,11 +3,9 @@
 import json
 import subprocess
 import tempfile
-import unittest
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import sync_playwright
 
 from plethos.core.bend import bent
 from plethos.core.evaluate import evaluate_exact
@@ -15,69 +13,20 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.demo.catalogue import shipped
 from plethos.launch.front import FRONT
-from plethos.service.workbench import Workbench
+from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
-from tests.server import RunningServer
 
 FOX = Path(__file__).parents[1] / "outside" / "data" / "fox"
 
 
-class InTheBrowser(unittest.TestCase):
+class InTheBrowser(BrowserCase):
     @classmethod
     def setUpClass(cls):
-        cls.server = RunningServer()
-        bench: Workbench = cls.server.app.state.bench
-        cls.demo = bench.bring_in("Lock keeper", shipped("lock-keeper"), demo=True)
-        cls.playwright = sync_playwright().start()
-        cls.browser = cls.playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", headless=True, args=["--disable-quic"]
-        )
-
-    @classmethod
-    def tearDownClass(cls):
-        cls.browser.close()
-        cls.playwright.stop()
-        cls.server.stop()
-
-    def setUp(self):
-        self.errors: list[str] = []
-        self.foreign: list[str] = []
-        self.context = self.browser.new_context(viewport={"width": 1100, "height": 760})
-        self.addCleanup(self.context.close)
-        self.page = self.context.new_page()
-        self.page.set_default_timeout(30_000)
-        self.page.on("console", lambda m: self.errors.append(m.text) if m.type == "error" else None)
-        self.page.on("pageerror", lambda e: self.errors.append(str(e)))
-        self.page.on(
-            "request",
-            lambda r: (
-                self.foreign.append(r.url)
-                if not r.url.startswith((self.server.address, "ws://127.0.0.1", "blob:", "data:"))
-                else None
-            ),
-        )
-
-    def open(self, path: str) -> None:
-        self.page.goto(self.server.address + path + "?quality=low")
-        self.page.wait_for_selector(".view[data-ready=true]")
-
-    def until(self, condition, seconds: float = 20.0) -> None:
-        """Wait for a condition; the page's policy forbids the polling that evaluates text."""
-        for _ in range(int(seconds * 20)):
-            if condition():
-                return
-            self.page.wait_for_timeout(50)
-        self.fail("waited in vain")
+        super().setUpClass()
+        cls.demo = cls.bench.bring_in("Lock keeper", shipped("lock-keeper"), demo=True)
 
     def angle(self) -> str:
         return self.page.get_attribute("[data-strip]", "aria-valuenow")
-
-    def state(self, character: str) -> dict:
-        return self.page.request.get(f"{self.server.address}/api/characters/{character}").json()
-
-    def tearDown(self):
-        self.assertEqual(self.errors, [])
-        self.assertEqual(self.foreign, [], "nothing may be fetched from elsewhere")
 
     def test_the_demo_opens_on_its_before_and_after(self):
         self.open(f"/characters/{self.demo}")
@@ -89,7 +38,7 @@ class InTheBrowser(unittest.TestCase):
         self.assertGreater(with_, 97)
         self.assertTrue(self.page.is_visible("text=without"))
         self.page.wait_for_selector('path[data-curve="volume-with"][d^="M"]', state="attached")
-        self.assertEqual(self.page.locator("nav button").all_text_contents(), ["3Mend", "5Deliver"])
+        self.assertEqual(self.page.locator("nav button").all_text_contents(), ["1Bind", "3Mend", "5Deliver"])
 
     def test_bending_by_the_strip_by_typing_and_by_an_arc(self):
         self.open(f"/characters/{self.demo}")

@@ -149,7 +149,7 @@ class Api(unittest.TestCase):
         given = self.http.post(f"{self.base}/weights/give", json={"part": "tube", "joint": "upper"})
         self.assertEqual(given.json()["undo"], "Give tube to upper")
         answer = self.http.post(f"{self.base}/weights/mirror", json={"from_left": True})
-        self.assertEqual(answer.status_code, 422)
+        self.assertEqual(answer.status_code, 409)
         self.assertIn("mirror images", answer.json()["detail"])
 
     def test_of_many_poses_only_the_newest_must_be_answered(self):

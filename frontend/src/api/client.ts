@@ -12,6 +12,7 @@ export type Knot = Schemas['Knot']
 export type BendPoint = Schemas['BendPoint']
 export type LibraryEntry = Schemas['LibraryEntry']
 export type Brought = Schemas['Brought']
+export type WeightFinding = Schemas['WeightFinding']
 export type Axis = [number, number, number]
 export type Quaternion = [number, number, number, number]
 export type Joints = Record<string, Quaternion>
@@ -89,6 +90,14 @@ export const api = {
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
   keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger } })),
+  weightFindings: (id: string): Promise<WeightFinding[]> =>
+    unwrap(http.GET('/api/characters/{character_id}/weights/findings', { params: at(id) })),
+  mendStray: (id: string, joint: string | null): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/weights/mend', { params: at(id), body: { joint } })),
+  givePart: (id: string, part: string, joint: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/weights/give', { params: at(id), body: { part, joint } })),
+  mirrorWeights: (id: string, fromLeft: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/weights/mirror', { params: at(id), body: { from_left: fromLeft } })),
   dropSculpt: (id: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/drop', { params: at(id) })),
 }

@@ -22,6 +22,7 @@ export interface Frame extends FrameHead {
   without?: Float32Array
   heat?: Float32Array
   heat_without?: Float32Array
+  weights?: Float32Array
   joints: Float32Array
 }
 
@@ -36,6 +37,7 @@ export interface Want {
   heat: boolean
   alone: string | null
   measure: string | null
+  weights: string | null
   preview: { remedy_id: string; trigger: HingeTrigger } | null
 }
 
@@ -47,15 +49,28 @@ export interface Dab {
   drag: [number, number, number]
 }
 
+/** What a brush over the weights is set to. */
+export interface Paint {
+  joint: string
+  mode: PaintMode
+  value: number
+  strength: number
+  mirror: boolean
+  locked: string[]
+}
+export type PaintMode = 'add' | 'subtract' | 'replace' | 'smooth'
+
 export interface LiveHandlers {
   frame(frame: Frame): void
   contacts(count: Contacts): void
   saved(state: CharacterState): void
   problem(sentence: string): void
+  /** How far automatic weights have got; null when they are done or were cancelled. */
+  progress(share: number | null): void
   connected(yes: boolean): void
 }
 
-type Sent = { kind: 'pose' | 'contacts' | 'dabs' | 'stroke_end' }
+type Sent = { kind: 'pose' | 'contacts' | 'dabs' | 'stroke_end' | 'paint' | 'paint_end' }
 
 export class LiveSocket {
   private socket: WebSocket | null = null
@@ -64,6 +79,8 @@ export class LiveSocket {
   private counting: { joints: Joints; want: Want } | null = null
   private dabs: { brush: string; dabs: Dab[]; want: Want } | null = null
   private strokeEnd: string | null = null
+  private painted: { paint: Paint; dabs: Dab[]; joints: Joints; want: Want } | null = null
+  private paintEnd: string | null = null
   private seq = 0
   private retry = 0
   private timer = 0
@@ -105,6 +122,27 @@ export class LiveSocket {
     this.next()
   }
 
+  /** Touch the weights with a brush, in a pose. */
+  paint(paint: Paint, dab: Dab, joints: Joints, want: Want): void {
+    if (this.painted) this.painted = { paint, joints, want, dabs: [...this.painted.dabs, dab] }
+    else this.painted = { paint, joints, want, dabs: [dab] }
+    this.next()
+  }
+
+  endPaint(joint: string): void {
+    this.paintEnd = joint
+    this.next()
+  }
+
+  /** Work out weights beside everything else; a connection that breaks takes the work with it. */
+  automatic(joints: string[] | null): void {
+    this.socket?.send(JSON.stringify({ type: 'automatic', joints }))
+  }
+
+  cancelAutomatic(): void {
+    this.socket?.send(JSON.stringify({ type: 'cancel' }))
+  }
+
   close(): void {
     this.closed = true
     window.clearTimeout(this.timer)
@@ -127,7 +165,10 @@ export class LiveSocket {
       // A stroke in the air is lost with its server; everything before it is stored.
       this.dabs = null
       this.strokeEnd = null
+      this.painted = null
+      this.paintEnd = null
       this.inAir = null
+      this.handlers.progress(null)
       this.handlers.connected(false)
       this.timer = window.setTimeout(() => this.connect(), Math.min(250 * 2 ** this.retry++, 4000))
     }
@@ -140,6 +181,14 @@ export class LiveSocket {
       const { brush, dabs, want } = this.dabs
       this.dabs = null
       this.send({ kind: 'dabs' }, { type: 'dabs', brush, dabs, want })
+    } else if (this.painted) {
+      const { paint, dabs, joints, want } = this.painted
+      this.painted = null
+      this.send({ kind: 'paint' }, { type: 'paint', ...paint, joints, dabs, want })
+    } else if (this.paintEnd !== null) {
+      const joint = this.paintEnd
+      this.paintEnd = null
+      this.send({ kind: 'paint_end' }, { type: 'paint_end', joint })
     } else if (this.strokeEnd !== null) {
       const brush = this.strokeEnd
       this.strokeEnd = null
@@ -161,6 +210,16 @@ export class LiveSocket {
   }
 
   private receive(data: ArrayBuffer | string): void {
+    if (typeof data === 'string') {
+      // Long work is told about beside the answers to what was asked.
+      const aside = JSON.parse(data) as { type: string; share?: number; seq?: number; state?: CharacterState; detail?: string }
+      if (aside.seq === undefined) {
+        this.handlers.progress(aside.type === 'progress' ? (aside.share ?? 0) : null)
+        if (aside.type === 'saved' && aside.state) this.handlers.saved(aside.state)
+        if (aside.type === 'problem') this.handlers.problem(aside.detail ?? 'Something went wrong in the server.')
+        return
+      }
+    }
     this.inAir = null
     if (typeof data !== 'string') this.handlers.frame(unpackFrame(data))
     else {

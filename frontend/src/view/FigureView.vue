@@ -5,6 +5,7 @@ import { Quaternion, Raycaster, Vector2, Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Axis } from '@/api/client'
 import { plainName, sameAxis, axisName, twistDeg, REST } from '@/workbench/angles'
+import type { Dab } from '@/api/live'
 import { useWorkbench } from '@/workbench/store'
 import { Figure } from './figure'
 import { bendArc, jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
@@ -14,6 +15,7 @@ const bench = useWorkbench()
 const host = ref<HTMLDivElement>()
 const canvas = ref<HTMLCanvasElement>()
 const { width, height } = useElementSize(host)
+const under = ref<number | null>(null)
 const dots = shallowRef<Dot[]>([])
 const bones = shallowRef<Bone[]>([])
 const arcs = shallowRef<Arc[]>([])
@@ -26,12 +28,14 @@ let stage: Stage | null = null
 let figure: Figure | null = null
 
 const sideNames = ['outer side', 'front', 'inner side', 'back']
+/** Whether the pointer works on the skin instead of posing. */
+const brushing = computed(() => bench.sculpting !== null || bench.painting)
 const split = computed(() => bench.showsWithout && bench.wipe && !bench.holding && bench.state?.remedies.length)
 
 function draw(): void {
   if (!stage || !figure) return
   const { renderer, scene, camera } = stage
-  const wire = bench.shading === 'wire' || bench.sculpting !== null
+  const wire = bench.shading === 'wire' || brushing.value
   const pass = (which: 'with' | 'without', x: number, w: number) => {
     if (w <= 0) return
     figure!.show(which, wire)
@@ -53,7 +57,7 @@ function overlay(): void {
   const found = jointDots(bench.figure, frame.joints, view)
   dots.value = found.dots
   bones.value = found.bones
-  arcs.value = bench.sculpting ? [] : chosenArcs(view)
+  arcs.value = brushing.value ? [] : chosenArcs(view)
 }
 
 function chosenArcs(view: { camera: Stage['camera']; width: number; height: number }): Arc[] {
@@ -140,18 +144,20 @@ const metresPerPixel = (at: Vector3) =>
 function touch(event: PointerEvent, triangle: number, at: Vector3, drag: Vector3): void {
   const pressure = event.pointerType === 'pen' ? event.pressure * 2 : 1
   const strength = Math.min(bench.brushStrength * pressure, 1) * (event.shiftKey ? -1 : 1)
-  bench.touch({
+  const dab: Dab = {
     triangle,
     at: [at.x, at.y, at.z],
     radius: bench.brushSize * (bench.figure!.height / 1.78),
-    strength: bench.brush === 'grab' ? 1 : strength,
+    strength: !bench.painting && bench.brush === 'grab' ? 1 : strength,
     drag: [drag.x, drag.y, drag.z],
-  })
+  }
+  if (bench.painting) bench.paintTouch(dab)
+  else bench.touch(dab)
 }
 
 let sizing: { x: number; y: number; size: number; strength: number } | null = null
 function press(event: PointerEvent): void {
-  if (!bench.sculpting || event.button !== 0) return
+  if (!brushing.value || event.button !== 0) return
   if (dialHeld.value) {
     sizing = { x: event.clientX, y: event.clientY, size: bench.brushSize, strength: bench.brushStrength }
     stage!.controls.enabled = false
@@ -167,7 +173,7 @@ function press(event: PointerEvent): void {
 }
 
 function move(event: PointerEvent): void {
-  if (!bench.sculpting) {
+  if (!brushing.value) {
     ring.value = null
     return
   }
@@ -181,11 +187,13 @@ function move(event: PointerEvent): void {
   lastSize = bench.brushSize
   const found = hit(event)
   const box = canvas.value!.getBoundingClientRect()
-  const at = stroke && bench.brush === 'grab' ? stroke.start : found?.point
+  const grabs = !bench.painting && bench.brush === 'grab'
+  const at = stroke && grabs ? stroke.start : found?.point
   const radius = at ? (bench.brushSize * (bench.figure!.height / 1.78)) / metresPerPixel(at) : 0
+  under.value = bench.painting && found?.face ? (bench.frame?.weights?.[found.face.a] ?? null) : null
   ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: radius } : null
   if (!stroke) return
-  if (bench.brush === 'grab') {
+  if (grabs) {
     const scale = metresPerPixel(stroke.start)
     const right = new Vector3().setFromMatrixColumn(stage!.camera.matrixWorld, 0)
     const up = new Vector3().setFromMatrixColumn(stage!.camera.matrixWorld, 1)
@@ -203,7 +211,8 @@ function lift(): void {
   sizing = null
   if (!stroke) return
   stroke = null
-  bench.endStroke()
+  if (bench.painting) bench.endPaint()
+  else bench.endStroke()
 }
 
 // --- the wipe
@@ -262,7 +271,9 @@ watch(() => bench.frame, (frame) => {
 })
 function paint(): void {
   const look = bench.shading === 'wire' ? 'clay' : bench.shading
-  figure?.paint(bench.frame?.heat || look !== 'volume' ? look : 'clay', bench.frame?.heat, bench.frame?.heat_without)
+  const frame = bench.frame
+  if (look === 'weights') figure?.paint(frame?.weights ? look : 'clay', frame?.weights)
+  else figure?.paint(frame?.heat || look !== 'volume' ? look : 'clay', frame?.heat, frame?.heat_without)
 }
 function hideParts(): void {
   const parts = bench.figure?.parts ?? []
@@ -270,11 +281,18 @@ function hideParts(): void {
   figure?.keep(kept.length === parts.length ? null : kept)
 }
 watch(() => bench.shading, paint)
+watch(() => bench.place, (at) => {
+  if (!at || !stage || !bench.figure) return
+  const place = new Vector3(...at)
+  // From where its side of the body is seen.
+  const from = new Vector3(place.x, 0.1 * bench.figure.height, place.z).normalize()
+  stage.face(place, from, bench.figure.height * 0.1)
+})
 watch(() => bench.hidden, () => {
   hideParts()
   stage?.invalidate()
 })
-watch([wipeAt, () => bench.wipe, () => bench.holding, () => bench.shading, () => bench.chosen, () => bench.axis, () => bench.joints, split], () => stage?.invalidate())
+watch([wipeAt, () => bench.wipe, () => bench.holding, () => bench.shading, () => bench.chosen, () => bench.axis, () => bench.joints, () => bench.painting, split], () => stage?.invalidate())
 onBeforeUnmount(() => {
   figure?.dispose()
   stage?.dispose()
@@ -299,7 +317,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll })
         <template v-for="d in dots" :key="d.name">
           <circle v-if="d.seen" :cx="d.x" :cy="d.y" :r="d.name === bench.chosen ? 5 : 3" class="dot" :class="{ on: d.name === bench.chosen }" />
           <circle
-            v-if="d.seen && !bench.sculpting" :cx="d.x" :cy="d.y" r="9" class="catch" :data-joint="d.name"
+            v-if="d.seen && !brushing" :cx="d.x" :cy="d.y" r="9" class="catch" :data-joint="d.name"
             @click="bench.chooseJoint(d.name)"
           ><title>{{ plainName(d.name) }}</title></circle>
         </template>
@@ -327,7 +345,10 @@ defineExpose({ face: () => face(side.value + 1), faceAll })
       >◂ ▸</button>
     </template>
     <div v-else-if="bench.holding" class="tag still">without remedies</div>
-    <div v-if="ring && bench.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
+    <div v-if="ring && bench.painting && under !== null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
+      weight <b class="num">{{ under.toFixed(2) }}</b>
+    </div>
+    <div v-else-if="ring && bench.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       volume <b class="num good">{{ bench.frame.measures.with.volume.toFixed(1) }} %</b>
     </div>
     <div class="cameras">
@@ -342,7 +363,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll })
 </template>
 
 <style scoped>
-.view { position: relative; overflow: hidden; background: var(--ground); min-width: 0; min-height: 0; }
+.view { position: relative; user-select: none; overflow: hidden; background: var(--ground); min-width: 0; min-height: 0; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; display: block; touch-action: none; }
 .over { position: absolute; inset: 0; pointer-events: none; }
 .bone { stroke: #ece8f1; stroke-opacity: 0.22; stroke-width: 1.2; }

@@ -3,9 +3,9 @@ import {
   BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh as Drawn, MeshStandardMaterial, type Scene,
 } from 'three'
 import type { Mesh } from '@/api/mesh'
-import { heatColours, plainClay } from './heat'
+import { heatColours, plainClay, weightColours } from './heat'
 
-export type Look = 'colour' | 'clay' | 'volume'
+export type Look = 'colour' | 'clay' | 'volume' | 'weights'
 
 function computeNormals(p: Float32Array, t: Uint32Array, out: Float32Array): void {
   out.fill(0)
@@ -122,9 +122,11 @@ export class Figure {
     this.without.lines.visible = wire && which === 'without'
   }
 
-  /** Colour both skins: by the file's own colours, plain clay, or each by its own volume heat. */
+  /** Colour both skins: by the file's own colours, plain clay, the weights of a joint, or each by its own volume heat. */
   paint(look: Look, heat?: Float32Array, heatWithout?: Float32Array): void {
-    if (look === 'volume') {
+    if (look === 'weights') {
+      if (heat) for (const skin of [this.with, this.without]) skin.colour((out) => weightColours(heat, out))
+    } else if (look === 'volume') {
       if (heat) this.with.colour((out) => heatColours(heat, out))
       if (heatWithout) this.without.colour((out) => heatColours(heatWithout, out))
     } else if (look !== this.painted) {

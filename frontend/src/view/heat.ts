@@ -19,6 +19,24 @@ export function heatColours(heat: Float32Array, out: Float32Array): void {
   }
 }
 
+/** Cividis at nine even steps: perceptually even, and the same for colour-blind eyes. Its darkest end is left out. */
+const EVEN = ['#00224e', '#123570', '#3b496c', '#575d6d', '#707173', '#8a8678', '#a59c74', '#c3b369', '#fee838'].map((c) => new Color(c))
+
+const DARKEST = 0.14 // below it the skin would sink into the ground of the view
+
+/** The colour of a weight from 0 to 1. */
+export function weightColour(weight: number, out = new Color()): Color {
+  const at = (DARKEST + (1 - DARKEST) * Math.min(Math.max(weight, 0), 1)) * (EVEN.length - 1)
+  const low = Math.min(Math.floor(at), EVEN.length - 2)
+  return out.copy(EVEN[low]).lerp(EVEN[low + 1], at - low)
+}
+
+/** Colours `(V, 3)` of the weights of one joint `(V,)`, written into `out`. */
+export function weightColours(field: Float32Array, out: Float32Array): void {
+  const colour = new Color()
+  for (let v = 0; v < field.length; v++) weightColour(field[v], colour).toArray(out, 3 * v)
+}
+
 /** Clay all over, written into `out` `(V, 3)`. */
 export function plainClay(out: Float32Array): void {
   for (let i = 0; i < out.length; i += 3) {

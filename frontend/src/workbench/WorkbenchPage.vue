@@ -3,6 +3,7 @@
 import { onKeyStroke, useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
+import BindStation from '@/stations/bind/BindStation.vue'
 import DeliverStation from '@/stations/deliver/DeliverStation.vue'
 import MendStation from '@/stations/mend/MendStation.vue'
 import KeyList from './KeyList.vue'
@@ -13,7 +14,7 @@ const props = defineProps<{ id: string; station?: string }>()
 const bench = useWorkbench()
 const router = useRouter()
 const help = ref(false)
-const stations = [{ key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
+const stations = [{ key: '1', name: 'bind', label: 'Bind' }, { key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
 const station = computed(() => props.station || 'mend')
 const go = (name: string) => router.push(`/characters/${props.id}/${name}`)
 
@@ -54,6 +55,7 @@ const saved = computed(() => {
     <main v-if="bench.failure" class="failure"><h1>{{ bench.failure }}</h1><router-link to="/">Back to the library</router-link></main>
     <main v-else-if="!bench.figure" class="failure"><p class="muted">Opening …</p></main>
     <DeliverStation v-else-if="station === 'deliver'" />
+    <BindStation v-else-if="station === 'bind'" />
     <MendStation v-else />
     <KeyList v-model="help" />
   </div>

@@ -7,10 +7,10 @@ import { api, type Axis, type CharacterState, type FigureInfo, type HingeTrigger
 import { Problem } from '@/api/client'
 import { unpackMesh, type Mesh } from '@/api/mesh'
 import { CLAY } from '@/view/heat'
-import { LiveSocket, type Contacts, type Dab, type Frame, type Want } from '@/api/live'
+import { LiveSocket, type Contacts, type Dab, type Frame, type Paint, type PaintMode, type Want } from '@/api/live'
 import { REST, turnDeg, twistDeg, withTwist } from './angles'
 
-export type Shading = 'colour' | 'clay' | 'wire' | 'volume'
+export type Shading = 'colour' | 'clay' | 'wire' | 'volume' | 'weights'
 export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
 
 export const useWorkbench = defineStore('workbench', () => {
@@ -42,6 +42,13 @@ export const useWorkbench = defineStore('workbench', () => {
   const brush = ref<BrushName>('inflate')
   const brushSize = useLocalStorage('plethos-brush-size', 0.05)
   const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
+  /** What the brush does to the weights; null = the pointer poses. */
+  const paintMode = ref<PaintMode | null>(null)
+  const paintValue = ref(1)
+  const paintMirrored = ref(true)
+  const locked = ref<string[]>([])
+  /** How far automatic weights have got, or null. */
+  const binding = ref<number | null>(null)
   let heldPose: Joints | null = null
   let live: LiveSocket | null = null
 
@@ -52,13 +59,14 @@ export const useWorkbench = defineStore('workbench', () => {
   const tiedHere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint === chosen.value) ?? [])
   const elsewhere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint !== chosen.value) ?? [])
   const remedy = computed(() => state.value?.remedies.find((r) => r.id === chosenRemedy.value) ?? null)
-  const showsWithout = computed(() => !sculpting.value && (wipe.value || holding.value))
+  const showsWithout = computed(() => !sculpting.value && shading.value !== 'weights' && (wipe.value || holding.value))
 
   const want = computed<Want>(() => ({
     without: showsWithout.value,
     heat: shading.value === 'volume',
     alone: alone.value,
     measure: chosen.value || null,
+    weights: shading.value === 'weights' ? chosen.value || null : null,
     preview: preview.value,
   }))
 
@@ -85,6 +93,7 @@ export const useWorkbench = defineStore('workbench', () => {
         },
         contacts: (count) => (contacts.value = count),
         saved: (s) => take(s),
+        progress: (share) => (binding.value = share),
         problem: (text) => say(new Problem(text)),
         connected: (yes) => {
           // After the server was away its state counts, not ours.
@@ -123,6 +132,8 @@ export const useWorkbench = defineStore('workbench', () => {
     chosenRemedy.value = alone.value = preview.value = null
     worst.value = {}
     hidden.value = []
+    locked.value = []
+    paintMode.value = binding.value = null
     framesShown.value = 0
     heldPose = null
   }
@@ -238,6 +249,39 @@ export const useWorkbench = defineStore('workbench', () => {
     void count()
   }
 
+  const painting = computed(() => paintMode.value !== null && !sculpting.value && chosen.value !== '')
+
+  function paintTouch(dab: Dab): void {
+    const paint: Paint = {
+      joint: chosen.value,
+      mode: paintMode.value!,
+      value: paintValue.value,
+      strength: Math.abs(dab.strength),
+      mirror: paintMirrored.value,
+      locked: locked.value,
+    }
+    live?.paint(paint, dab, pose.value, want.value)
+  }
+
+  function endPaint(): void {
+    live?.endPaint(chosen.value)
+    void count()
+  }
+
+  function automaticWeights(names: string[] | null): void {
+    binding.value = 0
+    live?.automatic(names)
+  }
+
+  /** A place at rest that the view is to look at. */
+  const place = shallowRef<[number, number, number] | null>(null)
+  function showPlace(at: [number, number, number]): void {
+    if (!atRest.value) toggleRest()
+    place.value = [...at]
+  }
+
+  const cancelAutomatic = () => live?.cancelAutomatic()
+
   function previewTrigger(remedyId: string, trigger: HingeTrigger): void {
     preview.value = { remedy_id: remedyId, trigger }
   }
@@ -249,6 +293,7 @@ export const useWorkbench = defineStore('workbench', () => {
     preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, sculpting, jointInfo, angle,
     atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,
+    paintMode, paintValue, paintMirrored, locked, binding, painting, paintTouch, endPaint, automaticWeights, cancelAutomatic, place, showPlace,
   }
 })
 

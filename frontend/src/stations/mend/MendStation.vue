@@ -9,7 +9,7 @@ import PartsMenu from '@/view/PartsMenu.vue'
 import RemediesPanel from '@/remedies/RemediesPanel.vue'
 import BrushRail from '@/sculpt/BrushRail.vue'
 import FigureView from '@/view/FigureView.vue'
-import { isTyping } from '@/workbench/keys'
+import { isTyping, usePlainKeys } from '@/workbench/keys'
 import { useWorkbench, type Shading } from '@/workbench/store'
 
 const bench = useWorkbench()
@@ -21,16 +21,17 @@ const shadings: { name: Shading; label: string }[] = [
   { name: 'volume', label: 'Volume' },
 ]
 const plain = (event: KeyboardEvent) => !isTyping(event) && !event.ctrlKey && !event.metaKey && !event.altKey
-const on = (key: string, run: () => void) => onKeyStroke(key, (event) => plain(event) && run(), { dedupe: key !== '[' && key !== ']' })
-on('q', bench.toggleRest)
-on('w', () => (bench.wipe = !bench.wipe))
-on('j', () => (bench.joints = !bench.joints))
-on('f', () => view.value?.face())
-on('a', () => view.value?.faceAll())
-on('[', () => (bench.brushSize = Math.max(0.005, bench.brushSize / 1.1)))
-on(']', () => (bench.brushSize = Math.min(0.25, bench.brushSize * 1.1)))
-on(',', () => bench.bendTo(bench.angle - 5))
-on('.', () => bench.bendTo(bench.angle + 5))
+usePlainKeys({
+  q: bench.toggleRest,
+  w: () => (bench.wipe = !bench.wipe),
+  j: () => (bench.joints = !bench.joints),
+  f: () => view.value?.face(),
+  a: () => view.value?.faceAll(),
+  '[': () => (bench.brushSize = Math.max(0.005, bench.brushSize / 1.1)),
+  ']': () => (bench.brushSize = Math.min(0.25, bench.brushSize * 1.1)),
+  ',': () => bench.bendTo(bench.angle - 5),
+  '.': () => bench.bendTo(bench.angle + 5),
+})
 onKeyStroke(' ', (event) => {
   if (!plain(event) || event.target instanceof HTMLButtonElement) return
   event.preventDefault()

@@ -1,0 +1,88 @@
+"""A running server and a browser page that watches for errors and foreign requests: what browser tests stand on."""
+
+from __future__ import annotations
+
+import unittest
+
+from playwright.sync_api import sync_playwright
+
+from plethos.service.workbench import Workbench
+from tests.server import RunningServer
+
+
+class BrowserCase(unittest.TestCase):
+    """One server and one browser a class, one page a test."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.server = RunningServer()
+        cls.bench: Workbench = cls.server.app.state.bench
+        cls.playwright = sync_playwright().start()
+        cls.browser = cls.playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", headless=True, args=["--disable-quic"]
+        )
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.browser.close()
+        cls.playwright.stop()
+        cls.server.stop()
+
+    def setUp(self):
+        self.errors: list[str] = []
+        self.foreign: list[str] = []
+        self.context = self.browser.new_context(viewport={"width": 1100, "height": 760})
+        self.addCleanup(self.context.close)
+        self.page = self.context.new_page()
+        self.page.set_default_timeout(30_000)
+        self.page.on("console", lambda m: self.errors.append(m.text) if m.type == "error" else None)
+        self.page.on("pageerror", lambda e: self.errors.append(str(e)))
+        self.page.on(
+            "request",
+            lambda r: (
+                self.foreign.append(r.url)
+                if not r.url.startswith((self.server.address, "ws://127.0.0.1", "blob:", "data:"))
+                else None
+            ),
+        )
+
+    def tearDown(self):
+        self.assertEqual(self.errors, [])
+        self.assertEqual(self.foreign, [], "nothing may be fetched from elsewhere")
+
+    def open(self, path: str) -> None:
+        self.page.goto(self.server.address + path + "?quality=low")
+        self.page.wait_for_selector(".view[data-ready=true]")
+
+    def until(self, condition, seconds: float = 20.0) -> None:
+        """Wait for a condition; the page's policy forbids the polling that evaluates text."""
+        for _ in range(int(seconds * 20)):
+            if condition():
+                return
+            self.page.wait_for_timeout(50)
+        self.fail("waited in vain")
+
+    def state(self, character: str) -> dict:
+        return self.page.request.get(f"{self.server.address}/api/characters/{character}").json()
+
+    def choose_joint(self, name: str) -> None:
+        finder = self.page.get_by_role("combobox", name="Find a joint")
+        finder.click()
+        finder.fill(name)
+        self.page.get_by_role("option", name=name, exact=True).click()
+
+    def bend(self, degrees: float) -> None:
+        typed = self.page.get_by_label("Angle in degrees")
+        typed.fill(str(degrees))
+        typed.press("Enter")
+
+    def middle(self) -> tuple[float, float]:
+        """The middle of the view, where the faced joint is."""
+        view = self.page.locator(".view canvas").bounding_box()
+        return view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
+
+    def drag(self, x: float, y: float, right: float, down: float) -> None:
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + right, y + down, steps=5)
+        self.page.mouse.up()

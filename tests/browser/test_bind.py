@@ -1,0 +1,118 @@
+"""The station Bind in a real browser: paint in a pose, automatic weights, find what is wrong and mend it."""
+
+import unittest
+
+import numpy as np
+
+from plethos.core.sculpt.session import Dab
+from plethos.core.weights.paint import Paint
+from plethos.demo.catalogue import shipped
+from plethos.service import binding
+from tests.browser.stage import BrowserCase
+from tests.figures import tube_file
+
+
+class Bind(BrowserCase):
+    def weights(self, character: str) -> np.ndarray:
+        return self.bench.open(character).character.joint_weights.copy()
+
+    def version(self, character: str) -> int:
+        return self.state(character)["version"]
+
+    def test_weights_are_painted_in_the_pose_saved_and_undone_after_a_reload(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        before = self.weights(keeper)
+        self.open(f"/characters/{keeper}/bind")
+        self.choose_joint("Left forearm")
+        self.bend(80)
+        self.page.get_by_label("Face the joint, outer side").click()
+        self.page.get_by_role("radio", name="Replace").click()
+        for _ in range(6):
+            self.page.keyboard.press("]")
+        x, y = self.middle()
+        self.page.mouse.move(x, y)
+        self.page.wait_for_selector("text=weight")
+        self.drag(x, y, -20, -10)
+        self.until(lambda: self.version(keeper) == 1)
+        self.assertEqual(self.state(keeper)["undo"], "Paint left_forearm")
+        painted = self.weights(keeper)
+        skeleton = self.bench.open(keeper).character.skeleton
+        left, right = skeleton.find("left_forearm"), skeleton.find("right_forearm")
+        gained = (painted - before).sum(axis=0)
+        self.assertGreater(gained[left], 1)
+        # Mirrored is the default: the other forearm gained as much.
+        self.assertAlmostEqual(gained[right], gained[left], delta=0.02 * gained[left])
+        self.page.reload()
+        self.page.wait_for_selector(".view[data-ready=true]")
+        self.page.keyboard.press("Control+z")
+        self.until(lambda: self.version(keeper) == 0)
+        np.testing.assert_allclose(self.weights(keeper), before, atol=1e-6)
+        self.page.keyboard.press("Control+Shift+Z")
+        self.until(lambda: self.version(keeper) == 1)
+        np.testing.assert_allclose(self.weights(keeper), painted, atol=1e-6)
+
+    def test_a_locked_joint_keeps_its_weights(self):
+        tube = self.bench.bring_in("Tube", tube_file().pack())
+        self.open(f"/characters/{tube}/bind")
+        self.choose_joint("Upper")
+        self.page.get_by_role("button", name="Lock", exact=True).click()
+        self.page.get_by_role("radio", name="Add").click()
+        x, y = self.middle()
+        self.drag(x, y, 10, 0)
+        self.page.wait_for_selector("text=locked: unlock it")
+        self.assertEqual(self.version(tube), 0)
+
+    def test_automatic_weights_show_progress_and_come(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        before = self.weights(keeper)
+        self.open(f"/characters/{keeper}/bind")
+        self.page.get_by_role("button", name="All joints").click()
+        self.page.wait_for_selector(".el-progress")
+        self.until(lambda: self.version(keeper) == 1, 60)
+        self.assertEqual(self.state(keeper)["undo"], "Automatic weights")
+        self.page.get_by_role("button", name="All joints").wait_for()
+        self.assertGreater(np.abs(self.weights(keeper) - before).max(), 0.1)
+
+    def test_automatic_weights_are_cancelled(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{keeper}/bind")
+        self.page.get_by_role("button", name="All joints").click()
+        self.page.get_by_role("button", name="Cancel").click()
+        self.page.get_by_role("button", name="All joints").wait_for()
+        self.assertEqual(self.version(keeper), 0)
+
+    def test_a_stray_weight_is_found_shown_and_mended(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        opened = self.bench.open(keeper)
+        skeleton, rest, t = opened.character.skeleton, opened.rest, opened.character.topology.triangles
+        triangle = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [-0.04, 0.66, 0.0], axis=1)))
+        touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.07, 1.0)
+        thigh = skeleton.find("left_thigh")
+        paint = Paint("add", thigh, 1.0, 0.4, np.zeros(len(skeleton), bool))
+        binding.paint_dabs(opened, skeleton.rest_pose(), [touch], paint, False)
+        binding.end_stroke(self.bench, opened, thigh)
+        self.open(f"/characters/{keeper}/bind")
+        self.page.get_by_role("button", name="Look through the weights").click()
+        finding = self.page.locator("[data-finding]", has_text="Stray weight")
+        finding.get_by_role("button", name="Show").click()
+        self.assertIn("Left thigh", self.page.locator(".map").text_content())
+        finding.get_by_role("button", name="Mend").click()
+        self.until(lambda: self.state(keeper)["undo"] == "Mend stray weights")
+        self.until(lambda: self.page.locator("[data-finding]", has_text="Stray weight").count() == 0)
+
+    def test_a_part_is_given_to_a_joint(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{keeper}/bind")
+        self.choose_joint("Chest")
+        self.page.locator(".part").click()
+        self.page.get_by_role("option", name="waistcoat").click()
+        self.page.get_by_role("button", name="Give", exact=True).click()
+        self.until(lambda: self.version(keeper) == 1)
+        opened = self.bench.open(keeper)
+        part = next(p for p in opened.character.parts if p.name == "waistcoat")
+        chest = opened.character.skeleton.find("chest")
+        np.testing.assert_array_equal(self.weights(keeper)[slice(*part.vertices), chest], 1)
+
+
+if __name__ == "__main__":
+    unittest.main()
