@@ -181,5 +181,10 @@ class Binding(unittest.TestCase):
     def test_what_is_not_there_is_told(self):
         with self.assertRaisesRegex(BadEditError, "no part"):
             binding.give(self.bench, self.id, "hat", "upper")
-        with self.assertRaisesRegex(BadEditError, "Nothing was painted"):
-            binding.end_stroke(self.bench, self.opened, self.upper)
+
+    def test_a_refused_stroke_leaves_nothing(self):
+        locked = np.ones(len(self.skeleton), bool)
+        with self.assertRaisesRegex(BadEditError, "locked"):
+            binding.paint_dabs(self.opened, self.pose, [self.dab()], Paint("add", self.upper, 1.0, 1.0, locked), False)
+        binding.end_stroke(self.bench, self.opened, self.upper)
+        self.assertEqual(self.opened.revision.number, 0)

@@ -37,13 +37,13 @@ def paint_dabs(opened: OpenCharacter, pose: Pose, touches: Sequence[Dab], paint:
         if opened.sculpt is not None:
             raise BadEditError("A sculpt is in progress: keep or drop it first.")
         session = opened.painting or _begin(opened, mirror)
-        opened.painting = session
         session.surface.points[:] = session.evaluator.evaluate(pose)
         changed = [session.weights.dab(session.surface.touch(touch), paint) for touch in touches]
         vertices = np.unique(np.concatenate([np.zeros(0, np.int32), *changed])).astype(np.int32)
         joints, weights = limit_influences(session.weights.dense[vertices], INSIDE, 0.0)
         influences = session.table.influences(session.parts[vertices], joints, weights)
         session.evaluator.reweigh(vertices, influences, weights)
+        opened.painting = session
 
 
 def _begin(opened: OpenCharacter, mirror: bool) -> PaintSession:
@@ -68,11 +68,11 @@ def _begin(opened: OpenCharacter, mirror: bool) -> PaintSession:
 
 
 def end_stroke(workbench: Workbench, opened: OpenCharacter, joint: int) -> None:
-    """Store what the stroke did; only then is it undoable and safe."""
+    """Store what the stroke did; only then is it undoable and safe. A stroke that was refused leaves nothing."""
     with opened.lock:
         session = opened.painting
         if session is None:
-            raise BadEditError("Nothing was painted.")
+            return
         character = _with(opened.character, session.weights.dense)
         workbench.commit(opened, f"Paint {opened.character.skeleton.names[joint]}", character, None)
 
