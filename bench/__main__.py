@@ -7,15 +7,18 @@ import json
 import os
 import resource
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 import numpy as np
+import robust_laplacian
 import uvicorn
 import websockets
 from fastapi import FastAPI, WebSocket
+from scipy import sparse
+from scipy.sparse.linalg import splu
 
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
@@ -27,8 +30,12 @@ from plethos.core.shape import Shape
 from plethos.core.skinning.bones import skin_matrices
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.triggers.response import Response
+from plethos.core.weights.automatic import automatic_weights
+from plethos.core.weights.bones import segment_distances, segments_of
+from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import open_demo
 from plethos.service.bending import bend_curves
+from plethos.service.binding import paint_dabs
 from plethos.service.live import Wanted, frame, joint_frames, pack_frame, pose_of
 from plethos.service.open_character import OpenCharacter
 from plethos.store.repository import Revision
@@ -168,6 +175,113 @@ def strip(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
     )
 
 
+def heat(character: Character) -> tuple[str, str, str, str]:
+    """Automatic weights, beside the bare sparse factorisation and solve of the same system."""
+    rest = Evaluator(character).rest().astype(np.float64)
+    triangles = character.topology.triangles
+    segments = segments_of(character.skeleton)
+    nearest = segment_distances(rest, np.zeros_like(rest), segments)
+    laplacian, area = robust_laplacian.mesh_laplacian(rest, triangles.astype(np.int64))
+    system = (laplacian + area @ sparse.diags(1.6 / np.maximum(nearest.min(axis=1), 0.002) ** 2)).tocsc()
+    owners = sorted({s.joint for s in segments})
+    right = np.zeros((len(rest), len(owners)))
+    right[np.arange(len(rest)), np.searchsorted(owners, [segments[k].joint for k in nearest.argmin(axis=1)])] = 1
+
+    def bare() -> None:
+        options = {"SymmetricMode": True}
+        splu(system, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options).solve(right)
+
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    ours, theirs, ratio = beside(lambda: automatic_weights(character), bare, rounds=5)
+    grown_by = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
+    return (
+        f"Automatic weights, {len(rest) // 1000}k vertices, {len(owners)} joints with skin",
+        f"{ours / 1e3:.2f} s, {grown_by:.0f} MB more",
+        f"bare factor and solve {theirs / 1e3:.2f} s",
+        f"{ratio:.2f} (at most 3), memory at most 500 MB",
+    )
+
+
+async def paint_trip(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
+    """A dab of weights to the new skin over a real socket, beside an echo of as many bytes and the dab itself."""
+    start, stop = character.parts[0].vertices
+    revision = Revision("x", "x", 0, 0, "", {}, "", False, datetime.now())
+    opened = OpenCharacter.of(revision, source, character)
+    opened.show(revision, character, None)
+    joint, locked = character.skeleton.find("left_forearm"), np.zeros(len(character.skeleton), bool)
+    t = character.topology.triangles
+    at = character.skeleton.rest_global[joint, :3, 3]
+    centres = opened.rest[t].mean(axis=1)
+    centres[(t < start).any(axis=1) | (t >= stop).any(axis=1)] = 99
+    triangle = int(np.linalg.norm(centres - at, axis=1).argmin())
+    touch = Dab(triangle, tuple(centres[triangle].tolist()), 0.05, 1.0)
+    paint, pose = Paint("add", joint, 1.0, 0.01, locked), character.skeleton.rest_pose()
+    paint_dabs(opened, pose, [touch], paint, True)
+    want = Wanted(weights=joint)
+    same = frame(opened, pose, want, {})
+    session = opened.painting
+    assert session is not None
+    dab_alone = median_ms(lambda: session.weights.dab(session.surface.touch(touch), paint))
+    text = json.dumps({"type": "paint", "dab": touch.at})
+
+    def answer(kind: str) -> bytes:
+        if kind == "echo":
+            return same
+        paint_dabs(opened, pose, [touch], paint, True)
+        return frame(opened, pose, want, {})
+
+    ours, bare = await over_a_socket(answer, ("paint", "echo"), [text] * 120)
+    return (
+        f"Dab of weights to new skin over the socket, {len(opened.rest) // 1000}k vertices",
+        f"{ours:.2f} ms",
+        f"echo of the same bytes {bare:.2f} ms + the dab {dab_alone:.2f} ms",
+        f"{ours / (bare + dab_alone):.2f} (at most 3)",
+    )
+
+
+async def over_a_socket(
+    answer: Callable[[str], bytes], kinds: tuple[str, str], messages: Sequence[str]
+) -> tuple[float, float]:
+    """Median round trips (ms) of two kinds of answers on one real server, asked for in turn."""
+    app = FastAPI()
+
+    @app.websocket("/{kind}")
+    async def talk(socket: WebSocket, kind: str) -> None:
+        await socket.accept()
+        try:
+            while True:
+                await socket.receive_text()
+                await socket.send_bytes(answer(kind))
+        except Exception:
+            return
+
+    config = uvicorn.Config(
+        app, port=0, log_level="error", loop="uvloop", ws="websockets-sansio", ws_per_message_deflate=False
+    )
+    server = uvicorn.Server(config)
+    task = asyncio.create_task(server.serve())
+    while not server.started:
+        await asyncio.sleep(0.02)
+    address = f"ws://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}/"
+    times = []
+    async with (
+        websockets.connect(address + kinds[0], max_size=None, compression=None) as one,
+        websockets.connect(address + kinds[1], max_size=None, compression=None) as other,
+    ):
+        for text in messages:
+            taken = []
+            for client in (one, other):
+                start = time.perf_counter()
+                await client.send(text)
+                await client.recv()
+                taken.append((time.perf_counter() - start) * 1e3)
+            times.append(taken)
+    server.should_exit = True
+    await task
+    first, second = np.median(np.array(times[10:]), axis=0).tolist()
+    return first, second
+
+
 async def socket_trip() -> tuple[str, str, str, str]:
     """Pose to positions over a real socket, beside a bare echo of as many bytes."""
 
@@ -180,48 +294,17 @@ async def socket_trip() -> tuple[str, str, str, str]:
     opened.show(revision, big, None)
     rest = big.skeleton.rest_pose()
     same = pack_frame({}, {"with": opened.rest, "joints": joint_frames(big.skeleton.global_matrices(rest))})
-    app = FastAPI()
+    turns = np.arange(160) / 99
+    messages = [json.dumps({"joints": {"left_forearm": [0, 0, float(np.sin(n)), float(np.cos(n))]}}) for n in turns]
+    left = iter(messages)
 
-    @app.websocket("/{kind}")
-    async def answer(socket: WebSocket, kind: str) -> None:
-        await socket.accept()
-        try:
-            while True:
-                message = json.loads(await socket.receive_text())
-                if kind == "echo":
-                    await socket.send_bytes(same)
-                else:
-                    await socket.send_bytes(frame(opened, pose_of(opened, message), Wanted(), {"seq": 1}))
-        except Exception:
-            return
+    def answer(kind: str) -> bytes:
+        if kind == "echo":
+            return same
+        return frame(opened, pose_of(opened, json.loads(next(left))), Wanted(), {"seq": 1})
 
-    config = uvicorn.Config(
-        app, port=0, log_level="error", loop="uvloop", ws="websockets-sansio", ws_per_message_deflate=False
-    )
-    server = uvicorn.Server(config)
-    task = asyncio.create_task(server.serve())
-    while not server.started:
-        await asyncio.sleep(0.02)
-    port = server.servers[0].sockets[0].getsockname()[1]
-    pairs = []
-    address = f"ws://127.0.0.1:{port}/"
-    async with (
-        websockets.connect(address + "echo", max_size=None, compression=None) as echo,
-        websockets.connect(address + "pose", max_size=None, compression=None) as posing,
-    ):
-        for n in range(160):
-            text = json.dumps({"type": "pose", "joints": {"left_forearm": [0, 0, np.sin(n / 99), np.cos(n / 99)]}})
-            taken = []
-            for client in (posing, echo):
-                start = time.perf_counter()
-                await client.send(text)
-                await client.recv()
-                taken.append((time.perf_counter() - start) * 1e3)
-            pairs.append(taken)
-    both = np.array(pairs[10:])
-    (ours, bare), ratio = np.median(both, axis=0).tolist(), float(np.median(both[:, 0] / both[:, 1]))
-    server.should_exit = True
-    await task
+    ours, bare = await over_a_socket(answer, ("pose", "echo"), messages)
+    ratio = ours / bare
     return (
         "Pose to positions over the socket, 20k, one shape",
         f"{ours:.2f} ms",
@@ -233,6 +316,8 @@ async def socket_trip() -> tuple[str, str, str, str]:
 def main() -> None:
     character, source = open_demo()
     rows = [*evaluation(character), asyncio.run(socket_trip()), strip(character, source), dab(character)]
+    bare, file = open_demo("lock-keeper-bare")
+    rows += [heat(bare), asyncio.run(paint_trip(bare, file))]
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
     lines = [

@@ -37,7 +37,8 @@ def paint_dabs(opened: OpenCharacter, pose: Pose, touches: Sequence[Dab], paint:
         if opened.sculpt is not None:
             raise BadEditError("A sculpt is in progress: keep or drop it first.")
         session = opened.painting or _begin(opened, mirror)
-        session.surface.points[:] = session.evaluator.evaluate(pose)
+        if not session.is_laid(pose):
+            session.lay(pose, session.evaluator.evaluate(pose))
         changed = [session.weights.dab(session.surface.touch(touch), paint) for touch in touches]
         vertices = np.unique(np.concatenate([np.zeros(0, np.int32), *changed])).astype(np.int32)
         joints, weights = limit_influences(session.weights.dense[vertices], INSIDE, 0.0)

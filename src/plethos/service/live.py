@@ -115,6 +115,8 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
         else:
             acting = True if wanted.alone is None else [wanted.alone]
             fields["with"] = evaluator.evaluate(pose, acting, world=world)
+            if opened.painting is not None:
+                opened.painting.lay(pose, fields["with"])
         if wanted.without or wanted.measure is not None:
             fields["without"] = evaluator.evaluate(pose, remedies=False, world=world)
         fields["joints"] = joint_frames(world)
@@ -124,8 +126,10 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
             if wanted.without:
                 fields["heat_without"] = opened.depth.change(fields["without"], places)
         if wanted.weights is not None:
-            dense = opened.painting.weights.dense if opened.painting else character.joint_weights
-            fields["weights"] = np.ascontiguousarray(dense[:, wanted.weights], dtype=np.float32)
+            if opened.painting is not None:
+                fields["weights"] = opened.painting.weights.of_joint(wanted.weights)
+            else:
+                fields["weights"] = np.ascontiguousarray(character.joint_weights[:, wanted.weights])
         head = {**extra, "version": opened.revision.number, "activations": _activations(character, pose)}
         if wanted.measure is not None:
             head["measures"] = _measures(opened, wanted.measure, fields)

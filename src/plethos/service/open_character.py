@@ -61,6 +61,8 @@ class PaintSession:
         Which bone each part follows each joint through.
     parts
         ``(V,)`` the part of each vertex.
+    pose
+        The pose that the surface is in; None = not posed yet.
     """
 
     weights: PaintedWeights
@@ -68,6 +70,16 @@ class PaintSession:
     evaluator: Evaluator
     table: BoneTable
     parts: NDArray[np.int32]
+    pose: Pose | None = None
+
+    def lay(self, pose: Pose, points: NDArray[np.floating]) -> None:
+        """What the skin looks like now: the next touch goes over it."""
+        self.surface.points[:] = points
+        self.pose = pose
+
+    def is_laid(self, pose: Pose) -> bool:
+        """Whether the surface is in this pose already."""
+        return self.pose is not None and np.array_equal(self.pose.rotations, pose.rotations)
 
 
 @dataclass

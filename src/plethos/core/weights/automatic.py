@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 from scipy.sparse import csgraph
 
 from plethos.core.character import Character
@@ -139,12 +138,11 @@ def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool
         on = out[:, joint] > 0
         if not on.any():
             continue
-        edges = topology.edges[on[topology.edges].all(axis=1)]
-        graph = sparse.csr_matrix((np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (len(on), len(on)))
-        number = csgraph.connected_components(graph, directed=False)[1]
+        own = np.flatnonzero(on)
+        number = csgraph.connected_components(topology.adjacency[own][:, own], directed=False)[1]
         home = np.zeros(int(number.max()) + 1, dtype=bool)
-        home[number[on & seeds[:, joint]]] = True
-        out[on & ~home[number], joint] = 0
+        home[number[seeds[own, joint]]] = True
+        out[own[~home[number]], joint] = 0
     total = out.sum(axis=1, keepdims=True)
     return np.asarray(
         np.where(total > 0, out / np.maximum(total, 1e-300), weights / weights.sum(axis=1, keepdims=True))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -109,15 +110,24 @@ def segment_distances(
     The test is against the vertex's own normal: a rib faces away from the arm bone beside it. That keeps an arm from
     taking the ribs at a fraction of the cost of shooting rays at every bone.
     """
-    out = np.empty((len(points), len(segments)))
-    p = np.asarray(points, np.float64)
-    for k, s in enumerate(segments):
-        along = s.end - s.start
-        t = np.clip(((p - s.start) @ along) / max(float(along @ along), 1e-18), 0, 1)
-        towards = s.start + t[:, None] * along - p
-        distance = np.linalg.norm(towards, axis=1)
-        outward = (towards * normals).sum(axis=1) > 0.2 * distance
-        out[:, k] = np.where(outward, BEHIND * distance, distance)
+    starts, ends = np.array([s.start for s in segments]), np.array([s.end for s in segments])
+    p, n = (np.ascontiguousarray(a, dtype=np.float64) for a in (points, normals))
+    return np.asarray(_distances(p, n, starts.reshape(-1, 3), ends.reshape(-1, 3)))
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _distances(points, normals, starts, ends):  # type: ignore[no-untyped-def]
+    out = np.empty((len(points), len(starts)))
+    for s in range(len(starts)):
+        ax, ay, az = ends[s, 0] - starts[s, 0], ends[s, 1] - starts[s, 1], ends[s, 2] - starts[s, 2]
+        length = max(ax * ax + ay * ay + az * az, 1e-18)
+        for v in range(len(points)):
+            x, y, z = points[v, 0] - starts[s, 0], points[v, 1] - starts[s, 1], points[v, 2] - starts[s, 2]
+            t = min(max((x * ax + y * ay + z * az) / length, 0.0), 1.0)
+            x, y, z = t * ax - x, t * ay - y, t * az - z
+            distance = np.sqrt(x * x + y * y + z * z)
+            outward = x * normals[v, 0] + y * normals[v, 1] + z * normals[v, 2] > 0.2 * distance
+            out[v, s] = BEHIND * distance if outward else distance
     return out
 
 

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 from scipy.sparse import csgraph
 
 from plethos.core.character import Character
@@ -79,17 +78,16 @@ def stray_weights(character: Character) -> list[Finding]:
     pieces, found = topology.pieces, []
     for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
         on = weights[:, joint] > LEAST
-        edges = topology.edges[on[topology.edges].all(axis=1)]
-        graph = sparse.csr_matrix((np.ones(len(edges)), (edges[:, 0], edges[:, 1])), (len(on), len(on)))
-        patch = csgraph.connected_components(graph, directed=False)[1]
-        held = np.bincount(patch[on], weights=weights[on, joint])
+        inside = np.flatnonzero(on)
+        patch = csgraph.connected_components(topology.adjacency[inside][:, inside], directed=False)[1]
+        held = np.bincount(patch, weights=weights[inside, joint])
         own = distance[:, owners == twists.get(joint, joint)]
         if own.shape[1] == 0:
             continue
         elsewhere = own.min(axis=1) > 1.5 * distance.min(axis=1)
-        for number in np.unique(patch[on]).tolist():
-            where = np.flatnonzero(on & (patch == number))
-            rivals = np.unique(patch[on & (pieces == pieces[where[0]])])
+        for number in range(len(held)):
+            where = inside[patch == number]
+            rivals = np.unique(patch[pieces[inside] == pieces[where[0]]])
             most = held[rivals].max()
             if held[number] < STRAY_SHARE * most and elsewhere[where].all():
                 worst = float(weights[where, joint].max())

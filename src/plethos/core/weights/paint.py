@@ -61,6 +61,13 @@ class PaintedWeights:
     parents: tuple[int, ...]
     twin: NDArray[np.int32] | None = None
     other: NDArray[np.int32] | None = None
+    _shown: tuple[int, NDArray[np.float32]] | None = None
+
+    def of_joint(self, joint: int) -> NDArray[np.float32]:
+        """One joint's weights ``(V,)``; kept up to date by `dab`, since every frame of a stroke shows them."""
+        if self._shown is None or self._shown[0] != joint:
+            self._shown = (joint, self.dense[:, joint].astype(np.float32))
+        return self._shown[1]
 
     def dab(self, touched: Touched, paint: Paint) -> NDArray[np.int32]:
         """Apply one touch, on the other side too when painting is mirrored. Returns the vertices that changed.
@@ -78,8 +85,16 @@ class PaintedWeights:
         share = np.clip(paint.strength, 0, 1) * touched.falloff
         fresh = MODES[paint.mode](self, vertices, share, paint)
         self.dense[vertices] = fresh
-        if self.twin is None or self.other is None:
-            return vertices
+        changed = vertices if self.twin is None or self.other is None else self._reflect(vertices, fresh)
+        if self._shown is not None:
+            joint, column = self._shown
+            column[changed] = self.dense[changed, joint]
+        return changed
+
+    def _reflect(self, vertices: NDArray[np.int32], fresh: Rows) -> NDArray[np.int32]:
+        """Do the same on the other side; returns all vertices that changed."""
+        assert self.twin is not None
+        assert self.other is not None
         there = self.twin[vertices]
         paired = (there >= 0) & (there != vertices)
         self.dense[there[paired]] = fresh[paired][:, self.other]
