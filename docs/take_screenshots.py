@@ -1,4 +1,4 @@
-"""Takes the pictures of docs/screenshots anew: ``.venv/bin/python docs/take_screenshots.py ADDRESS`` of a fresh start."""
+"""Takes the pictures of docs/screenshots anew: ``python docs/take_screenshots.py ADDRESS`` of a fresh start."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Camera:
 
     def open(self, name: str, station: str = "") -> None:
         self.page.goto(f"{self.address}/characters/{self.ids[name]}{station}?quality=high")
-        self.page.wait_for_selector(".view[data-ready=true]" if not station else "h1")
+        self.page.wait_for_selector("h1" if station == "/deliver" else ".view[data-ready=true]")
         self.page.wait_for_timeout(2500)
 
     def take(self, name: str) -> None:
@@ -40,6 +40,18 @@ class Camera:
         typed.press("Enter")
         self.page.get_by_label("Face the joint, outer side").click()
         self.page.wait_for_timeout(2500)
+
+
+def bind(camera: Camera) -> None:
+    """The weights of a raised arm while they are painted."""
+    page = camera.page
+    camera.open("Lock keeper, bare", "/bind")
+    camera.bend("Left upper arm", 90)
+    page.get_by_label("Face the joint, front").click()
+    page.get_by_role("radio", name="Smooth").click()
+    view = page.locator(".view canvas").bounding_box()
+    page.mouse.move(view["x"] + 0.48 * view["width"], view["y"] + 0.66 * view["height"])
+    camera.take("bind")
 
 
 def mend(camera: Camera) -> None:
@@ -84,7 +96,9 @@ def mend(camera: Camera) -> None:
 def main(address: str) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
-        mend(Camera(browser.new_page(viewport={"width": 1280, "height": 800}), address))
+        camera = Camera(browser.new_page(viewport={"width": 1280, "height": 800}), address)
+        bind(camera)
+        mend(camera)
         browser.close()
 
 

@@ -62,6 +62,25 @@ class Bind(BrowserCase):
         self.page.wait_for_selector("text=locked: unlock it")
         self.assertEqual(self.version(tube), 0)
 
+    def test_the_brush_reaches_the_second_layer_and_only_that(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        before = self.weights(keeper)
+        self.open(f"/characters/{keeper}/bind")
+        self.choose_joint("Spine 2")
+        self.page.get_by_label("Face the joint, front").click()
+        self.page.get_by_role("radio", name="Replace").click()
+        self.page.get_by_text("second layer").click()
+        x, y = self.middle()
+        self.drag(x, y, 6, 0)
+        self.until(lambda: self.version(keeper) == 1)
+        opened = self.bench.open(keeper)
+        changed = np.flatnonzero(np.abs(self.weights(keeper) - before).max(axis=1) > 1e-4)
+        self.assertGreater(len(changed), 3)
+        # The waistcoat is in front; what lies behind it under the pointer is the belly.
+        start, stop = opened.character.parts[0].vertices
+        self.assertTrue(((changed >= start) & (changed < stop)).all())
+        self.assertGreater(opened.rest[changed, 2].min(), 0)
+
     def test_automatic_weights_show_progress_and_come(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         before = self.weights(keeper)

@@ -1,25 +1,23 @@
 <script setup lang="ts">
-/** The view: the figure, the wipe, joints and arcs, the brush. */
-import { onKeyStroke, useElementSize } from '@vueuse/core'
-import { Quaternion, Raycaster, Vector2, Vector3 } from 'three'
+/** The view: the figure, the wipe, joints and arcs; the brush is in useBrush.ts. */
+import { useElementSize } from '@vueuse/core'
+import { Quaternion, Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Axis } from '@/api/client'
 import { plainName, sameAxis, axisName, twistDeg, REST } from '@/workbench/angles'
-import type { Dab } from '@/api/live'
 import { useWorkbench } from '@/workbench/store'
 import { Figure } from './figure'
 import { bendArc, jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
 import { Stage } from './stage'
+import { useBrush } from './useBrush'
 
 const bench = useWorkbench()
 const host = ref<HTMLDivElement>()
 const canvas = ref<HTMLCanvasElement>()
 const { width, height } = useElementSize(host)
-const under = ref<number | null>(null)
 const dots = shallowRef<Dot[]>([])
 const bones = shallowRef<Bone[]>([])
 const arcs = shallowRef<Arc[]>([])
-const ring = shallowRef<{ x: number; y: number; r: number } | null>(null)
 const wipeAt = ref(0.5)
 const shown = ref(0)
 const side = ref(0)
@@ -28,8 +26,7 @@ let stage: Stage | null = null
 let figure: Figure | null = null
 
 const sideNames = ['outer side', 'front', 'inner side', 'back']
-/** Whether the pointer works on the skin instead of posing. */
-const brushing = computed(() => bench.sculpting !== null || bench.painting)
+const { ring, under, brushing, press, move, lift } = useBrush(canvas, () => (stage && figure ? { stage, figure } : null))
 const split = computed(() => bench.showsWithout && bench.wipe && !bench.holding && bench.state?.remedies.length)
 
 function draw(): void {
@@ -101,14 +98,6 @@ function faceAll(): void {
   stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
 }
 
-/** Whether a plain key is held down. */
-function useHeldKey(key: string) {
-  const held = ref(false)
-  onKeyStroke(key, () => (held.value = true))
-  onKeyStroke(key, () => (held.value = false), { eventName: 'keyup' })
-  return held
-}
-
 // --- bending by an arc
 let bending: { arc: Arc; x: number; y: number; from: number } | null = null
 function grabArc(event: PointerEvent, arc: Arc): void {
@@ -125,95 +114,6 @@ function dragArc(event: PointerEvent): void {
   bench.bendTo(Math.max(-180, Math.min(180, from + degrees)))
 }
 const dropArc = () => (bending = null)
-
-// --- sculpting
-const dialHeld = useHeldKey('d')
-let lastSize = bench.brushSize
-const caster = new Raycaster()
-let stroke: { start: Vector3; triangle: number; plane: Vector3; x: number; y: number } | null = null
-function hit(event: PointerEvent) {
-  if (!stage || !figure) return null
-  const box = canvas.value!.getBoundingClientRect()
-  const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
-  caster.setFromCamera(at, stage.camera)
-  return caster.intersectObject(figure.with.mesh)[0] ?? null
-}
-const metresPerPixel = (at: Vector3) =>
-  (2 * stage!.camera.position.distanceTo(at) * Math.tan((stage!.camera.fov * Math.PI) / 360)) / Math.max(height.value, 1)
-
-function touch(event: PointerEvent, triangle: number, at: Vector3, drag: Vector3): void {
-  const pressure = event.pointerType === 'pen' ? event.pressure * 2 : 1
-  const strength = Math.min(bench.brushStrength * pressure, 1) * (event.shiftKey ? -1 : 1)
-  const dab: Dab = {
-    triangle,
-    at: [at.x, at.y, at.z],
-    radius: bench.brushSize * (bench.figure!.height / 1.78),
-    strength: !bench.painting && bench.brush === 'grab' ? 1 : strength,
-    drag: [drag.x, drag.y, drag.z],
-  }
-  if (bench.painting) bench.paintTouch(dab)
-  else bench.touch(dab)
-}
-
-let sizing: { x: number; y: number; size: number; strength: number } | null = null
-function press(event: PointerEvent): void {
-  if (!brushing.value || event.button !== 0) return
-  if (dialHeld.value) {
-    sizing = { x: event.clientX, y: event.clientY, size: bench.brushSize, strength: bench.brushStrength }
-    stage!.controls.enabled = false
-    canvas.value!.setPointerCapture(event.pointerId)
-    return
-  }
-  const found = hit(event)
-  if (!found || found.faceIndex == null) return
-  stage!.controls.enabled = false
-  canvas.value!.setPointerCapture(event.pointerId)
-  stroke = { start: found.point, triangle: found.faceIndex, plane: found.point, x: event.clientX, y: event.clientY }
-  touch(event, found.faceIndex, found.point, new Vector3())
-}
-
-function move(event: PointerEvent): void {
-  if (!brushing.value) {
-    ring.value = null
-    return
-  }
-  if (sizing) {
-    bench.brushSize = Math.max(0.005, Math.min(0.25, sizing.size * Math.exp((event.clientX - sizing.x) / 120)))
-    bench.brushStrength = Math.max(0.02, Math.min(1, sizing.strength + (sizing.y - event.clientY) / 200))
-    if (ring.value && bench.figure) ring.value = { ...ring.value, r: (ring.value.r * bench.brushSize) / lastSize }
-    lastSize = bench.brushSize
-    return
-  }
-  lastSize = bench.brushSize
-  const found = hit(event)
-  const box = canvas.value!.getBoundingClientRect()
-  const grabs = !bench.painting && bench.brush === 'grab'
-  const at = stroke && grabs ? stroke.start : found?.point
-  const radius = at ? (bench.brushSize * (bench.figure!.height / 1.78)) / metresPerPixel(at) : 0
-  under.value = bench.painting && found?.face ? (bench.frame?.weights?.[found.face.a] ?? null) : null
-  ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: radius } : null
-  if (!stroke) return
-  if (grabs) {
-    const scale = metresPerPixel(stroke.start)
-    const right = new Vector3().setFromMatrixColumn(stage!.camera.matrixWorld, 0)
-    const up = new Vector3().setFromMatrixColumn(stage!.camera.matrixWorld, 1)
-    const drag = right.multiplyScalar((event.clientX - stroke.x) * scale).addScaledVector(up, (stroke.y - event.clientY) * scale)
-    touch(event, stroke.triangle, stroke.start, drag)
-  } else if (found?.faceIndex != null && Math.hypot(event.clientX - stroke.x, event.clientY - stroke.y) > radius * 0.15) {
-    stroke.x = event.clientX
-    stroke.y = event.clientY
-    touch(event, found.faceIndex, found.point, new Vector3())
-  }
-}
-
-function lift(): void {
-  if (stage) stage.controls.enabled = true
-  sizing = null
-  if (!stroke) return
-  stroke = null
-  if (bench.painting) bench.endPaint()
-  else bench.endStroke()
-}
 
 // --- the wipe
 const wiping = ref(false)

@@ -41,6 +41,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const hidden = ref<string[]>([])
   const brush = ref<BrushName>('inflate')
   const brushSize = useLocalStorage('plethos-brush-size', 0.05)
+  /** Whether the brush reaches the second surface under the pointer, behind the front one. */
+  const secondLayer = ref(false)
   const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
   /** What the brush does to the weights; null = the pointer poses. */
   const paintMode = ref<PaintMode | null>(null)
@@ -133,6 +135,7 @@ export const useWorkbench = defineStore('workbench', () => {
     worst.value = {}
     hidden.value = []
     locked.value = []
+    secondLayer.value = false
     paintMode.value = binding.value = null
     framesShown.value = 0
     heldPose = null
@@ -290,7 +293,7 @@ export const useWorkbench = defineStore('workbench', () => {
 
   return {
     id, figure, mesh, state, frame, contacts, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
-    preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, sculpting, jointInfo, angle,
+    preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, secondLayer, sculpting, jointInfo, angle,
     atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,
     paintMode, paintValue, paintMirrored, locked, binding, painting, paintTouch, endPaint, automaticWeights, cancelAutomatic, place, showPlace,

@@ -29,6 +29,7 @@ const map = computed(() => {
     <label>strength <el-slider v-model="bench.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (bench.brushStrength * 100).toFixed(0) }} %</b></label>
     <label v-if="bench.paintMode === 'replace'">value <el-slider v-model="bench.paintValue" :min="0" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Value" /><b class="num">{{ bench.paintValue.toFixed(2) }}</b></label>
     <el-checkbox v-model="bench.paintMirrored" label="mirrored" size="small" />
+    <el-checkbox v-model="bench.secondLayer" label="second layer" size="small" title="Reach the surface behind the front one" />
   </div>
   <div v-if="bench.shading === 'weights' && bench.chosen" class="map" :class="{ up: bench.painting }">
     <span>{{ plainName(bench.chosen) }}</span><i class="num">0</i><span class="bar" :style="{ background: map }" /><i class="num">1</i>
