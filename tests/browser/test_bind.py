@@ -119,6 +119,19 @@ class Bind(BrowserCase):
         self.until(lambda: self.state(keeper)["undo"] == "Mend stray weights")
         self.until(lambda: self.page.locator("[data-finding]", has_text="Stray weight").count() == 0)
 
+    def test_a_joint_is_moved_at_rest_by_typing(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{keeper}/bind")
+        self.choose_joint("Left thigh")
+        up = self.page.get_by_label("Place of the joint, up")
+        before = float(up.input_value())
+        up.fill(str(before + 2))
+        up.press("Enter")
+        self.until(lambda: self.version(keeper) == 1)
+        places = self.state(keeper)["places"]
+        self.assertEqual(sorted(places), ["left_thigh", "right_thigh"])
+        self.assertAlmostEqual(places["left_thigh"][1], (before + 2) / 100, places=3)
+
     def test_a_part_is_given_to_a_joint(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         self.open(f"/characters/{keeper}/bind")

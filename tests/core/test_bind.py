@@ -40,7 +40,7 @@ def chain(places, parents, names=None) -> Skeleton:
     )
 
 
-class Bones(unittest.TestCase):
+class BonesOfASkeleton(unittest.TestCase):
     def test_twist_joints_lie_on_their_bone_and_thumbs_do_not(self):
         skeleton = chain(
             [[0, 0, 0], [0, 3, 0], [0, 1, 0], [0, 2, 0], [1, 1.5, 0], [0, 4, 0]], [-1, 0, 0, 0, 0, 1]

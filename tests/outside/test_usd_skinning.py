@@ -69,7 +69,8 @@ class AgainstOthers(unittest.TestCase):
             nodes=np.arange(self.bones, dtype=np.int32),
         )
         pose = Pose(rotations.from_matrix(self.matrices[:, :3, :3]))
-        bones = Bones(np.arange(self.bones, dtype=np.int32), np.tile(np.eye(4), (self.bones, 1, 1)))
+        own = np.arange(self.bones, dtype=np.int32)
+        bones = Bones(own, np.tile(np.eye(4), (self.bones, 1, 1)), np.zeros(self.bones, np.int32))
         same = np.arange(self.count, dtype=np.int32)
         for blend, method in ((0.0, UsdSkel.Tokens.classicLinear), (1.0, UsdSkel.Tokens.dualQuaternion)):
             character = Character(

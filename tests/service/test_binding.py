@@ -178,6 +178,28 @@ class Binding(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "no stray weight"):
             binding.mend_stray(self.bench, keeper)
 
+    def test_a_moved_joint_is_stored_with_its_twin_and_undone(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        opened = self.bench.open(keeper)
+        skeleton = opened.character.skeleton
+        left, right = skeleton.find("left_thigh"), skeleton.find("right_thigh")
+        at = skeleton.rest_global[left, :3, 3]
+        binding.move_joint(self.bench, keeper, "left_thigh", (at + [0.0, 0.03, -0.01]).tolist(), True)
+        other = Workbench(Store(self.url))
+        self.addCleanup(other.store.close)
+        found = other.open(keeper)
+        now = found.character.skeleton.rest_global[:, :3, 3]
+        np.testing.assert_allclose(now[left], at + [0, 0.03, -0.01], atol=1e-9)
+        np.testing.assert_allclose(now[right], now[left] * [-1, 1, 1], atol=1e-6)
+        np.testing.assert_allclose(Evaluator(found.character).rest(), opened.rest, atol=1e-5)
+        binding.give(other, keeper, "waistcoat", "chest")
+        delivered = read_character(parse(other.deliver(keeper).data), "x")
+        np.testing.assert_allclose(delivered.skeleton.rest_global[left, :3, 3], now[left], atol=1e-6)
+        np.testing.assert_allclose(delivered.joint_weights, found.character.joint_weights, atol=1e-5)
+        for _ in range(2):
+            other.step(keeper, -1)
+        np.testing.assert_allclose(found.character.skeleton.rest_global[left, :3, 3], at, atol=1e-9)
+
     def test_what_is_not_there_is_told(self):
         with self.assertRaisesRegex(BadEditError, "no part"):
             binding.give(self.bench, self.id, "hat", "upper")

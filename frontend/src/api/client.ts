@@ -91,13 +91,15 @@ export const api = {
   keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger } })),
   weightFindings: (id: string): Promise<WeightFinding[]> =>
-    unwrap(http.GET('/api/characters/{character_id}/weights/findings', { params: at(id) })),
+    unwrap(http.GET('/api/characters/{character_id}/bind/findings', { params: at(id) })),
   mendStray: (id: string, joint: string | null): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/weights/mend', { params: at(id), body: { joint } })),
+    unwrap(http.POST('/api/characters/{character_id}/bind/mend', { params: at(id), body: { joint } })),
   givePart: (id: string, part: string, joint: string): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/weights/give', { params: at(id), body: { part, joint } })),
+    unwrap(http.POST('/api/characters/{character_id}/bind/give', { params: at(id), body: { part, joint } })),
+  moveJoint: (id: string, joint: string, at: [number, number, number], mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/place', { params: { path: { character_id: id } }, body: { joint, at, mirror } })),
   mirrorWeights: (id: string, fromLeft: boolean): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/weights/mirror', { params: at(id), body: { from_left: fromLeft } })),
+    unwrap(http.POST('/api/characters/{character_id}/bind/mirror', { params: at(id), body: { from_left: fromLeft } })),
   dropSculpt: (id: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/drop', { params: at(id) })),
 }

@@ -58,10 +58,14 @@ class Bones:
         ``(B,)`` joint indices.
     inverse_bind
         ``(B, 4, 4)`` float64.
+    group
+        ``(B,)`` the skin that a row belongs to; in one skin a joint has one row. A part without a skin is a group of
+        its own.
     """
 
     joint: NDArray[np.int32]
     inverse_bind: Array
+    group: NDArray[np.int32]
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.place import moved_joints
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import Pose
-from plethos.core.symmetry import joint_mirror, vertex_mirror
+from plethos.core.symmetry import MIRROR, joint_mirror, vertex_mirror
 from plethos.core.weights.assign import INSIDE, bone_table, part_numbers, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights, stray_weights, without_stray
@@ -156,3 +157,19 @@ def findings(opened: OpenCharacter, limit: int = 4) -> list[dict[str, Any]]:
             }
         )
     return out
+
+
+def move_joint(
+    workbench: Workbench, character_id: str, joint: str, place: Sequence[float], mirror: bool
+) -> OpenCharacter:
+    """Move a joint at rest to a place in the world, its mirror image with it if wanted; the skin stays."""
+
+    def change(character: Character) -> Character:
+        j = character.skeleton.find(joint)
+        places = {j: np.asarray(place, dtype=np.float64)}
+        twin = int(joint_mirror(character.skeleton)[j])
+        if mirror and twin != j:
+            places[twin] = places[j] * MIRROR
+        return moved_joints(character, places)
+
+    return workbench.edit(character_id, f"Move {joint}", change)

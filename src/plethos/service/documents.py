@@ -13,6 +13,7 @@ import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.formats.rules import remedy_rule
+from plethos.core.place import moved_joints, places_changed
 from plethos.core.remedies import Remedy, remedy_from_rule
 from plethos.core.shape import Shape
 from plethos.core.weights.assign import INSIDE, with_joint_weights
@@ -76,7 +77,13 @@ def describe(
         packed = [pack_offsets(s.vertices, s.deltas) for s in remedy.shapes]
         blobs += packed
         remedies.append({**remedy_rule(remedy, character.skeleton), "blobs": [digest(p) for p in packed]})
-    document = {"remedies": remedies, "sculpt": asdict(sculpt) if sculpt else None, "weights": weights}
+    places = places_changed(character, bare) if bare is not None else {}
+    document = {
+        "remedies": remedies,
+        "sculpt": asdict(sculpt) if sculpt else None,
+        "weights": weights,
+        "places": places,
+    }
     return Described(document, tuple(blobs))
 
 
@@ -100,7 +107,7 @@ def restore(
     known_weights
         Hash of that version's weights; None = those of the file.
     """
-    bound = _bound(bare, document.get("weights"), fetch, known, known_weights)
+    bound = _bound(bare, document.get("weights"), document.get("places") or {}, fetch, known, known_weights)
     shapes_at_hand = {}
     for remedy in known.remedies if known else ():
         for shape in remedy.shapes:
@@ -121,13 +128,20 @@ def restore(
 
 
 def _bound(
-    bare: Character, weights: str | None, fetch: Callable[[str], bytes], known: Character | None, at_hand: str | None
+    bare: Character,
+    weights: str | None,
+    places: dict[str, list[float]],
+    fetch: Callable[[str], bytes],
+    known: Character | None,
+    at_hand: str | None,
 ) -> Character:
-    """The character with the weights of that hash, or of its file."""
+    """The character with its joints in their places, and with the weights of that hash or of its file."""
+    if known is not None and weights == at_hand and places_changed(known, bare) == places:
+        return known
+    if places:
+        bare = moved_joints(bare, {bare.skeleton.find(name): place for name, place in places.items()})
     if weights is None:
         return bare
-    if known is not None and weights == at_hand:
-        return known
     joints, values = unpack_weights(fetch(weights))
     dense = np.zeros((len(values), len(bare.skeleton)))
     np.add.at(dense, (np.arange(len(values))[:, None], joints), values)

@@ -117,10 +117,11 @@ class OpenCharacter:
 
     def show(self, revision: Revision, character: Character, sculpt: SculptSession | None) -> None:
         """Make this version the current one. What depends on the mesh alone is kept."""
-        same_weights = character.weights is self.character.weights
+        before = self.character
+        same_skin = character.weights is before.weights and character.skeleton is before.skeleton
         self.revision, self.character, self.sculpt = revision, character, sculpt
         self.evaluator = Evaluator(character)
-        self._bends = {j: b.with_character(character) for j, b in self._bends.items()} if same_weights else {}
+        self._bends = {j: b.with_character(character) for j, b in self._bends.items()} if same_skin else {}
         self.painting = None
 
     @property

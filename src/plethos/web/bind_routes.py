@@ -1,4 +1,4 @@
-"""Routes of the station Bind; strokes and automatic weights go over the live socket."""
+"""Routes of the station Bind: weights and places of joints; strokes and automatic weights go over the live socket."""
 
 from __future__ import annotations
 
@@ -6,10 +6,10 @@ from fastapi import APIRouter
 
 from plethos.service import binding
 from plethos.web.context import Bench
-from plethos.web.schemas import CharacterState, GivePart, MendStray, MirrorWeights, WeightFinding
+from plethos.web.schemas import CharacterState, GivePart, MendStray, MirrorWeights, MoveJoint, WeightFinding
 from plethos.web.states import character_state
 
-router = APIRouter(prefix="/api/characters/{character_id}/weights", tags=["bind"])
+router = APIRouter(prefix="/api/characters/{character_id}/bind", tags=["bind"])
 
 
 @router.get("/findings")
@@ -28,6 +28,12 @@ def mend(bench: Bench, character_id: str, body: MendStray) -> CharacterState:
 def give(bench: Bench, character_id: str, body: GivePart) -> CharacterState:
     """Let a whole part follow one joint rigidly."""
     return character_state(binding.give(bench, character_id, body.part, body.joint))
+
+
+@router.post("/place")
+def place(bench: Bench, character_id: str, body: MoveJoint) -> CharacterState:
+    """Move a joint at rest; the skin stays where it is."""
+    return character_state(binding.move_joint(bench, character_id, body.joint, body.at, body.mirror))
 
 
 @router.post("/mirror")

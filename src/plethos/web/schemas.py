@@ -91,6 +91,7 @@ class CharacterState(BaseModel):
     redo: bool
     saved_at: datetime
     remedies: list[RemedyCard]
+    places: dict[str, tuple[float, float, float]] = Field(description="Joints that were moved at rest, and where to.")
     sculpt: SculptState | None
 
 
@@ -236,3 +237,9 @@ class GivePart(BaseModel):
 
 class MirrorWeights(BaseModel):
     from_left: bool = True
+
+
+class MoveJoint(BaseModel):
+    joint: str
+    at: tuple[float, float, float] = Field(description="Metres in the world, at rest.")
+    mirror: bool = True

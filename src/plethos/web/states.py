@@ -59,6 +59,7 @@ def character_state(opened: OpenCharacter) -> CharacterState:
             redo=revision.number < revision.last,
             saved_at=revision.saved_at,
             remedies=cards,
+            places=revision.document.get("places") or {},
             sculpt=sculpt,
         )
 

@@ -17,6 +17,17 @@ const words: Record<WeightFinding['kind'], string> = {
   unmirrored: 'Sides differ',
   hard_step: 'Hard step',
 }
+/** Where the chosen joint is at rest, centimetres. */
+const place = computed(() => {
+  const at = bench.state?.places[bench.chosen] ?? bench.jointInfo?.at ?? [0, 0, 0]
+  return (at as number[]).map((metres) => Math.round(metres * 1000) / 10)
+})
+async function moveTo(axis: number, centimetres: number | undefined): Promise<void> {
+  if (centimetres === undefined || Math.abs(centimetres - place.value[axis]) < 0.05) return
+  const at = [...((bench.state?.places[bench.chosen] ?? bench.jointInfo?.at) as number[])] as [number, number, number]
+  at[axis] = centimetres / 100
+  await bench.edit((c) => api.moveJoint(c, bench.chosen, at, bench.paintMirrored))
+}
 function toggleLock(): void {
   bench.locked = isLocked.value ? bench.locked.filter((n) => n !== bench.chosen) : [...bench.locked, bench.chosen]
 }
@@ -62,6 +73,14 @@ watch(() => bench.state?.version, () => (findings.value = null))
       <el-button :disabled="!part || !bench.chosen" @click="bench.edit((c) => api.givePart(c, part, bench.chosen))">Give</el-button>
     </div>
 
+    <h3>Place of the joint at rest, cm</h3>
+    <div class="places">
+      <label v-for="(word, k) in ['side', 'up', 'front']" :key="word">{{ word }}
+        <el-input-number :model-value="place[k]" :step="0.5" :precision="1" size="small" controls-position="right" :disabled="!bench.chosen || bench.sculpting !== null" :aria-label="`Place of the joint, ${word}`" @change="(value: number | undefined) => moveTo(k, value)" />
+      </label>
+    </div>
+    <p class="muted hint">The skin stays where it is; the pose shows what changes. {{ bench.paintMirrored ? 'The other side moves along.' : '' }}</p>
+
     <h3>The other side</h3>
     <div class="row">
       <el-button @click="bench.edit((c) => api.mirrorWeights(c, true))">Left to right</el-button>
@@ -90,6 +109,8 @@ h3 { font-size: 12px; font-weight: 600; color: var(--muted); margin: 16px 0 6px;
 .row { display: flex; gap: 8px; align-items: center; }
 .row .el-button, li .el-button { margin: 0; }
 .part { flex: 1; }
+.places { display: grid; grid-template-columns: repeat(3, 1fr); gap: 6px; font-size: 12px; color: var(--muted); }
+.places .el-input-number { width: 100%; }
 .good { color: var(--accent); font-size: 12.5px; }
 ul { list-style: none; margin: 8px 0 0; padding: 0; display: grid; gap: 6px; }
 li { display: flex; gap: 6px; align-items: center; background: var(--raised); border: 1px solid var(--line); border-radius: 4px; padding: 6px 8px; font-size: 12.5px; }

@@ -158,7 +158,7 @@ def read_character(file: GltfFile, name: str) -> Character:
         )
     skinned = [r for r in raws if r.layout.skin is not None]
     rigid = [r for r in raws if r.layout.skin is None]
-    joints = {j for r in skinned for j in _skin_joints(file, r.layout.skin)}
+    joints = {j for r in skinned for j in skin_joints(file, r.layout.skin)}
     carriers = {r.layout.node for r in rigid}
     for r in rigid:
         repairs.sentences.append(f"“{r.name}” has no skin and follows {node_label(file, r.layout.node)} rigidly.")
@@ -339,7 +339,7 @@ def _influences(
     j, w = np.concatenate(joints, axis=1), np.concatenate(weights, axis=1)
     repairs.add("{n} negative weight{s} set to 0.", int((w < 0).sum()))
     w = np.maximum(w, 0)
-    known = len(_skin_joints(file, layout.skin))
+    known = len(skin_joints(file, layout.skin))
     if ((j >= known) & (w > 0)).any():
         raise BadFileError(f"The file is broken: “{name}” follows joint {int(j.max())} of a skin that has {known}.")
     j = np.where(w > 0, j, 0)
@@ -372,7 +372,8 @@ def unnormalised_weights(file: GltfFile) -> tuple[list[int], float]:
     return found, round(furthest, 4)
 
 
-def _skin_joints(file: GltfFile, skin: int | None) -> list[int]:
+def skin_joints(file: GltfFile, skin: int | None) -> list[int]:
+    """The nodes of a skin's joints."""
     joints = file.item("skins", skin, "a mesh").get("joints")
     if not isinstance(joints, list) or not joints:
         raise BadFileError(f"The file is broken: skin {skin} has no joints.")
@@ -389,7 +390,7 @@ def bone_starts(file: GltfFile, layouts: list[PartLayout]) -> list[int]:
             continue
         if layout.skin not in by_skin:
             by_skin[layout.skin] = total
-            total += len(_skin_joints(file, layout.skin))
+            total += len(skin_joints(file, layout.skin))
         starts.append(by_skin[layout.skin])
     return starts
 
@@ -398,6 +399,7 @@ def _bones(file: GltfFile, raws: list[_Raw], place: dict[int, int]) -> Bones:
     """The bone rows in the order of `bone_starts`; tells each part where its own begin."""
     joint: list[int] = []
     inverse: list[Array] = []
+    group: list[int] = []
     for r, start in zip(raws, bone_starts(file, [r.layout for r in raws]), strict=True):
         r.bone_start = start
         if start < len(joint):
@@ -405,14 +407,18 @@ def _bones(file: GltfFile, raws: list[_Raw], place: dict[int, int]) -> Bones:
         if r.layout.skin is None:
             joint.append(place[r.layout.node])
             inverse.append(np.eye(4))
+            group.append(start)
             continue
-        nodes = _skin_joints(file, r.layout.skin)
+        nodes = skin_joints(file, r.layout.skin)
         joint += [place[n] for n in nodes]
-        inverse += _inverse_binds(file, r.layout.skin, len(nodes))
-    return Bones(np.array(joint, dtype=np.int32), np.array(inverse, dtype=np.float64).reshape(-1, 4, 4))
+        inverse += inverse_binds(file, r.layout.skin, len(nodes))
+        group += [start] * len(nodes)
+    binds = np.array(inverse, dtype=np.float64).reshape(-1, 4, 4)
+    return Bones(np.array(joint, dtype=np.int32), binds, np.array(group, dtype=np.int32))
 
 
-def _inverse_binds(file: GltfFile, skin: int, count: int) -> list[Array]:
+def inverse_binds(file: GltfFile, skin: int, count: int) -> list[Array]:
+    """The inverse bind matrices of a skin, one for each of its `count` joints."""
     accessor = file.items("skins")[skin].get("inverseBindMatrices")
     if accessor is None:
         return [np.eye(4)] * count

@@ -18,8 +18,9 @@ from plethos.core.evaluate import shape_activations
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_nodes import free_name
-from plethos.core.formats.gltf_read import PartLayout, bone_starts, layout_of, target_names
+from plethos.core.formats.gltf_nodes import free_name, local_transform
+from plethos.core.formats.gltf_read import PartLayout, layout_of, target_names
+from plethos.core.formats.gltf_skins import write_skins
 from plethos.core.shape import Shape
 
 BAKED_RATE = 30.0  # keys a second
@@ -46,10 +47,12 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None) -
     _unshare_meshes(builder, layouts)
     _drop_wrong_strides(builder, source)
     names = _target_names(character)
-    starts = bone_starts(source, layouts)
+    _write_places(builder, source, character)
+    slots_of = write_skins(builder, source, character, layouts)
     written: list[list[int]] = []
-    for part, layout, start in zip(character.parts, layouts, starts, strict=True):
-        _write_weights(builder, source, character, part, layout, start)
+    for part, layout, slots in zip(character.parts, layouts, slots_of, strict=True):
+        if slots is not None:
+            _write_weights(builder, source, character, layout, slots)
         written.append(_write_targets(builder, character, part, layout, names))
     if character.remedies:
         described = rules.rules_of(character)
@@ -161,16 +164,30 @@ def _drop_wrong_strides(builder: GltfBuilder, source: GltfFile) -> None:
         document["accessors"][number] = {**accessor, "bufferView": builder.view(data.tobytes()), "byteOffset": 0}
 
 
+def _write_places(builder: GltfBuilder, source: GltfFile, character: Character) -> None:
+    """Move the nodes of joints that were moved."""
+    skeleton = character.skeleton
+    for j, node in enumerate(skeleton.nodes.tolist()):
+        before, now = local_transform(source, node)[0], skeleton.rest_translation[j]
+        if np.abs(now - before).max() < 1e-12:
+            continue
+        moved = dict(builder.document["nodes"][node])
+        if "matrix" in moved:
+            moved["matrix"] = [*moved["matrix"][:12], *now.tolist(), moved["matrix"][15]]
+        else:
+            moved["translation"] = now.tolist()
+        builder.document["nodes"][node] = moved
+
+
 def _write_weights(
-    builder: GltfBuilder, source: GltfFile, character: Character, part: Part, layout: PartLayout, bone_start: int
+    builder: GltfBuilder, source: GltfFile, character: Character, layout: PartLayout, slot_of: NDArray[np.int32]
 ) -> None:
     """Write the influences anew where the stored ones are not what is computed with (not of sum 1, or edited)."""
-    if layout.skin is None:
-        return
     mesh = builder.document["meshes"][layout.mesh]
     for run in layout.runs:
         vertices = character.file_to_vertex[run.start : run.start + run.count]
-        slots, weights = character.influences[vertices] - bone_start, character.weights[vertices]
+        weights = character.weights[vertices]
+        slots = np.where(weights > 0, slot_of[character.influences[vertices]], 0)
         attributes = mesh["primitives"][run.primitives[0]]["attributes"]
         if _stored_alike(source, attributes, slots, weights):
             continue
@@ -178,7 +195,7 @@ def _write_weights(
         pad = ((0, 0), (0, width - slots.shape[1]))
         weights = np.pad(weights, pad)
         weights = (weights / weights.sum(axis=1, keepdims=True, dtype=np.float64)).astype(np.float32)
-        slots = np.pad(np.where(character.weights[vertices] > 0, slots, 0), pad).astype(np.uint16)
+        slots = np.pad(slots, pad).astype(np.uint16)
         fresh = {k: v for k, v in attributes.items() if not k.startswith(("JOINTS_", "WEIGHTS_"))}
         for k in range(width // 4):
             columns = slice(4 * k, 4 * k + 4)
@@ -192,6 +209,8 @@ def _stored_alike(
     source: GltfFile, attributes: dict[str, int], slots: NDArray[np.int32], weights: NDArray[np.float32]
 ) -> bool:
     sets = [k for k in range(8) if f"JOINTS_{k}" in attributes]
+    if not sets:
+        return False
     joints, stored = (
         np.concatenate([source.accessor(attributes[f"{name}_{k}"], "weights", "VEC4") for k in sets], axis=1)
         for name in ("JOINTS", "WEIGHTS")

@@ -70,25 +70,26 @@ class BoneTable:
 def bone_table(character: Character, wanted: NDArray[np.bool_]) -> BoneTable:
     """The bones for the joints that each part wants ``(P, J)``."""
     bones = character.bones
-    joint_of, inverse = bones.joint.tolist(), list(bones.inverse_bind)
+    joint_of, inverse, group = bones.joint.tolist(), list(bones.inverse_bind), bones.group.tolist()
     rest = character.skeleton.rest_global
     table = np.full(wanted.shape, -1, dtype=np.int32)
+    row_of = {(g, j): r for r, (g, j) in enumerate(zip(group, joint_of, strict=True))}
     for number, part in enumerate(character.parts):
         own = slice(*part.vertices)
         held = character.influences[own][character.weights[own] > 0]
         # Where the part's space lies in the world at rest, through the bone that holds most of it.
         anchor = int(np.bincount(held).argmax())
-        space = rest[joint_of[anchor]] @ inverse[anchor]
-        fits = [_alike(rest[joint_of[r]] @ inverse[r], space) for r in range(len(bones.joint))]
-        row_of = {joint_of[r]: r for r in reversed(range(len(fits))) if fits[r]}
-        row_of |= {joint_of[r]: int(r) for r in np.unique(held)}
+        skin = group[anchor]
         for joint in np.flatnonzero(wanted[number]).tolist():
-            if joint not in row_of:
-                row_of[joint] = len(joint_of)
+            if (skin, joint) not in row_of:
+                row_of[skin, joint] = len(joint_of)
+                space = rest[joint_of[anchor]] @ inverse[anchor]
                 joint_of.append(joint)
                 inverse.append(np.linalg.inv(rest[joint]) @ space)
-            table[number, joint] = row_of[joint]
-    return BoneTable(Bones(np.array(joint_of, np.int32), np.array(inverse).reshape(-1, 4, 4)), table)
+                group.append(skin)
+            table[number, joint] = row_of[skin, joint]
+    binds = np.array(inverse).reshape(-1, 4, 4)
+    return BoneTable(Bones(np.array(joint_of, np.int32), binds, np.array(group, np.int32)), table)
 
 
 def part_numbers(character: Character) -> NDArray[np.int32]:
@@ -105,8 +106,3 @@ def _rows_by_part(
     wanted[np.repeat(part, joints.shape[1])[weights.ravel() > 0], joints[weights > 0]] = True
     table = bone_table(character, wanted)
     return table.bones, table.influences(part, joints, weights)
-
-
-def _alike(own: NDArray[np.float64], space: NDArray[np.float64]) -> bool:
-    """Whether a bone puts the part's space where it is at rest: then the part may use it."""
-    return bool(np.abs(own - space).max() < 1e-5 * max(1.0, float(np.abs(space).max())))
