@@ -89,6 +89,31 @@ class Api(unittest.TestCase):
         self.assertLess(head["measures"]["with"]["volume"], 100)
         self.assertEqual(len(fields["heat"]), len(opened.character.points))
 
+    def test_the_mesh_is_packed_as_the_view_unpacks_it(self):
+        data = self.http.get(f"{self.base}/mesh").content
+        vertices, triangles = struct.unpack_from("<II", data)
+        opened = self.server.app.state.bench.open(self.id)
+        self.assertEqual((vertices, triangles), (506, len(opened.character.topology.triangles)))
+        rest = np.frombuffer(data, "<f4", 3 * vertices, 8).reshape(-1, 3)
+        np.testing.assert_array_equal(rest, opened.rest)
+        corners = np.frombuffer(data, "<u4", 3 * triangles, 8 + 12 * vertices).reshape(-1, 3)
+        np.testing.assert_array_equal(corners, opened.character.topology.triangles)
+        colours = np.frombuffer(data, np.uint8, 4 * vertices, 8 + 12 * (vertices + triangles))
+        self.assertEqual(len(data), 8 + 12 * (vertices + triangles) + 4 * vertices)
+        self.assertEqual(colours.max(), 0, "a file without colours has none")
+        (part,) = self.http.get(f"{self.base}/figure").json()["parts"]
+        self.assertEqual(part["drawn"], [0, triangles])
+
+    def test_joints_are_moved_over_http_and_told_in_the_state(self):
+        moved = self.http.post(f"{self.base}/bind/place", json={"joint": "upper", "at": [0, 0.55, 0], "mirror": False})
+        self.assertEqual(moved.status_code, 200, moved.text)
+        self.assertEqual(moved.json()["places"], {"upper": [0, 0.55, 0]})
+        self.assertEqual(moved.json()["undo"], "Move upper")
+        undone = self.http.post(f"{self.base}/undo").json()
+        self.assertEqual(undone["places"], {})
+        wrong = self.http.post(f"{self.base}/bind/place", json={"joint": "knee", "at": [0, 0, 0]})
+        self.assertIn("knee", wrong.json()["detail"])
+
     def test_contacts_are_counted_without_and_with(self):
         with self.socket() as live:
             for degrees, some in ((0, False), (170, True)):

@@ -122,7 +122,7 @@ def soften(cage: Cage, rounds: int = 3) -> Cage:
 
 
 # Between these cage rings of a limb, far from its joints, every other loop is left out: parts and first ring.
-SPARE = {"arm": (2, 3, 7, 8, 9), "leg": (0, 1, 2, 7, 8, 9), "head": (0,), "foot": (0, 1, 2, 3)}
+SPARE = {"arm": (2, 3, 7, 8, 9), "leg": (0, 1, 2, 7, 8, 9), "head": (0, 1, 10), "foot": (0, 2, 3)}
 
 
 def thin_out(cage: Cage) -> Cage:
