@@ -16,7 +16,7 @@ const brushes: { name: BrushName; label: string; hint: string }[] = [
     <button v-for="b in brushes" :key="b.name" role="radio" :aria-checked="bench.brush === b.name" :class="{ on: bench.brush === b.name }" :title="b.hint" @click="bench.brush = b.name">{{ b.label }}</button>
   </div>
   <div class="numbers">
-    <label>size <el-slider v-model="bench.brushSize" :min="0.005" :max="0.25" :step="0.001" size="small" :show-tooltip="false" aria-label="Brush size" /><b class="num">{{ (bench.brushSize * 100).toFixed(1) }} cm</b></label>
+    <label>size <el-slider v-model="bench.brushSize" :min="0.005" :max="0.25" :step="0.001" size="small" :show-tooltip="false" aria-label="Brush size" /><b class="num">{{ (bench.brushReach * 100).toFixed(1) }} cm</b></label>
     <label>strength <el-slider v-model="bench.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (bench.brushStrength * 100).toFixed(0) }} %</b></label>
     <span>mirroring <b>off</b></span>
     <el-checkbox v-model="bench.secondLayer" label="second layer" size="small" title="Reach the surface behind the front one" />

@@ -54,7 +54,6 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const height = canvas.value!.clientHeight
     return (2 * camera.position.distanceTo(at) * Math.tan((camera.fov * Math.PI) / 360)) / Math.max(height, 1)
   }
-  const radius = () => bench.brushSize * (bench.figure!.height / 1.78)
 
   function touch(event: PointerEvent, triangle: number, at: Vector3, drag: Vector3): void {
     const pressure = event.pointerType === 'pen' ? event.pressure * 2 : 1
@@ -62,7 +61,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const dab: Dab = {
       triangle,
       at: [at.x, at.y, at.z],
-      radius: radius(),
+      radius: bench.brushReach,
       strength: grabs.value ? 1 : strength,
       drag: [drag.x, drag.y, drag.z],
     }
@@ -104,7 +103,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const found = hit(event)
     const box = canvas.value!.getBoundingClientRect()
     const at = stroke && grabs.value ? stroke.start : found?.point
-    const pixels = at ? radius() / metresPerPixel(at) : 0
+    const pixels = at ? bench.brushReach / metresPerPixel(at) : 0
     under.value = bench.painting && found?.face ? (bench.frame?.weights?.[found.face.a] ?? null) : null
     ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: pixels } : null
     if (!stroke) return

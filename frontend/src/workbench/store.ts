@@ -55,6 +55,10 @@ export const useWorkbench = defineStore('workbench', () => {
   let live: LiveSocket | null = null
 
   const sculpting = computed(() => state.value?.sculpt ?? null)
+  /** Sizes are kept for a person 178 cm tall, so that a brush fits characters of any size. */
+  const sizeFactor = computed(() => (figure.value?.height ?? 1.78) / 1.78)
+  /** The brush's radius over the surface, metres. */
+  const brushReach = computed(() => brushSize.value * sizeFactor.value)
   const jointInfo = computed(() => figure.value?.joints.find((j) => j.name === chosen.value) ?? null)
   const angle = computed(() => twistDeg(pose.value[chosen.value] ?? REST, axis.value))
   const atRest = computed(() => Object.values(pose.value).every((q) => turnDeg(q) < 0.5))
@@ -293,7 +297,7 @@ export const useWorkbench = defineStore('workbench', () => {
 
   return {
     id, figure, mesh, state, frame, contacts, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
-    preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, secondLayer, sculpting, jointInfo, angle,
+    preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, brushReach, sizeFactor, secondLayer, sculpting, jointInfo, angle,
     atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,
     paintMode, paintValue, paintMirrored, locked, binding, painting, paintTouch, endPaint, automaticWeights, cancelAutomatic, place, showPlace,

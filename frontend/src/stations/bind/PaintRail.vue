@@ -25,7 +25,7 @@ const map = computed(() => {
     <button v-for="m in modes" :key="m.label" role="radio" :aria-checked="bench.paintMode === m.name" :class="{ on: bench.paintMode === m.name }" :title="m.hint" :disabled="bench.sculpting !== null" @click="bench.paintMode = m.name">{{ m.label }}</button>
   </div>
   <div v-if="bench.painting" class="numbers">
-    <label>size <el-slider v-model="bench.brushSize" :min="0.005" :max="0.25" :step="0.001" size="small" :show-tooltip="false" aria-label="Brush size" /><b class="num">{{ (bench.brushSize * 100).toFixed(1) }} cm</b></label>
+    <label>size <el-slider v-model="bench.brushSize" :min="0.005" :max="0.25" :step="0.001" size="small" :show-tooltip="false" aria-label="Brush size" /><b class="num">{{ (bench.brushReach * 100).toFixed(1) }} cm</b></label>
     <label>strength <el-slider v-model="bench.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (bench.brushStrength * 100).toFixed(0) }} %</b></label>
     <label v-if="bench.paintMode === 'replace'">value <el-slider v-model="bench.paintValue" :min="0" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Value" /><b class="num">{{ bench.paintValue.toFixed(2) }}</b></label>
     <el-checkbox v-model="bench.paintMirrored" label="mirrored" size="small" />

@@ -22,6 +22,7 @@ const place = computed(() => {
   const at = bench.state?.places[bench.chosen] ?? bench.jointInfo?.at ?? [0, 0, 0]
   return (at as number[]).map((metres) => Math.round(metres * 1000) / 10)
 })
+const step = computed(() => Math.max(0.1, Number((0.5 * bench.sizeFactor).toPrecision(1))))
 async function moveTo(axis: number, centimetres: number | undefined): Promise<void> {
   if (centimetres === undefined || Math.abs(centimetres - place.value[axis]) < 0.05) return
   const at = [...((bench.state?.places[bench.chosen] ?? bench.jointInfo?.at) as number[])] as [number, number, number]
@@ -76,7 +77,7 @@ watch(() => bench.state?.version, () => (findings.value = null))
     <h3>Place of the joint at rest, cm</h3>
     <div class="places">
       <label v-for="(word, k) in ['side', 'up', 'front']" :key="word">{{ word }}
-        <el-input-number :model-value="place[k]" :step="0.5" :precision="1" size="small" controls-position="right" :disabled="!bench.chosen || bench.sculpting !== null" :aria-label="`Place of the joint, ${word}`" @change="(value: number | undefined) => moveTo(k, value)" />
+        <el-input-number :model-value="place[k]" :step="step" :precision="1" size="small" controls-position="right" :disabled="!bench.chosen || bench.sculpting !== null" :aria-label="`Place of the joint, ${word}`" @change="(value: number | undefined) => moveTo(k, value)" />
       </label>
     </div>
     <p class="muted hint">The skin stays where it is; the pose shows what changes. {{ bench.paintMirrored ? 'The other side moves along.' : '' }}</p>

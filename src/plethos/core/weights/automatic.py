@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csgraph
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
@@ -104,23 +105,22 @@ def _heated(
     weights = without_islands(topology, weights, seeds > 0)
     for segment in segments:
         if segment.twists:
-            weights = graded(rest, weights, segment)
+            grade(rest, weights, segment)
     return weights
 
 
-def graded(rest: NDArray[np.float64], weights: Weights, segment: Segment) -> Weights:
-    """Share a bone's weight evenly along it with its twist joints.
+def grade(rest: NDArray[np.float64], weights: Weights, segment: Segment) -> None:
+    """Share a bone's weight evenly along it with its twist joints; changes the weights in place.
 
     The joint holds its own end, the last twist joint the other, with straight lines between.
     """
     chain = [segment.joint, *segment.twists]
     stations = np.linspace(0.1, 0.9, len(chain))
     t = np.clip(along_segment(rest, segment), stations[0], stations[-1])
-    out = weights.copy()
     step = stations[1] - stations[0]
+    whole = weights[:, segment.joint].copy()
     for joint, station in zip(chain, stations, strict=True):
-        out[:, joint] = weights[:, segment.joint] * np.clip(1 - np.abs(t - station) / step, 0, 1)
-    return out
+        weights[:, joint] = whole * np.clip(1 - np.abs(t - station) / step, 0, 1)
 
 
 def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool_], least: float = 1e-3) -> Weights:
@@ -134,19 +134,36 @@ def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool
         Weights under this are taken for nothing.
     """
     out = np.where(weights < least, 0, weights)
-    for joint in range(weights.shape[1]):
+    beside: Any = topology.adjacency
+    for joint in np.flatnonzero(out.any(axis=0)).tolist():
         on = out[:, joint] > 0
-        if not on.any():
-            continue
-        own = np.flatnonzero(on)
-        number = csgraph.connected_components(topology.adjacency[own][:, own], directed=False)[1]
-        home = np.zeros(int(number.max()) + 1, dtype=bool)
-        home[number[seeds[own, joint]]] = True
-        out[own[~home[number]], joint] = 0
+        reached = _flooded(beside.indptr, beside.indices, on, seeds[:, joint] & on)
+        out[on & ~reached, joint] = 0
     total = out.sum(axis=1, keepdims=True)
-    return np.asarray(
-        np.where(total > 0, out / np.maximum(total, 1e-300), weights / weights.sum(axis=1, keepdims=True))
-    )
+    whole = weights / weights.sum(axis=1, keepdims=True)
+    return np.asarray(np.where(total > 0, out / np.maximum(total, 1e-300), whole))
+
+
+@nb.njit(cache=True, nogil=True)
+def _flooded(starts, neighbours, on, seeds):  # type: ignore[no-untyped-def]
+    """What can be reached from the seeds over vertices that are on."""
+    reached = seeds.copy()
+    waiting = np.empty(len(on), np.int64)
+    count = 0
+    for v in range(len(on)):
+        if seeds[v]:
+            waiting[count] = v
+            count += 1
+    while count > 0:
+        count -= 1
+        v = waiting[count]
+        for e in range(starts[v], starts[v + 1]):
+            other = neighbours[e]
+            if on[other] and not reached[other]:
+                reached[other] = True
+                waiting[count] = other
+                count += 1
+    return reached
 
 
 def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights) -> Weights:
