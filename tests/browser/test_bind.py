@@ -81,6 +81,22 @@ class Bind(BrowserCase):
         self.assertTrue(((changed >= start) & (changed < stop)).all())
         self.assertGreater(opened.rest[changed, 2].min(), 0)
 
+    def test_a_vertex_is_picked_and_its_weight_typed(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{keeper}/bind")
+        self.choose_joint("Left forearm")
+        self.page.get_by_label("Face the joint, outer side").click()
+        x, y = self.middle()
+        self.page.keyboard.down("Alt")
+        self.page.mouse.click(x - 16, y + 12)
+        self.page.keyboard.up("Alt")
+        field = self.page.get_by_label("Weight of Left forearm", exact=True)
+        field.fill("0.9")
+        field.press("Enter")
+        self.until(lambda: self.version(keeper) == 1)
+        self.assertEqual(self.state(keeper)["undo"], "Weight of left_forearm")
+        self.until(lambda: field.input_value() == "0.900")
+
     def test_automatic_weights_show_progress_and_come(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         before = self.weights(keeper)

@@ -12,6 +12,7 @@ export type Knot = Schemas['Knot']
 export type BendPoint = Schemas['BendPoint']
 export type LibraryEntry = Schemas['LibraryEntry']
 export type Brought = Schemas['Brought']
+export type VertexWeight = Schemas['VertexWeight']
 export type WeightFinding = Schemas['WeightFinding']
 export type Axis = [number, number, number]
 export type Quaternion = [number, number, number, number]
@@ -98,6 +99,10 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/bind/give', { params: at(id), body: { part, joint } })),
   moveJoint: (id: string, joint: string, at: [number, number, number], mirror: boolean): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/place', { params: { path: { character_id: id } }, body: { joint, at, mirror } })),
+  vertexWeights: (id: string, vertex: number): Promise<VertexWeight[]> =>
+    unwrap(http.GET('/api/characters/{character_id}/bind/vertices/{vertex}', { params: { path: { character_id: id, vertex } } })),
+  setWeight: (id: string, vertex: number, body: Schemas['SetWeight']): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/bind/vertices/{vertex}', { params: { path: { character_id: id, vertex } }, body })),
   mirrorWeights: (id: string, fromLeft: boolean): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/mirror', { params: at(id), body: { from_left: fromLeft } })),
   dropSculpt: (id: string): Promise<CharacterState> =>

@@ -69,9 +69,24 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     else bench.touch(dab)
   }
 
+  /** Choose the vertex nearest to the pointer, to list what it follows. */
+  function pick(event: PointerEvent): void {
+    const found = hit(event)
+    const points = bench.frame?.with
+    if (!found?.face || !points) return
+    const { a, b, c } = found.face
+    const away = (v: number) => found.point.distanceTo(new Vector3(points[3 * v], points[3 * v + 1], points[3 * v + 2]))
+    bench.vertex = [a, b, c].reduce((best, v) => (away(v) < away(best) ? v : best))
+  }
+
   function press(event: PointerEvent): void {
     const now = scene()
-    if (!now || !brushing.value || event.button !== 0) return
+    if (!now || event.button !== 0) return
+    if (event.altKey && bench.shading === 'weights') {
+      pick(event)
+      return
+    }
+    if (!brushing.value) return
     if (dialHeld.value) {
       sizing = { x: event.clientX, y: event.clientY, size: bench.brushSize, strength: bench.brushStrength }
       now.stage.controls.enabled = false

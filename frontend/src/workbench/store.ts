@@ -49,6 +49,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const paintValue = ref(1)
   const paintMirrored = ref(true)
   const locked = ref<string[]>([])
+  /** The vertex whose influences are listed, or null. */
+  const vertex = ref<number | null>(null)
   /** How far automatic weights have got, or null. */
   const binding = ref<number | null>(null)
   let heldPose: Joints | null = null
@@ -140,7 +142,7 @@ export const useWorkbench = defineStore('workbench', () => {
     hidden.value = []
     locked.value = []
     secondLayer.value = false
-    paintMode.value = binding.value = null
+    paintMode.value = binding.value = vertex.value = null
     framesShown.value = 0
     heldPose = null
   }
@@ -300,7 +302,7 @@ export const useWorkbench = defineStore('workbench', () => {
     preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, brushReach, sizeFactor, secondLayer, sculpting, jointInfo, angle,
     atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,
-    paintMode, paintValue, paintMirrored, locked, binding, painting, paintTouch, endPaint, automaticWeights, cancelAutomatic, place, showPlace,
+    paintMode, paintValue, paintMirrored, locked, vertex, binding, painting, paintTouch, endPaint, automaticWeights, cancelAutomatic, place, showPlace,
   }
 })
 

@@ -13,7 +13,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.place import moved_joints
-from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.sculpt.session import Dab, SculptSurface, Touched
 from plethos.core.skeleton import Pose
 from plethos.core.symmetry import MIRROR, joint_mirror, vertex_mirror
 from plethos.core.weights.assign import INSIDE, bone_table, part_numbers, with_joint_weights
@@ -173,3 +173,44 @@ def move_joint(
         return moved_joints(character, places)
 
     return workbench.edit(character_id, f"Move {joint}", change)
+
+
+def influences(opened: OpenCharacter, vertex: int) -> list[tuple[str, float]]:
+    """What a vertex follows, the most first.
+
+    Raises
+    ------
+    BadEditError
+        When there is no such vertex.
+    """
+    weights = opened.character.joint_weights
+    if not 0 <= vertex < len(weights):
+        raise BadEditError(f"There is no vertex {vertex} in this character.")
+    row = weights[vertex]
+    names = opened.character.skeleton.names
+    return [(names[j], float(row[j])) for j in np.argsort(-row, kind="stable") if row[j] > 1e-6]
+
+
+def set_weight(
+    workbench: Workbench, character_id: str, vertex: int, joint: str, weight: float, locked: Sequence[str], mirror: bool
+) -> OpenCharacter:
+    """Give one vertex a weight by number; the joints that are not locked make up for it."""
+    if not 0 <= weight <= 1:
+        raise BadEditError("A weight has to lie between 0 and 1.")
+    influences(workbench.open(character_id), vertex)
+
+    def change(character: Character) -> Character:
+        skeleton = character.skeleton
+        held = np.zeros(len(skeleton), dtype=bool)
+        held[[skeleton.find(name) for name in locked]] = True
+        twin = other = None
+        if mirror:
+            rest = Evaluator(character.with_remedies(())).rest()
+            twin, other = vertex_mirror(rest), joint_mirror(skeleton)
+        dense = character.joint_weights.astype(np.float64)
+        painted = PaintedWeights(character.topology, dense, skeleton.joint_parents, twin, other)
+        one = Touched(np.array([vertex], dtype=np.int32), np.ones(1))
+        painted.dab(one, Paint("replace", skeleton.find(joint), weight, 1.0, held))
+        return _with(character, painted.dense)
+
+    return workbench.edit(character_id, f"Weight of {joint}", change)

@@ -6,7 +6,16 @@ from fastapi import APIRouter
 
 from plethos.service import binding
 from plethos.web.context import Bench
-from plethos.web.schemas import CharacterState, GivePart, MendStray, MirrorWeights, MoveJoint, WeightFinding
+from plethos.web.schemas import (
+    CharacterState,
+    GivePart,
+    MendStray,
+    MirrorWeights,
+    MoveJoint,
+    SetWeight,
+    VertexWeight,
+    WeightFinding,
+)
 from plethos.web.states import character_state
 
 router = APIRouter(prefix="/api/characters/{character_id}/bind", tags=["bind"])
@@ -40,3 +49,16 @@ def place(bench: Bench, character_id: str, body: MoveJoint) -> CharacterState:
 def mirror(bench: Bench, character_id: str, body: MirrorWeights) -> CharacterState:
     """Carry the weights of one side over to the other."""
     return character_state(binding.carry_over(bench, character_id, body.from_left))
+
+
+@router.get("/vertices/{vertex}")
+def vertex(bench: Bench, character_id: str, vertex: int) -> list[VertexWeight]:
+    """What one vertex follows, the most first."""
+    return [VertexWeight(joint=j, weight=w) for j, w in binding.influences(bench.open(character_id), vertex)]
+
+
+@router.put("/vertices/{vertex}")
+def set_weight(bench: Bench, character_id: str, vertex: int, body: SetWeight) -> CharacterState:
+    """Give one vertex a weight by number."""
+    opened = binding.set_weight(bench, character_id, vertex, body.joint, body.weight, body.locked, body.mirror)
+    return character_state(opened)

@@ -243,3 +243,15 @@ class MoveJoint(BaseModel):
     joint: str
     at: tuple[float, float, float] = Field(description="Metres in the world, at rest.")
     mirror: bool = True
+
+
+class VertexWeight(BaseModel):
+    joint: str
+    weight: float
+
+
+class SetWeight(BaseModel):
+    joint: str
+    weight: float
+    locked: list[str] = []
+    mirror: bool = True

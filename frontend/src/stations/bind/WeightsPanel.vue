@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { api, Problem, type WeightFinding } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useWorkbench } from '@/workbench/store'
+import VertexWeights from './VertexWeights.vue'
 
 const bench = useWorkbench()
 const part = ref('')
@@ -57,6 +58,8 @@ watch(() => bench.state?.version, () => (findings.value = null))
       <el-button :type="isLocked ? 'primary' : 'default'" :aria-pressed="isLocked" :disabled="!bench.chosen" @click="toggleLock">{{ isLocked ? 'Locked' : 'Lock' }}</el-button>
       <el-button v-if="bench.locked.length" text @click="bench.locked = []">Unlock all {{ bench.locked.length }}</el-button>
     </div>
+
+    <VertexWeights />
 
     <h3>Automatic weights</h3>
     <template v-if="bench.binding !== null">
