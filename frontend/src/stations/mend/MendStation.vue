@@ -5,33 +5,18 @@ import { ref } from 'vue'
 import BendStrip from '@/bend-strip/BendStrip.vue'
 import BodyMap from '@/body-map/BodyMap.vue'
 import PoseList from '@/body-map/PoseList.vue'
-import PartsMenu from '@/view/PartsMenu.vue'
 import RemediesPanel from '@/remedies/RemediesPanel.vue'
 import BrushRail from '@/sculpt/BrushRail.vue'
 import FigureView from '@/view/FigureView.vue'
-import { isTyping, usePlainKeys } from '@/workbench/keys'
-import { useWorkbench, type Shading } from '@/workbench/store'
+import ViewBar from '@/view/ViewBar.vue'
+import { useViewKeys } from '@/view/useViewKeys'
+import { isTyping } from '@/workbench/keys'
+import { useWorkbench } from '@/workbench/store'
 
 const bench = useWorkbench()
 const view = ref<InstanceType<typeof FigureView>>()
-const shadings: { name: Shading; label: string }[] = [
-  { name: 'colour', label: 'Colour' },
-  { name: 'clay', label: 'Clay' },
-  { name: 'wire', label: 'Wire' },
-  { name: 'volume', label: 'Volume' },
-]
 const plain = (event: KeyboardEvent) => !isTyping(event) && !event.ctrlKey && !event.metaKey && !event.altKey
-usePlainKeys({
-  q: bench.toggleRest,
-  w: () => (bench.wipe = !bench.wipe),
-  j: () => (bench.joints = !bench.joints),
-  f: () => view.value?.face(),
-  a: () => view.value?.faceAll(),
-  '[': () => (bench.brushSize = Math.max(0.005, bench.brushSize / 1.1)),
-  ']': () => (bench.brushSize = Math.min(0.25, bench.brushSize * 1.1)),
-  ',': () => bench.bendTo(bench.angle - 5),
-  '.': () => bench.bendTo(bench.angle + 5),
-})
+useViewKeys(view, { w: () => (bench.wipe = !bench.wipe) })
 onKeyStroke(' ', (event) => {
   if (!plain(event) || event.target instanceof HTMLButtonElement) return
   event.preventDefault()
@@ -52,16 +37,10 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
       <PoseList />
     </aside>
     <FigureView ref="view">
-      <div class="chips" role="radiogroup" aria-label="Shading">
-        <button v-for="s in shadings" :key="s.name" role="radio" :aria-checked="bench.shading === s.name" :class="{ on: bench.shading === s.name }" @click="bench.shading = s.name">{{ s.label }}</button>
-      </div>
-      <div class="toggles">
-        <button :class="{ on: !bench.atRest }" :disabled="bench.sculpting !== null" title="Rest pose and back (Q)" @click="bench.toggleRest">{{ bench.atRest ? 'Back to pose' : 'Rest pose' }}</button>
+      <ViewBar :shadings="['colour', 'clay', 'wire', 'volume']">
         <button :class="{ on: bench.wipe }" :aria-pressed="bench.wipe" title="Wipe on or off (W)" @click="bench.wipe = !bench.wipe">Wipe</button>
         <button :class="{ on: bench.holding }" title="Hold to see without remedies (hold Space)" @pointerdown="bench.holding = true" @pointerup="bench.holding = false" @pointerleave="bench.holding = false">Without</button>
-        <button :class="{ on: bench.joints }" :aria-pressed="bench.joints" title="Joints on or off (J)" @click="bench.joints = !bench.joints">Joints</button>
-        <PartsMenu v-if="(bench.figure?.parts.length ?? 0) > 1" />
-      </div>
+      </ViewBar>
       <BrushRail v-if="bench.sculpting" />
       <table v-if="bench.frame?.measures" class="measures">
         <thead><tr><td /><th>without</th><th>with</th></tr></thead>
@@ -81,12 +60,6 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
 .mend { display: grid; grid-template: minmax(0, 1fr) 196px / 236px minmax(0, 1fr) 300px; height: 100%; min-height: 0; }
 .left { background: var(--panel); border-right: 1px solid var(--line); overflow-y: auto; }
 .strip { grid-column: 1 / -1; }
-.chips, .toggles { position: absolute; right: 12px; display: flex; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; overflow: hidden; font-size: 12px; }
-.chips { top: 12px; }
-.toggles { top: 46px; }
-.chips button, .toggles :deep(button) { border: 0; background: none; color: var(--muted); font: inherit; padding: 4px 10px; border-right: 1px solid var(--line); cursor: pointer; }
-.chips button:last-child, .toggles :deep(button:last-child) { border: 0; }
-.chips .on, .toggles :deep(.on) { background: var(--raised); color: var(--text); }
 .measures { position: absolute; right: 12px; bottom: 12px; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 5px 8px; font-size: 12px; border-spacing: 6px 0; }
 .measures th { color: var(--text); font-weight: 500; text-align: left; font-family: 'Next'; }
 .measures thead th { color: var(--muted); text-align: right; font-weight: 400; }
