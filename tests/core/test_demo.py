@@ -167,11 +167,11 @@ class Characters(unittest.TestCase):
 
 
 class States(unittest.TestCase):
-    def at(self, name: str, joint: str, degrees: float):
+    def at(self, name: str, joint: str, degrees: float, axis=(0, 0, 1)):
         character, _ = open_demo(name)
         rest = rest_of(character)
         measure = BendMeasure(character, character.skeleton.find(joint), rest)
-        (step,) = bend_steps(measure, character.skeleton.rest_pose(), (0, 0, 1), [np.radians(degrees)])
+        (step,) = bend_steps(measure, character.skeleton.rest_pose(), axis, [np.radians(degrees)])
         evaluator, counter = Evaluator(character), ContactCounter(character, rest)
         contacts = [counter.count(evaluator.evaluate(step.pose, remedies=r)) for r in (False, True)]
         return step.without.volume, step.with_.volume, *contacts
@@ -185,12 +185,20 @@ class States(unittest.TestCase):
     def test_finished_keeps_its_volume_at_every_mended_joint(self):
         for joint, degrees in (
             ("left_forearm", 130), ("right_forearm", 130), ("left_shin", 125), ("right_thigh", 105),
-            ("left_hand", 65), ("spine_2", 38),
+            ("left_hand", 65), ("spine_2", 38), ("neck", 38),
         ):  # fmt: skip
             without, with_, *contacts = self.at("lock-keeper", joint, degrees)
-            self.assertLess(without, 92, joint)
+            self.assertLess(without, 95, joint)
+            self.assertGreater(with_, without + 2, joint)
             self.assertTrue(94 < with_ < 103, (joint, with_))
             self.assertLessEqual(contacts[1], contacts[0], joint)
+
+    def test_a_rolled_hand_keeps_its_wrist_both_ways_on_both_sides(self):
+        for joint in ("left_hand", "right_hand"):
+            for degrees in (80, -80):
+                without, with_, *_ = self.at("lock-keeper", joint, degrees, (0, 1, 0))
+                self.assertLess(without, 85, (joint, degrees))
+                self.assertTrue(95 < with_ < 103, (joint, degrees, with_))
 
     def test_a_mended_knee_does_not_pass_through_itself_nor_swell_on_the_way(self):
         *_, before, after = self.at("lock-keeper", "left_shin", 125)
@@ -205,7 +213,7 @@ class States(unittest.TestCase):
             {r.trigger.joint for r in open_demo("lock-keeper-half-done")[0].remedies},
             {open_demo("lock-keeper-half-done")[0].skeleton.find(f"left_{j}") for j in ("forearm", "shin")},
         )
-        self.assertEqual(len(open_demo("lock-keeper")[0].remedies), 11)
+        self.assertEqual(len(open_demo("lock-keeper")[0].remedies), 16)
         for name in ("lock-keeper-bare", "lock-diver", "ferry-cook"):
             self.assertEqual(open_demo(name)[0].remedies, ())
 

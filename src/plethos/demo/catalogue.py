@@ -16,7 +16,7 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.demo.build import FERRY_COOK, LOCK_KEEPER
 from plethos.demo.figure_file import Figure, build_file
-from plethos.demo.mend import Mend, mended
+from plethos.demo.mend import ROLL, Mend, mended
 from plethos.demo.wardrobe import AUBURN, BROWS, ferry_cook_wears, lock_diver_wears, lock_keeper_wears
 
 FILES = Path(__file__).with_name("files")
@@ -26,6 +26,9 @@ KNEES = Mend("shin", 125, "knee bent")
 SHOULDERS = Mend("upper_arm", 105, "arm up", rounds=4, full=1.02, rounded=0.0)
 HIPS = Mend("thigh", 105, "thigh up")
 WRISTS = Mend("hand", 65, "wrist bent", rounds=5)
+PALMS_UP = Mend("hand", 80, "hand rolled outwards", rounds=3, axis=ROLL)
+PALMS_DOWN = Mend("hand", -80, "hand rolled inwards", rounds=3, axis=ROLL)
+NECK = Mend("neck", 38, "neck bent forward", rounds=4, full=0.99, sides=())
 BELLY = Mend("spine_2", 38, "belly folded", rounds=6, full=0.99, sides=())
 
 _KEEPER = Figure(LOCK_KEEPER, lock_keeper_wears, BROWS)
@@ -58,7 +61,7 @@ DEMOS: dict[str, Demo] = {
         "Lock keeper",
         "Finished: every joint mended.",
         _KEEPER,
-        (ELBOWS, KNEES, SHOULDERS, HIPS, WRISTS, BELLY),
+        (ELBOWS, KNEES, SHOULDERS, HIPS, WRISTS, PALMS_UP, PALMS_DOWN, BELLY, NECK),
     ),
     "lock-keeper-half-done": Demo(
         "Lock keeper, half done", "The left arm and leg mended, the right ones not.", _KEEPER,

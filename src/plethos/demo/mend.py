@@ -25,6 +25,7 @@ from plethos.core.triggers.response import Response
 
 SIDES = ("left", "right")
 BEND = (0.0, 0.0, 1.0)  # every joint of the figures bends about its own Z
+ROLL = (0.0, 1.0, 0.0)  # and rolls about its own Y, along the bone; the other side then turns the other way
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,8 @@ class Mend:
         How much of dual quaternion skinning the sculpt starts from, 0 to 1.
     preset
         Of the response.
+    axis
+        `BEND` or `ROLL`.
     sides
         () for a joint in the middle.
     """
@@ -58,7 +61,12 @@ class Mend:
     full: float = 0.985
     rounded: float = 1.0
     preset: str = "late"
+    axis: tuple[float, float, float] = BEND
     sides: tuple[str, ...] = SIDES
+
+    def angle(self, side: str) -> float:
+        """Radians at which it is fully on, on this side."""
+        return math.radians(-self.degrees if self.axis == ROLL and side == "right" else self.degrees)
 
 
 def mended(character: Character, mend: Mend) -> Character:
@@ -70,21 +78,21 @@ def mended(character: Character, mend: Mend) -> Character:
     skeleton = character.skeleton
     joints = {side: skeleton.find(f"{side}_{mend.joint}") for side in mend.sides} or {"": skeleton.find(mend.joint)}
     pose = skeleton.rest_pose()
-    for joint in joints.values():
-        pose = bent(pose, joint, BEND, math.radians(mend.degrees))
+    for side, joint in joints.items():
+        pose = bent(pose, joint, mend.axis, mend.angle(side))
     rest = Evaluator(character.with_remedies(())).rest()
     base = evaluate_exact(character, pose)
     regions = {side: joint_region(character, joint, rest) for side, joint in joints.items()}
     masks = {side: _soft(character, region) for side, region in regions.items()}
     sculpt = _sculpted(character, pose, base, list(regions.values()), list(masks.values()), rest, mend)
     for side, joint in joints.items():
-        own = bent(skeleton.rest_pose(), joint, BEND, math.radians(mend.degrees))
+        own = bent(skeleton.rest_pose(), joint, mend.axis, mend.angle(side))
         # The other side is at rest in this one's pose: only what belongs to this side is kept.
         moved = np.where(masks[side][:, None] > 0, sculpt - base, 0.0)
         target = evaluate_exact(character, own) + moved
         name = f"{side.capitalize()} {mend.name}".strip().capitalize()
         shape, report = solve_corrective(character, own, target, name)
-        trigger = HingeTrigger(joint, BEND, Response.preset(mend.preset, 0.0, math.radians(mend.degrees)))
+        trigger = HingeTrigger(joint, mend.axis, Response.preset(mend.preset, 0.0, mend.angle(side)))
         identity = name.lower().replace(" ", "-")
         remedy = CorrectiveShape(shape, trigger, pose_to_json(skeleton, own), report.to_json(), id=identity)
         character = character.with_remedy(remedy)
