@@ -261,7 +261,7 @@ class InTheBrowser(BrowserCase):
         page.goto(self.server.address + "/api/health")
         page.evaluate(script)
         weights = {r.name: r.trigger.activation(pose) for r in character.remedies}
-        self.assertEqual(sorted(weights.values()), [0.0] * 15 + [1.0])
+        self.assertEqual(sorted(weights.values()), [0.0] * 51 + [1.0])
         arguments = [list(delivered), turned.T.ravel().tolist(), weights]
         theirs = page.evaluate("([d, m, w]) => window.poseIn(d, m, w)", arguments)
         theirs = np.array(theirs).reshape(-1, 3)

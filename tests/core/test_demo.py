@@ -185,13 +185,37 @@ class States(unittest.TestCase):
     def test_finished_keeps_its_volume_at_every_mended_joint(self):
         for joint, degrees in (
             ("left_forearm", 130), ("right_forearm", 130), ("left_shin", 125), ("right_thigh", 105),
-            ("left_hand", 65), ("spine_2", 38), ("neck", 38),
+            ("left_hand", 65), ("right_hand", -65), ("left_foot", -45), ("right_toes", 55), ("left_index_3", 80),
+            ("right_little_1", 80), ("left_thumb_2", 60), ("spine_2", 38), ("chest", 28), ("neck", 38), ("head", 38),
         ):  # fmt: skip
             without, with_, *contacts = self.at("lock-keeper", joint, degrees)
             self.assertLess(without, 95, joint)
             self.assertGreater(with_, without + 2, joint)
             self.assertTrue(94 < with_ < 103, (joint, with_))
             self.assertLessEqual(contacts[1], contacts[0], joint)
+
+    def test_every_joint_that_loses_volume_is_mended(self):
+        # The jaw opens a mouth rather than losing volume; the root turns everything.
+        character, _ = open_demo("lock-keeper")
+        skeleton, rest = character.skeleton, rest_of(character)
+        mended = {r.trigger.joint for r in character.remedies}
+        for joint, name in enumerate(skeleton.names):
+            hinge = skeleton.hinges[joint]
+            if hinge is None or joint in mended or name == "jaw":
+                continue
+            measure = BendMeasure(character, joint, rest)
+            steps = bend_steps(measure, skeleton.rest_pose(), hinge.axis, [hinge.low, hinge.high])
+            self.assertGreater(min(step.without.volume for step in steps), 95, name)
+
+    def test_a_raised_arm_keeps_its_girth_and_clips_nothing(self):
+        character, _ = open_demo("lock-keeper")
+        rest = rest_of(character)
+        measure = BendMeasure(character, character.skeleton.find("left_upper_arm"), rest)
+        (step,) = bend_steps(measure, character.skeleton.rest_pose(), (0, 0, 1), [np.radians(105)])
+        self.assertGreater(step.with_.girth, step.without.girth + 3)
+        *_, before, after = self.at("lock-keeper", "left_upper_arm", 105)
+        self.assertGreater(before, 30)
+        self.assertEqual(after, 0)
 
     def test_a_rolled_hand_keeps_its_wrist_both_ways_on_both_sides(self):
         for joint in ("left_hand", "right_hand"):
@@ -213,7 +237,7 @@ class States(unittest.TestCase):
             {r.trigger.joint for r in open_demo("lock-keeper-half-done")[0].remedies},
             {open_demo("lock-keeper-half-done")[0].skeleton.find(f"left_{j}") for j in ("forearm", "shin")},
         )
-        self.assertEqual(len(open_demo("lock-keeper")[0].remedies), 16)
+        self.assertEqual(len(open_demo("lock-keeper")[0].remedies), 52)
         for name in ("lock-keeper-bare", "lock-diver", "ferry-cook"):
             self.assertEqual(open_demo(name)[0].remedies, ())
 

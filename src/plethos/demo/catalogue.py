@@ -23,12 +23,24 @@ FILES = Path(__file__).with_name("files")
 
 ELBOWS = Mend("forearm", 130, "elbow bent")
 KNEES = Mend("shin", 125, "knee bent")
-SHOULDERS = Mend("upper_arm", 105, "arm up", rounds=4, full=1.02, rounded=0.0)
+# The armpit opens as the arm goes up: there is more volume there than at rest, and it has to stay.
+SHOULDERS = Mend("upper_arm", 105, "arm up", rounds=2, full=1.06, rounded=0.5)
 HIPS = Mend("thigh", 105, "thigh up")
 WRISTS = Mend("hand", 65, "wrist bent", rounds=5)
 PALMS_UP = Mend("hand", 80, "hand rolled outwards", rounds=3, axis=ROLL)
 PALMS_DOWN = Mend("hand", -80, "hand rolled inwards", rounds=3, axis=ROLL)
 NECK = Mend("neck", 38, "neck bent forward", rounds=4, full=0.99, sides=())
+WRISTS_BACK = Mend("hand", -65, "wrist bent back", rounds=5)
+ANKLES = Mend("foot", -45, "foot pointed", rounds=5)
+TOES = Mend("toes", 55, "toes bent", rounds=4)
+FINGERS = tuple(
+    Mend(f"{finger}_{k}", 80 if finger != "thumb" else 60, f"{finger} {k} bent", rounds=3)
+    for finger in ("index", "middle", "ring", "little", "thumb")
+    for k in (1, 2, 3)
+    if (finger, k) != ("thumb", 1)  # turns in its saddle without losing anything
+)
+CHEST = Mend("chest", 28, "chest bent forward", rounds=4, full=0.99, sides=())
+HEAD = Mend("head", 38, "head bent forward", rounds=4, full=0.99, sides=())
 BELLY = Mend("spine_2", 38, "belly folded", rounds=6, full=0.99, sides=())
 
 _KEEPER = Figure(LOCK_KEEPER, lock_keeper_wears, BROWS)
@@ -61,7 +73,8 @@ DEMOS: dict[str, Demo] = {
         "Lock keeper",
         "Finished: every joint mended.",
         _KEEPER,
-        (ELBOWS, KNEES, SHOULDERS, HIPS, WRISTS, PALMS_UP, PALMS_DOWN, BELLY, NECK),
+        (ELBOWS, KNEES, SHOULDERS, HIPS, WRISTS, WRISTS_BACK, PALMS_UP, PALMS_DOWN, ANKLES, TOES, *FINGERS,
+         BELLY, CHEST, NECK, HEAD),
     ),
     "lock-keeper-half-done": Demo(
         "Lock keeper, half done", "The left arm and leg mended, the right ones not.", _KEEPER,
