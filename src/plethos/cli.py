@@ -27,7 +27,6 @@ from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights
 from plethos.core.weights.table import weights_from_json, weights_to_json
-from plethos.demo.catalogue import DEMOS, shipped
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, help=__doc__, no_args_is_help=True)
 In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, or a .gltf with its files beside it.")]
@@ -271,6 +270,9 @@ def demo(
     out: Annotated[Path | None, typer.Option("--out", help="The .glb to write.")] = None,
 ) -> None:
     """Write one of the demo characters as a sample file; without a name, list them as JSON."""
+    # Only here: the catalogue brings the whole generator with it.
+    from plethos.demo.catalogue import DEMOS, shipped
+
     if name is None:
         show([{"name": n, "title": d.title, "tells": d.tells} for n, d in DEMOS.items()])
         return

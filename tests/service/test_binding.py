@@ -91,8 +91,6 @@ class Binding(unittest.TestCase):
 
     def test_the_measures_follow_the_weights(self):
         before = self.opened.bend(self.upper).at(self.pose).volume
-        everything = np.zeros(len(self.opened.character.points), bool)
-        everything[:] = True
         for height in (0.3, 0.35, 0.4, 0.6, 0.65):
             binding.paint_dabs(self.opened, self.pose, [self.dab(height)], self.paint("smooth"), False)
         binding.end_stroke(self.bench, self.opened, self.upper)

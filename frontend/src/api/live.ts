@@ -70,6 +70,7 @@ export interface LiveHandlers {
   connected(yes: boolean): void
 }
 
+type Told = { type: string; seq?: number | null; state?: CharacterState; detail?: string; share?: number } & Contacts
 type Sent = { kind: 'pose' | 'contacts' | 'dabs' | 'stroke_end' | 'paint' | 'paint_end' }
 
 export class LiveSocket {
@@ -210,23 +211,20 @@ export class LiveSocket {
   }
 
   private receive(data: ArrayBuffer | string): void {
-    if (typeof data === 'string') {
+    if (typeof data !== 'string') {
+      this.inAir = null
+      this.handlers.frame(unpackFrame(data))
+    } else {
+      const message = JSON.parse(data) as Told
       // Long work is told about beside the answers to what was asked.
-      const aside = JSON.parse(data) as { type: string; share?: number; seq?: number; state?: CharacterState; detail?: string }
-      if (aside.seq === undefined) {
-        this.handlers.progress(aside.type === 'progress' ? (aside.share ?? 0) : null)
-        if (aside.type === 'saved' && aside.state) this.handlers.saved(aside.state)
-        if (aside.type === 'problem') this.handlers.problem(aside.detail ?? 'Something went wrong in the server.')
-        return
-      }
-    }
-    this.inAir = null
-    if (typeof data !== 'string') this.handlers.frame(unpackFrame(data))
-    else {
-      const message = JSON.parse(data) as { type: string; state?: CharacterState; detail?: string } & Contacts
+      if (message.seq === undefined) {
+        this.handlers.progress(message.type === 'progress' ? (message.share ?? 0) : null)
+        if (message.type === 'progress' || message.type === 'cancelled') return
+      } else this.inAir = null
       if (message.type === 'saved' && message.state) this.handlers.saved(message.state)
       else if (message.type === 'contacts') this.handlers.contacts({ without: message.without, with: message.with })
       else this.handlers.problem(message.detail ?? 'Something went wrong in the server.')
+      if (message.seq === undefined) return
     }
     this.next()
   }

@@ -10,6 +10,7 @@ from plethos.core.mesh import extent
 from plethos.core.skeleton import Skeleton
 
 TOLERANCE = 1e-4  # of the character's height
+SYMMETRIC = 0.9  # share of the vertices with a twin from which a character counts as symmetric
 MIRROR = np.array([-1.0, 1.0, 1.0])
 SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"), ("l", "r"))
 
@@ -61,6 +62,11 @@ def joint_mirror(skeleton: Skeleton) -> NDArray[np.int32]:
             twin[j] = near[np.argmin(off[j, near])]
     agree = twin[twin] == np.arange(len(twin))
     return np.where(agree, twin, np.arange(len(twin))).astype(np.int32)
+
+
+def is_symmetric(twin: NDArray[np.int32], other: NDArray[np.int32]) -> bool:
+    """Whether a character with these mirror images of vertices and joints has two sides to compare."""
+    return bool((twin >= 0).mean() >= SYMMETRIC and (other != np.arange(len(other))).any())
 
 
 def other_side_names(name: str) -> set[str]:

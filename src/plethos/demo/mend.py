@@ -80,7 +80,7 @@ def mended(character: Character, mend: Mend) -> Character:
     pose = skeleton.rest_pose()
     for side, joint in joints.items():
         pose = bent(pose, joint, mend.axis, mend.angle(side))
-    rest = Evaluator(character.with_remedies(())).rest()
+    rest = Evaluator(character).rest()
     base = evaluate_exact(character, pose)
     regions = {side: joint_region(character, joint, rest) for side, joint in joints.items()}
     masks = {side: _soft(character, region) for side, region in regions.items()}

@@ -205,7 +205,7 @@ def set_weight(
         held[[skeleton.find(name) for name in locked]] = True
         twin = other = None
         if mirror:
-            rest = Evaluator(character.with_remedies(())).rest()
+            rest = Evaluator(character).rest()
             twin, other = vertex_mirror(rest), joint_mirror(skeleton)
         dense = character.joint_weights.astype(np.float64)
         painted = PaintedWeights(character.topology, dense, skeleton.joint_parents, twin, other)

@@ -29,6 +29,7 @@ from plethos.web.states import character_state
 
 router = APIRouter()
 log = structlog.get_logger()
+WENT_WRONG = "Something went wrong in the server; nothing was changed."
 
 
 @router.websocket("/api/characters/{character_id}/live")
@@ -100,24 +101,24 @@ class _LongWork:
         def progress(share: float) -> None:
             if self.unwanted.is_set():
                 raise _CancelledError
-            asyncio.run_coroutine_threadsafe(self._tell({"type": "progress", "share": share}), loop)
+            asyncio.run_coroutine_threadsafe(self._tell(json.dumps({"type": "progress", "share": share})), loop)
 
         names = message.get("joints")
         joints = [str(n) for n in names] if isinstance(names, list) else None
         try:
             opened = await run_in_threadpool(binding.automatic, self.bench, self.character_id, joints, progress)
-            await self._tell({"type": "saved", "state": character_state(opened).model_dump(mode="json")})
+            await self._tell(_saved(opened))
         except _CancelledError:
-            await self._tell({"type": "cancelled"})
+            await self._tell(json.dumps({"type": "cancelled"}))
         except PlethosError as error:
-            await self._tell({"type": "problem", "detail": error.sentence})
+            await self._tell(json.dumps({"type": "problem", "detail": error.sentence}))
         except Exception:
             log.exception("automatic weights failed")
-            await self._tell({"type": "problem", "detail": "Something went wrong in the server; nothing was changed."})
+            await self._tell(json.dumps({"type": "problem", "detail": WENT_WRONG}))
 
-    async def _tell(self, message: dict[str, Any]) -> None:
+    async def _tell(self, text: str) -> None:
         with contextlib.suppress(WebSocketDisconnect, RuntimeError):
-            await self.socket.send_text(json.dumps(message))
+            await self.socket.send_text(text)
 
 
 async def _read(socket: WebSocket, waiting: asyncio.Queue[dict[str, Any]]) -> None:
@@ -161,12 +162,10 @@ async def _answer(socket: WebSocket, bench: Workbench, character_id: str, messag
         elif kind == "paint_end":
             joint = opened.character.skeleton.find(str(message.get("joint")))
             await run_in_threadpool(binding.end_stroke, bench, opened, joint)
-            state = character_state(opened).model_dump(mode="json")
-            await socket.send_text(json.dumps({"type": "saved", "seq": seq, "state": state}))
+            await socket.send_text(_saved(opened, seq=seq))
         elif kind == "stroke_end":
             await run_in_threadpool(sculpting.end_stroke, bench, opened, str(message.get("brush")))
-            state = character_state(opened).model_dump(mode="json")
-            await socket.send_text(json.dumps({"type": "saved", "seq": seq, "state": state}))
+            await socket.send_text(_saved(opened, seq=seq))
         else:
             raise BadPoseError("The server does not know that kind of message.")
     except PlethosError as error:
@@ -175,8 +174,7 @@ async def _answer(socket: WebSocket, bench: Workbench, character_id: str, messag
         raise
     except Exception:
         log.exception("live message failed", kind=kind)
-        detail = "Something went wrong in the server; nothing was changed."
-        await socket.send_text(json.dumps({"type": "problem", "seq": seq, "detail": detail}))
+        await socket.send_text(json.dumps({"type": "problem", "seq": seq, "detail": WENT_WRONG}))
 
 
 def _wanted(opened: OpenCharacter, message: dict[str, Any]) -> Wanted:
@@ -193,6 +191,10 @@ def _wanted(opened: OpenCharacter, message: dict[str, Any]) -> Wanted:
         if isinstance(preview, dict)
         else None,
     )
+
+
+def _saved(opened: OpenCharacter, **more: Any) -> str:
+    return json.dumps({"type": "saved", **more, "state": character_state(opened).model_dump(mode="json")})
 
 
 def _paint(opened: OpenCharacter, message: dict[str, Any]) -> Paint:

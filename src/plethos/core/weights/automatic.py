@@ -13,14 +13,12 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.mesh import Topology, extent, vertex_normals
-from plethos.core.symmetry import joint_mirror, vertex_mirror
+from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
 from plethos.core.weights.bones import Segment, along_segment, segment_distances, segments_of
 from plethos.core.weights.heat import heat_weights
 
 Weights = NDArray[np.float64]
 Progress = Callable[[float], None]  # called with the share done; raises to cancel
-
-SYMMETRIC = 0.9  # share of the vertices with a twin from which a mesh counts as symmetric
 
 
 def automatic_weights(
@@ -56,7 +54,7 @@ def automatic_weights(
         raise BadEditError("No joint was chosen, so nothing can be given weights.")
     if region is not None and not (region > 0).any():
         raise BadEditError("The region holds no vertex: pick some first.")
-    rest = Evaluator(character.with_remedies(())).rest().astype(np.float64)
+    rest = Evaluator(character).rest().astype(np.float64)
     segments = segments_of(skeleton)
     if not segments:
         raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")
@@ -76,16 +74,13 @@ def _heated(
 ) -> Weights:
     normals = vertex_normals(rest, topology.triangles)
     distance = segment_distances(rest, normals, segments)
-    nearest_segment = distance.argmin(axis=1)
     least = np.maximum(distance.min(axis=1), 1e-3 * extent(rest))
     progress(0.1)
     # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured.
-    owners = np.array([s.joint for s in segments])
     tied = distance <= least[:, None] * 1.001
     seeds = np.zeros((len(rest), joints))
-    for k, owner in enumerate(owners.tolist()):
-        seeds[:, owner] = np.maximum(seeds[:, owner], tied[:, k])
-    seeds[np.arange(len(rest)), owners[nearest_segment]] = 1
+    for k, segment in enumerate(segments):
+        seeds[:, segment.joint] = np.maximum(seeds[:, segment.joint], tied[:, k])
     seeds /= seeds.sum(axis=1, keepdims=True)
     used = np.flatnonzero(seeds.any(axis=0))
     weights = np.zeros((len(rest), joints))
@@ -168,10 +163,9 @@ def _flooded(starts, neighbours, on, seeds):  # type: ignore[no-untyped-def]
 
 def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights) -> Weights:
     twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
-    paired = twin >= 0
-    if paired.mean() < SYMMETRIC or (other == np.arange(len(other))).all():
+    if not is_symmetric(twin, other):
         return weights
-    rows = np.flatnonzero(paired)
+    rows = np.flatnonzero(twin >= 0)
     out = weights.copy()
     out[rows] = 0.5 * (weights[rows] + weights[twin[rows]][:, other])
     return out

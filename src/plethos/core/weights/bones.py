@@ -36,19 +36,13 @@ class Segment:
     twists: tuple[int, ...] = ()
 
 
-def segments_of(skeleton: Skeleton, joints: NDArray[np.bool_] | None = None) -> list[Segment]:
+def segments_of(skeleton: Skeleton) -> list[Segment]:
     """The bones of a skeleton at rest.
 
     A joint has a bone to each child. A joint that only ends (a toe, a jaw), or only carries ends (a head), also goes on
     along its own axis, as far as the bone before it; a joint alone is a point. Children without children of their own
     that sit on a longer bone are its twist joints.
-
-    Parameters
-    ----------
-    joints
-        ``(J,)`` which joints may have weights; None = all that are joints.
     """
-    usable = skeleton.is_joint if joints is None else joints & skeleton.is_joint
     at = skeleton.rest_global[:, :3, 3]
     axis = _bone_axis(skeleton)
     found: list[Segment] = []
@@ -70,12 +64,11 @@ def segments_of(skeleton: Skeleton, joints: NDArray[np.bool_] | None = None) -> 
                 twists.append((share, child))
         order = tuple(c for _, c in sorted(twists))
         twist_of_any |= set(order)
-        if not usable[j] or j in twist_of_any:
+        if j in twist_of_any:
             continue
         ends = [c for c in children if c not in order]
         for child in ends:
-            own = tuple(t for t in order if usable[t]) if child == main else ()
-            found.append(Segment(j, at[j], at[child], own))
+            found.append(Segment(j, at[j], at[child], order if child == main else ()))
         parent = skeleton.joint_parents[j]
         if all(not skeleton.children(c) for c in ends) and not order:
             before = at[j] - at[parent] if parent >= 0 else np.zeros(3)

@@ -11,8 +11,7 @@ from scipy.sparse import csgraph
 
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
-from plethos.core.symmetry import joint_mirror, vertex_mirror
-from plethos.core.weights.automatic import SYMMETRIC
+from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
 from plethos.core.weights.bones import segment_distances, segments_of
 
 LEAST = 0.01  # weights under this are noise, not a fault
@@ -70,7 +69,7 @@ def stray_weights(character: Character) -> list[Finding]:
     A patch counts as stray when it holds little of the weight and another joint's bone is nearer to all of it.
     """
     topology, weights = character.topology, character.joint_weights
-    rest = Evaluator(character.with_remedies(())).rest()
+    rest = Evaluator(character).rest()
     segments = segments_of(character.skeleton)
     owners = np.array([s.joint for s in segments])
     twists = {t: s.joint for s in segments for t in s.twists}
@@ -119,9 +118,9 @@ def over_limit(character: Character, limit: int) -> list[Finding]:
 
 def unmirrored(character: Character) -> list[Finding]:
     """Vertices whose twin on the other side follows the mirrored joints differently; nothing on unsymmetric meshes."""
-    rest = Evaluator(character.with_remedies(())).rest()
+    rest = Evaluator(character).rest()
     twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
-    if (twin >= 0).mean() < SYMMETRIC or (other == np.arange(len(other))).all():
+    if not is_symmetric(twin, other):
         return []
     rows = np.flatnonzero(twin >= 0)
     weights = character.joint_weights

@@ -40,7 +40,7 @@ def mirrored_from(character: Character, side: float) -> NDArray[np.float64]:
     BadEditError
         When vertices or joints have no mirror images.
     """
-    rest = Evaluator(character.with_remedies(())).rest()
+    rest = Evaluator(character).rest()
     twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
     if (other == np.arange(len(other))).all() or (twin >= 0).sum() < 2:
         raise BadEditError("The two sides of this character are not mirror images, so nothing can be carried over.")

@@ -16,7 +16,7 @@ from plethos.core.evaluate import Evaluator
 
 def weights_to_json(character: Character) -> dict[str, Any]:
     """Rest place and weights by joint name of every vertex, part by part."""
-    rest = Evaluator(character.with_remedies(())).rest()
+    rest = Evaluator(character).rest()
     names, weights = character.skeleton.names, character.joint_weights
     parts = []
     for part in character.parts:
@@ -47,7 +47,7 @@ def weights_from_json(character: Character, text: str | bytes) -> NDArray[np.flo
         raise BadFileError("The weights are broken: a part needs as many places of three numbers as weights.")
     place = {name: k for k, name in enumerate(character.skeleton.names)}
     tables = {name: _dense(rows, place) for name, (_, rows) in parts.items()}
-    rest = Evaluator(character.with_remedies(())).rest()
+    rest = Evaluator(character).rest()
     everything = np.vstack([p for p, _ in parts.values()]), np.vstack(list(tables.values()))
     out = np.zeros((len(rest), len(place)))
     for part in character.parts:
