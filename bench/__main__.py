@@ -35,9 +35,9 @@ from plethos.core.weights.bones import segment_distances, segments_of
 from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import open_demo
 from plethos.service.bending import bend_curves
-from plethos.service.binding import paint_dabs
 from plethos.service.live import Wanted, frame, joint_frames, pack_frame, pose_of
 from plethos.service.open_character import OpenCharacter
+from plethos.service.painting import paint_dabs
 from plethos.store.repository import Revision
 
 README = Path(__file__).with_name("README.md")

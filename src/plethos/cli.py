@@ -15,7 +15,8 @@ from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_b
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.formats import gltf_file, obj, rules
+from plethos.core.formats import obj, rules
+from plethos.core.formats.files import open_file
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character, unnormalised_weights
 from plethos.core.formats.gltf_write import write_glb
@@ -61,7 +62,7 @@ def open_character(path: Path) -> tuple[Character, GltfFile]:
             beside = path.parent / Path(str(uri)).name
             if uri and not uri.startswith("data:") and beside.is_file():
                 others[beside.name] = read_bytes(beside)
-    file = gltf_file.parse(data, others)
+    file = open_file(path.name, data, others)
     return read_character(file, path.stem), file
 
 

@@ -13,7 +13,8 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.sculpt.session import Dab
 from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import shipped
-from plethos.service import binding, sculpting
+from plethos.service import binding, laying, painting, sculpting
+from plethos.service.binding import Target
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from tests.figures import tube_file
@@ -44,9 +45,9 @@ class Binding(unittest.TestCase):
         return Paint(mode, chosen, value, 1.0, np.zeros(len(self.skeleton), bool))
 
     def stroke(self) -> np.ndarray:
-        binding.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
+        painting.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
         live = self.opened.painting.evaluator.evaluate(self.pose)
-        binding.end_stroke(self.bench, self.opened, self.upper)
+        painting.end_stroke(self.bench, self.opened, self.upper)
         return live
 
     def test_a_stroke_shows_at_once_what_is_stored_when_it_ends(self):
@@ -60,8 +61,8 @@ class Binding(unittest.TestCase):
         first = self.opened.character.joint_weights
         self.stroke()
         second = self.opened.character.joint_weights
-        binding.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
-        binding.end_stroke(self.bench, self.opened, self.upper)
+        painting.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
+        painting.end_stroke(self.bench, self.opened, self.upper)
         third = self.opened.character.joint_weights
         self.assertGreater(np.abs(third - second).max(), 0.1)
         other = Workbench(Store(self.url))
@@ -77,13 +78,13 @@ class Binding(unittest.TestCase):
         painted = self.opened.character.joint_weights
         sculpting.begin(self.bench, self.id, self.pose, None)
         with self.assertRaisesRegex(BadEditError, "sculpt is in progress"):
-            binding.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
+            painting.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
         sculpting.dab(self.opened, "inflate", self.dab(0.5))
         sculpting.end_stroke(self.bench, self.opened, "inflate")
         sculpting.keep(self.bench, self.id, "Bulge", sculpting.propose_trigger(self.opened))
         np.testing.assert_allclose(self.opened.character.joint_weights, painted, atol=1e-6)
-        binding.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
-        binding.end_stroke(self.bench, self.opened, self.upper)
+        painting.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
+        painting.end_stroke(self.bench, self.opened, self.upper)
         self.assertEqual([r.name for r in self.opened.character.remedies], ["Bulge"])
         delivered = read_character(parse(self.bench.deliver(self.id).data), "Tube")
         np.testing.assert_allclose(delivered.joint_weights, self.opened.character.joint_weights, atol=1e-5)
@@ -92,8 +93,8 @@ class Binding(unittest.TestCase):
     def test_the_measures_follow_the_weights(self):
         before = self.opened.bend(self.upper).at(self.pose).volume
         for height in (0.3, 0.35, 0.4, 0.6, 0.65):
-            binding.paint_dabs(self.opened, self.pose, [self.dab(height)], self.paint("smooth"), False)
-        binding.end_stroke(self.bench, self.opened, self.upper)
+            painting.paint_dabs(self.opened, self.pose, [self.dab(height)], self.paint("smooth"), False)
+        painting.end_stroke(self.bench, self.opened, self.upper)
         self.assertNotAlmostEqual(self.opened.bend(self.upper).at(self.pose).volume, before, delta=0.01)
 
     def test_automatic_weights_come_with_progress_or_are_cancelled_without_a_trace(self):
@@ -125,12 +126,12 @@ class Binding(unittest.TestCase):
         touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.06, 1.0)
         none = np.zeros(len(skeleton), bool)
         pose = skeleton.rest_pose()
-        binding.paint_dabs(opened, pose, [touch], Paint("replace", left, 1.0, 0.7, none), True)
-        binding.end_stroke(self.bench, opened, left)
+        painting.paint_dabs(opened, pose, [touch], Paint("replace", left, 1.0, 0.7, none), True)
+        painting.end_stroke(self.bench, opened, left)
         weights = opened.character.joint_weights
         self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
-        binding.paint_dabs(opened, pose, [touch], Paint("subtract", left, 1.0, 0.5, none), False)
-        binding.end_stroke(self.bench, opened, left)
+        painting.paint_dabs(opened, pose, [touch], Paint("subtract", left, 1.0, 0.5, none), False)
+        painting.end_stroke(self.bench, opened, left)
         weights = opened.character.joint_weights
         self.assertGreater(abs(weights[:, left].sum() - weights[:, right].sum()), 1)
         binding.carry_over(self.bench, keeper, from_left=True)
@@ -145,7 +146,7 @@ class Binding(unittest.TestCase):
         skeleton = opened.character.skeleton
         pose = bent(skeleton.rest_pose(), skeleton.find("jaw"), (0, 0, 1), math.radians(20))
         for part, joint in (("lower teeth", "jaw"), ("upper teeth", "head")):
-            binding.give(self.bench, keeper, part, joint)
+            binding.give(self.bench, keeper, Target(part=part), joint)
         posed = Evaluator(opened.character).evaluate(pose)
         edges = opened.character.topology.edges
         for part in opened.character.parts:
@@ -166,15 +167,15 @@ class Binding(unittest.TestCase):
         touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.07, 1.0)
         thigh = skeleton.find("left_thigh")
         paint = Paint("add", thigh, 1.0, 0.4, np.zeros(len(skeleton), bool))
-        binding.paint_dabs(opened, skeleton.rest_pose(), [touch], paint, False)
-        binding.end_stroke(self.bench, opened, thigh)
+        painting.paint_dabs(opened, skeleton.rest_pose(), [touch], paint, False)
+        painting.end_stroke(self.bench, opened, thigh)
         found = [f for f in binding.findings(opened) if f["kind"] == "stray"]
         self.assertEqual([f["joint"] for f in found], ["left_thigh"])
         self.assertLess(np.linalg.norm(np.array(found[0]["at"]) - [-0.04, 0.66, 0.0]), 0.08)
-        binding.mend_stray(self.bench, keeper, "left_thigh")
+        binding.mend(self.bench, keeper, "stray", "left_thigh")
         self.assertEqual([f for f in binding.findings(opened) if f["kind"] == "stray"], [])
-        with self.assertRaisesRegex(BadEditError, "no stray weight"):
-            binding.mend_stray(self.bench, keeper)
+        with self.assertRaisesRegex(BadEditError, "nothing of that kind"):
+            binding.mend(self.bench, keeper, "stray")
 
     def test_a_moved_joint_is_stored_with_its_twin_and_undone(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
@@ -182,7 +183,7 @@ class Binding(unittest.TestCase):
         skeleton = opened.character.skeleton
         left, right = skeleton.find("left_thigh"), skeleton.find("right_thigh")
         at = skeleton.rest_global[left, :3, 3]
-        binding.move_joint(self.bench, keeper, "left_thigh", (at + [0.0, 0.03, -0.01]).tolist(), True)
+        laying.move(self.bench, keeper, "left_thigh", (at + [0.0, 0.03, -0.01]).tolist(), True)
         other = Workbench(Store(self.url))
         self.addCleanup(other.store.close)
         found = other.open(keeper)
@@ -190,7 +191,7 @@ class Binding(unittest.TestCase):
         np.testing.assert_allclose(now[left], at + [0, 0.03, -0.01], atol=1e-9)
         np.testing.assert_allclose(now[right], now[left] * [-1, 1, 1], atol=1e-6)
         np.testing.assert_allclose(Evaluator(found.character).rest(), opened.rest, atol=1e-5)
-        binding.give(other, keeper, "waistcoat", "chest")
+        binding.give(other, keeper, Target(part="waistcoat"), "chest")
         delivered = read_character(parse(other.deliver(keeper).data), "x")
         np.testing.assert_allclose(delivered.skeleton.rest_global[left, :3, 3], now[left], atol=1e-6)
         np.testing.assert_allclose(delivered.joint_weights, found.character.joint_weights, atol=1e-5)
@@ -214,11 +215,11 @@ class Binding(unittest.TestCase):
 
     def test_what_is_not_there_is_told(self):
         with self.assertRaisesRegex(BadEditError, "no part"):
-            binding.give(self.bench, self.id, "hat", "upper")
+            binding.give(self.bench, self.id, Target(part="hat"), "upper")
 
     def test_a_refused_stroke_leaves_nothing(self):
         locked = np.ones(len(self.skeleton), bool)
         with self.assertRaisesRegex(BadEditError, "locked"):
-            binding.paint_dabs(self.opened, self.pose, [self.dab()], Paint("add", self.upper, 1.0, 1.0, locked), False)
-        binding.end_stroke(self.bench, self.opened, self.upper)
+            painting.paint_dabs(self.opened, self.pose, [self.dab()], Paint("add", self.upper, 1.0, 1.0, locked), False)
+        painting.end_stroke(self.bench, self.opened, self.upper)
         self.assertEqual(self.opened.revision.number, 0)

@@ -11,7 +11,7 @@ from websockets.sync.client import connect
 
 from plethos.core.bend import bent
 from plethos.core.evaluate import evaluate_exact
-from tests.figures import tube_file
+from tests.figures import tube_file, tube_points
 from tests.server import RunningServer
 
 
@@ -104,15 +104,93 @@ class Api(unittest.TestCase):
         (part,) = self.http.get(f"{self.base}/figure").json()["parts"]
         self.assertEqual(part["drawn"], [0, triangles])
 
-    def test_joints_are_moved_over_http_and_told_in_the_state(self):
-        moved = self.http.post(f"{self.base}/bind/place", json={"joint": "upper", "at": [0, 0.55, 0], "mirror": False})
+    def test_joints_are_edited_over_http_and_the_figure_says_so(self):
+        def at(name: str) -> list[float]:
+            joints = self.http.get(f"{self.base}/figure").json()["joints"]
+            return next(j["at"] for j in joints if j["name"] == name)
+
+        before = self.http.get(self.base).json()["skeleton"]
+        moved = self.http.post(f"{self.base}/joints/upper/place", json={"at": [0, 0.55, 0], "mirror": False})
         self.assertEqual(moved.status_code, 200, moved.text)
-        self.assertEqual(moved.json()["places"], {"upper": [0, 0.55, 0]})
         self.assertEqual(moved.json()["undo"], "Move upper")
+        self.assertNotEqual(moved.json()["skeleton"], before)
+        np.testing.assert_allclose(at("upper"), [0, 0.55, 0])
         undone = self.http.post(f"{self.base}/undo").json()
-        self.assertEqual(undone["places"], {})
-        wrong = self.http.post(f"{self.base}/bind/place", json={"joint": "knee", "at": [0, 0, 0]})
+        self.assertEqual(undone["skeleton"], before)
+        for path, body, label in (
+            ("joints", {"name": "tip", "parent": "upper", "at": [0, 1, 0]}, "Make tip"),
+            ("joints/tip/name", {"name": "top/end"}, "Rename tip"),
+            ("joints/top%2Fend/parent", {"parent": "lower"}, "Hang top/end on lower"),
+            ("joints/upper/turn", {"by_deg": [0, 30, 0]}, "Turn upper"),
+            ("joints/lower/aim", {}, "Lay lower along its bone"),
+            ("joints/upper/hinge", {"axis": [0, 0, 2], "low_deg": -10, "high_deg": 120}, "Range of upper"),
+            ("joints/lower/range", {"preset": "knee_flexion"}, "Range of lower"),
+            ("joints/lower/twists", {"count": 2}, "Twist joints along lower"),
+        ):
+            answer = self.http.post(f"{self.base}/{path}", json=body)
+            self.assertEqual(answer.status_code, 200, (path, answer.text))
+            self.assertEqual(answer.json()["undo"], label)
+        joints = {j["name"]: j for j in self.http.get(f"{self.base}/figure").json()["joints"]}
+        self.assertEqual((joints["upper"]["low_deg"], joints["upper"]["hinge_known"]), (-10, True))
+        self.assertIn("lower_twist_2", joints)
+        gone = self.http.delete(f"{self.base}/joints/top%2Fend")
+        self.assertEqual(gone.json()["undo"], "Delete top/end")
+        wrong = self.http.post(f"{self.base}/joints/knee/place", json={"at": [0, 0, 0]})
         self.assertIn("knee", wrong.json()["detail"])
+        wrong = self.http.post(f"{self.base}/joints/upper/range", json={"preset": "tail"})
+        self.assertIn("no range of motion called “tail”", wrong.json()["detail"])
+        presets = {p["name"]: p for p in self.http.get("/api/ranges").json()}
+        self.assertEqual(presets["elbow_flexion"]["high_deg"], 150)
+
+    def test_a_bare_mesh_gets_a_skeleton_over_http(self):
+        points, triangles = tube_points()
+        text = "".join(f"v {x} {y * 1.7} {z}\n" for x, y, z in points.tolist())
+        text += "".join(f"f {a + 1} {b + 1} {c + 1}\n" for a, b, c in triangles.tolist())
+        brought = self.http.post("/api/characters", files={"files": ("pole.obj", text.encode())})
+        self.assertEqual(brought.status_code, 201, brought.text)
+        base = f"/api/characters/{brought.json()['id']}"
+        self.assertEqual(brought.json()["name"], "pole")
+        self.assertIn("no joints yet", " ".join(brought.json()["repairs"]))
+        markers = self.http.get(f"{base}/joints/markers").json()
+        self.assertEqual(len(markers), 9)
+        laid = self.http.post(f"{base}/joints/template", json={"markers": markers, "twists": 1})
+        self.assertEqual(laid.status_code, 200, laid.text)
+        names = [j["name"] for j in self.http.get(f"{base}/figure").json()["joints"]]
+        self.assertIn("left_forearm_twist_1", names)
+        del markers["knee"]
+        wrong = self.http.post(f"{base}/joints/template", json={"markers": markers})
+        self.assertIn("“knee” is missing", wrong.json()["detail"])
+
+    def test_regions_are_picked_kept_and_used_over_http(self):
+        def post(path: str, body: dict) -> dict:
+            answer = self.http.post(f"{self.base}/bind/{path}", json=body)
+            self.assertEqual(answer.status_code, 200, (path, answer.text))
+            return answer.json()
+
+        picked = post("regions/pick", {"by": "joint", "name": "upper", "least": 0.9})
+        self.assertEqual(picked["regions"][0]["name"], "")
+        count = picked["regions"][0]["vertices"]
+        grown = post("regions/reshape", {"how": "grow"})["regions"][0]["vertices"]
+        self.assertGreater(grown, count)
+        self.assertEqual(post("regions/reshape", {"how": "shrink"})["regions"][0]["vertices"], count)
+        kept = post("regions", {"name": "top"})
+        self.assertEqual({r["name"]: r["vertices"] for r in kept["regions"]}, {"": count, "top": count})
+        self.assertEqual(post("regions/reshape", {"how": "none"})["regions"], [{"name": "top", "vertices": count}])
+        self.assertEqual(
+            post("fill", {"target": {"region": "top"}, "joint": "lower", "mode": "replace"})["undo"], "Fill top, lower"
+        )
+        self.assertEqual(post("give", {"target": {"region": "top"}, "joint": "upper"})["undo"], "Give top to upper")
+        self.assertEqual(
+            post("copy", {"target": {"region": "top"}, "from_vertex": 3})["undo"], "Copy weights of a vertex to top"
+        )
+        self.assertEqual(post("even", {"joint": "lower"})["undo"], "Even out along lower")
+        empty = self.http.post(
+            f"{self.base}/bind/fill", json={"target": {"region": ""}, "joint": "lower", "mode": "add"}
+        )
+        self.assertIn("Nothing is picked yet", empty.json()["detail"])
+        self.http.delete(f"{self.base}/bind/regions/top")
+        gone = self.http.post(f"{self.base}/bind/regions/pick", json={"by": "region", "name": "top"})
+        self.assertIn("no region called “top”", gone.json()["detail"])
 
     def test_contacts_are_counted_without_and_with(self):
         with self.socket() as live:
@@ -171,7 +249,7 @@ class Api(unittest.TestCase):
 
     def test_weights_are_listed_given_and_mirrored_over_http(self):
         self.assertEqual(self.http.get(f"{self.base}/bind/findings").json(), [])
-        given = self.http.post(f"{self.base}/bind/give", json={"part": "tube", "joint": "upper"})
+        given = self.http.post(f"{self.base}/bind/give", json={"target": {"part": "tube"}, "joint": "upper"})
         self.assertEqual(given.json()["undo"], "Give tube to upper")
         answer = self.http.post(f"{self.base}/bind/mirror", json={"from_left": True})
         self.assertEqual(answer.status_code, 409)

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from plethos.core.clips import Clip
 from plethos.core.errors import BadEditError
 from plethos.core.mesh import Topology
+from plethos.core.regions.region import PICKED, PickedRegion
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
@@ -93,6 +94,8 @@ class Character:
         Sentences that say what was mended on reading.
     colours
         ``(V, 3)`` linear RGB for the screen, NaN where the file says none; None = nowhere.
+    regions
+        What was picked and kept under a name, and what is picked at the moment.
     """
 
     name: str
@@ -110,6 +113,7 @@ class Character:
     clips: tuple[Clip, ...] = ()
     repairs: tuple[str, ...] = ()
     colours: NDArray[np.float32] | None = None
+    regions: tuple[PickedRegion, ...] = ()
 
     @cached_property
     def topology(self) -> Topology:
@@ -132,6 +136,51 @@ class Character:
         inside = self.skeleton.subtree(joint)[self.bones.joint]
         return np.asarray((self.weights * inside[self.influences]).sum(axis=1), dtype=np.float32)
 
+    def part(self, name: str) -> Part:
+        """The part of that name.
+
+        Raises
+        ------
+        BadEditError
+            When there is none.
+        """
+        for part in self.parts:
+            if part.name == name:
+                return part
+        raise BadEditError(f"There is no part called “{name}” in this character.")
+
+    def triangles_of(self, part: Part) -> NDArray[np.int32]:
+        """A part's triangles ``(T, 3)``, counted from its first vertex."""
+        t, (first, last) = self.topology.triangles, part.vertices
+        return t[(t[:, 0] >= first) & (t[:, 0] < last)] - np.int32(first)
+
+    def region(self, name: str = PICKED) -> NDArray[np.float32]:
+        """The shares ``(V,)`` of a region; of what is picked at the moment when no name is given.
+
+        Raises
+        ------
+        BadEditError
+            When there is no region of that name.
+        """
+        for region in self.regions:
+            if region.name == name:
+                return region.dense(len(self.points))
+        if name == PICKED:
+            return np.zeros(len(self.points), dtype=np.float32)
+        raise BadEditError(f"There is no region called “{name}” in this character.")
+
+    def with_region(self, name: str, shares: NDArray[np.floating] | None) -> Character:
+        """This character with a region set; None or nothing inside takes it away."""
+        left = tuple(r for r in self.regions if r.name != name)
+        fresh = None if shares is None else PickedRegion.of(name, shares)
+        if fresh is not None and len(fresh.vertices):
+            left = (*left, fresh)
+        return self.with_regions(left)
+
+    def with_regions(self, regions: tuple[PickedRegion, ...]) -> Character:
+        """This character with these regions instead."""
+        return self._like(replace(self, regions=regions))
+
     def remedy(self, remedy_id: str) -> Remedy:
         """The remedy with this id.
 
@@ -153,7 +202,10 @@ class Character:
 
     def with_remedies(self, remedies: tuple[Remedy, ...]) -> Character:
         """This character with these remedies instead. What was worked out from the mesh is carried along."""
-        edited = replace(self, remedies=remedies)
+        return self._like(replace(self, remedies=remedies))
+
+    def _like(self, edited: Character) -> Character:
+        """An edit of something else, with what was worked out from mesh and weights."""
         for name in ("topology", "joint_weights"):
             if name in self.__dict__:
                 edited.__dict__[name] = self.__dict__[name]

@@ -113,3 +113,13 @@ class Topology:
 def extent(points: Points) -> float:
     """The longest side of the bounding box: what stands for a character's height in tolerances."""
     return float((points.max(axis=0) - points.min(axis=0)).max()) if len(points) else 0.0
+
+
+def distance_over_surface(topology: Topology, points: Points, seed: NDArray[np.bool_], limit: float) -> NDArray[Any]:
+    """How far each vertex ``(V,)`` is from the seed ``(V,)`` along edges, metres; infinite beyond `limit`."""
+    edges = topology.edges
+    length = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1).astype(np.float64)
+    size = (topology.count, topology.count)
+    graph = sparse.csr_matrix((np.maximum(length, 1e-12), (edges[:, 0], edges[:, 1])), size)
+    found = csgraph.dijkstra(graph, directed=False, indices=np.flatnonzero(seed), min_only=True, limit=limit)
+    return np.asarray(found)

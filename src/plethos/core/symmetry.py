@@ -7,12 +7,12 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from plethos.core.mesh import extent
+from plethos.core.names import other_side_names
 from plethos.core.skeleton import Skeleton
 
 TOLERANCE = 1e-4  # of the character's height
 SYMMETRIC = 0.9  # share of the vertices with a twin from which a character counts as symmetric
 MIRROR = np.array([-1.0, 1.0, 1.0])
-SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"), ("l", "r"))
 
 
 def vertex_mirror(points: NDArray[np.floating], tolerance: float = TOLERANCE) -> NDArray[np.int32]:
@@ -67,22 +67,3 @@ def joint_mirror(skeleton: Skeleton) -> NDArray[np.int32]:
 def is_symmetric(twin: NDArray[np.int32], other: NDArray[np.int32]) -> bool:
     """Whether a character with these mirror images of vertices and joints has two sides to compare."""
     return bool((twin >= 0).mean() >= SYMMETRIC and (other != np.arange(len(other))).any())
-
-
-def other_side_names(name: str) -> set[str]:
-    """What the joint on the other side may be called: ``left_arm`` and ``right_arm``, ``arm.L`` and ``arm.R``, …"""
-    out: set[str] = set()
-    for a, b in SIDES:
-        for one, other in ((a, b), (b, a)):
-            if len(one) > 1:
-                if one in name:
-                    out.add(name.replace(one, other))
-                continue
-            for mark in "_.- ":
-                if name.startswith(one + mark):
-                    out.add(other + name[1:])
-                if name.endswith(mark + one):
-                    out.add(name[:-1] + other)
-                if mark + one + mark in name:
-                    out.add(name.replace(mark + one + mark, mark + other + mark))
-    return out

@@ -1,9 +1,9 @@
-"""Binding: automatic weights, strokes of the brush, parts given to one joint. Every stroke is stored when it ends."""
+"""Binding: automatic weights, weights given, copied, filled, mirrored and mended; each edit is one undo step."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -11,72 +11,18 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
-from plethos.core.place import moved_joints
-from plethos.core.sculpt.session import Dab, SculptSurface, Touched
-from plethos.core.skeleton import Pose
-from plethos.core.symmetry import MIRROR, joint_mirror, vertex_mirror
-from plethos.core.weights.assign import INSIDE, bone_table, part_numbers, with_joint_weights
+from plethos.core.formats.gltf_read import unnormalised_weights
+from plethos.core.regions import PICKED, pick
+from plethos.core.sculpt.session import Touched
+from plethos.core.skeleton import Skeleton
+from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
-from plethos.core.weights.check import check_weights, stray_weights, without_stray
-from plethos.core.weights.edit import given_to, mirrored_from
-from plethos.core.weights.heat import limit_influences
-from plethos.core.weights.paint import Paint, PaintedWeights
-from plethos.service.open_character import OpenCharacter, PaintSession
+from plethos.core.weights.check import Finding, check_weights, without_stray
+from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, limited, mirrored_from
+from plethos.core.weights.paint import Paint
+from plethos.service.open_character import OpenCharacter
+from plethos.service.painting import painted, with_bone
 from plethos.service.workbench import Workbench
-
-
-def paint_dabs(opened: OpenCharacter, pose: Pose, touches: Sequence[Dab], paint: Paint, mirror: bool) -> None:
-    """Let the brush touch the posed skin; shown at once, stored by `end_stroke`.
-
-    Raises
-    ------
-    BadEditError
-        When a sculpt is in progress, or the brush is set to nonsense.
-    """
-    with opened.lock:
-        if opened.sculpt is not None:
-            raise BadEditError("A sculpt is in progress: keep or drop it first.")
-        session = opened.painting or _begin(opened, mirror)
-        if not session.is_laid(pose):
-            session.lay(pose, session.evaluator.evaluate(pose))
-        changed = [session.weights.dab(session.surface.touch(touch), paint) for touch in touches]
-        vertices = np.unique(np.concatenate([np.zeros(0, np.int32), *changed])).astype(np.int32)
-        joints, weights = limit_influences(session.weights.dense[vertices], INSIDE, 0.0)
-        influences = session.table.influences(session.parts[vertices], joints, weights)
-        session.evaluator.reweigh(vertices, influences, weights)
-        opened.painting = session
-
-
-def _begin(opened: OpenCharacter, mirror: bool) -> PaintSession:
-    character = opened.character
-    wanted = np.tile(character.skeleton.is_joint, (len(character.parts), 1))
-    table = bone_table(character, wanted)
-    pad = ((0, 0), (0, INSIDE - character.weights.shape[1]))
-    roomy = replace(
-        character,
-        bones=table.bones,
-        influences=np.pad(character.influences, pad),
-        weights=np.pad(character.weights, pad),
-    )
-    twin = other = None
-    if mirror:
-        twin, other = vertex_mirror(opened.rest), joint_mirror(character.skeleton)
-    dense = character.joint_weights.astype(np.float64)
-    weights = PaintedWeights(character.topology, dense, character.skeleton.joint_parents, twin, other)
-    points = opened.rest.astype(np.float64)
-    surface = SculptSurface(character.topology, points, points.copy())
-    return PaintSession(weights, surface, Evaluator(roomy), table, part_numbers(character))
-
-
-def end_stroke(workbench: Workbench, opened: OpenCharacter, joint: int) -> None:
-    """Store what the stroke did; only then is it undoable and safe. A stroke that was refused leaves nothing."""
-    with opened.lock:
-        session = opened.painting
-        if session is None:
-            return
-        character = _with(opened.character, session.weights.dense)
-        workbench.commit(opened, f"Paint {opened.character.skeleton.names[joint]}", character, None)
 
 
 def _with(character: Character, dense: NDArray[np.float64]) -> Character:
@@ -84,17 +30,18 @@ def _with(character: Character, dense: NDArray[np.float64]) -> Character:
 
 
 def automatic(
-    workbench: Workbench, character_id: str, joints: Sequence[str] | None, progress: Callable[[float], None]
+    workbench: Workbench,
+    character_id: str,
+    joints: Sequence[str] | None,
+    progress: Callable[[float], None],
+    region: str | None = None,
 ) -> OpenCharacter:
-    """Automatic weights for all joints, or for some; `progress` may raise to cancel, then nothing changes."""
+    """Automatic weights for all joints or some, everywhere or in a region; `progress` may raise to cancel."""
     opened = workbench.open(character_id)
-    chosen = None
-    if joints is not None:
-        chosen = np.zeros(len(opened.character.skeleton), dtype=bool)
-        chosen[[opened.character.skeleton.find(name) for name in joints]] = True
     # Worked out beside the lock, so that posing goes on meanwhile.
     before = opened.character
-    bound = bound_automatically(before, INSIDE, chosen, None, progress)
+    chosen = None if joints is None else _mask(before.skeleton, joints)
+    bound = bound_automatically(before, INSIDE, chosen, None if region is None else before.region(region), progress)
 
     def change(now: Character) -> Character:
         if now is not before:
@@ -102,21 +49,108 @@ def automatic(
         return bound
 
     label = "Automatic weights" if joints is None else f"Automatic weights of {', '.join(joints)}"
-    return workbench.edit(character_id, label, change)
+    return workbench.edit(character_id, label + (" in the region" if region is not None else ""), change)
 
 
-def give(workbench: Workbench, character_id: str, part: str, joint: str) -> OpenCharacter:
-    """Let a whole part follow one joint rigidly."""
+def _mask(skeleton: Skeleton, names: Sequence[str]) -> NDArray[np.bool_]:
+    mask = np.zeros(len(skeleton), dtype=bool)
+    mask[[skeleton.find(name) for name in names]] = True
+    return mask
+
+
+@dataclass(frozen=True)
+class Target:
+    """Which vertices an edit is for: one of these.
+
+    Parameters
+    ----------
+    part
+        A whole part.
+    piece
+        The connected piece of this triangle.
+    region
+        A region by name; `PICKED` for what is picked.
+    """
+
+    part: str | None = None
+    piece: int | None = None
+    region: str | None = None
+
+    def shares(self, character: Character) -> NDArray[np.float32]:
+        """How much each vertex ``(V,)`` is meant."""
+        if self.part is not None:
+            return pick.by_part(character, self.part)
+        if self.piece is not None:
+            t = character.topology.triangles
+            return pick.by_piece(character.topology, int(t[self.piece, 0]) if 0 <= self.piece < len(t) else -1)
+        shares = character.region(self.region or PICKED)
+        if not shares.any():
+            raise BadEditError("Nothing is picked yet: stroke over the skin, or pick a piece, a part or a joint.")
+        return shares
+
+    @property
+    def label(self) -> str:
+        """What to call it in the name of an edit."""
+        return self.part or ("a piece" if self.piece is not None else self.region or "the region")
+
+
+def give(workbench: Workbench, character_id: str, target: Target, joint: str) -> OpenCharacter:
+    """Let a part, a piece or a region follow one joint rigidly."""
 
     def change(character: Character) -> Character:
-        found = next((p for p in character.parts if p.name == part), None)
-        if found is None:
-            raise BadEditError(f"There is no part called “{part}” in this character.")
-        mask = np.zeros(len(character.points), dtype=bool)
-        mask[slice(*found.vertices)] = True
-        return _with(character, given_to(character, mask, character.skeleton.find(joint)))
+        return _with(character, given_to(character, target.shares(character), character.skeleton.find(joint)))
 
-    return workbench.edit(character_id, f"Give {part} to {joint}", change)
+    return workbench.edit(character_id, f"Give {target.label} to {joint}", change)
+
+
+def copy_part(workbench: Workbench, character_id: str, source: str, target: Target) -> OpenCharacter:
+    """Let a part or a region follow what the closest surface of another part follows."""
+
+    def change(character: Character) -> Character:
+        return _with(character, like_part(character, target.shares(character), character.part(source)))
+
+    return workbench.edit(character_id, f"Copy weights of {source} to {target.label}", change)
+
+
+def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: Target) -> OpenCharacter:
+    """Let a part or a region follow what one vertex follows."""
+
+    def change(character: Character) -> Character:
+        return _with(character, like_vertex(character, target.shares(character), vertex))
+
+    return workbench.edit(character_id, f"Copy weights of a vertex to {target.label}", change)
+
+
+def fill(workbench: Workbench, character_id: str, target: Target, paint: Paint, mirror: bool) -> OpenCharacter:
+    """Do to a whole region at once what the brush does under its ring."""
+    rest = workbench.open(character_id).rest
+
+    def change(character: Character) -> Character:
+        shares = target.shares(character)
+        brush = painted(character, rest, mirror)
+        chosen = np.flatnonzero(shares > 0).astype(np.int32)
+        brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), with_bone(character, paint))
+        return _with(character, brush.dense)
+
+    name = workbench.open(character_id).character.skeleton.names[paint.joint]
+    return workbench.edit(character_id, f"Fill {target.label}, {name}", change)
+
+
+def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> OpenCharacter:
+    """Spread what a bone's joints hold together evenly along the whole bone."""
+    opened = workbench.open(character_id)
+
+    def change(character: Character) -> Character:
+        j = character.skeleton.find(joint)
+        paint = with_bone(character, Paint("even", j, 1.0, 1.0, np.zeros(len(character.skeleton), dtype=bool)))
+        assert paint.bone is not None
+        held = character.joint_weights[:, [paint.bone.joint, *paint.bone.twists]].sum(axis=1)
+        chosen = np.flatnonzero(held > 1e-4).astype(np.int32)
+        brush = painted(character, opened.rest, mirror)
+        brush.dab(Touched(chosen, np.ones(len(chosen))), paint)
+        return _with(character, brush.dense)
+
+    return workbench.edit(character_id, f"Even out along {joint}", change)
 
 
 def carry_over(workbench: Workbench, character_id: str, from_left: bool) -> OpenCharacter:
@@ -126,24 +160,53 @@ def carry_over(workbench: Workbench, character_id: str, from_left: bool) -> Open
     return workbench.edit(character_id, label, lambda c: _with(c, mirrored_from(c, side)))
 
 
-def mend_stray(workbench: Workbench, character_id: str, joint: str | None = None) -> OpenCharacter:
-    """Take stray weights away: one joint's, or all."""
+def mend(workbench: Workbench, character_id: str, kind: str, joint: str | None = None) -> OpenCharacter:
+    """Mend what `findings` lists: of one kind, of one joint or of all.
+
+    Raises
+    ------
+    BadEditError
+        When there is nothing of that kind any more.
+    """
 
     def change(character: Character) -> Character:
-        findings = stray_weights(character)
-        if joint is not None:
-            findings = [f for f in findings if f.joint == character.skeleton.find(joint)]
-        if not findings:
-            raise BadEditError("There is no stray weight there any more.")
-        return _with(character, without_stray(character, findings))
+        wanted = None if joint is None else character.skeleton.find(joint)
+        found = [f for f in check_weights(character, DELIVERED) if f.kind == kind]
+        found = [f for f in found if joint is None or f.joint == wanted]
+        if not found or kind not in MENDS:
+            raise BadEditError("There is nothing of that kind to mend there any more.")
+        return _with(character, MENDS[kind](character, found))
 
-    return workbench.edit(character_id, "Mend stray weights", change)
+    return workbench.edit(character_id, f"Mend {WORDS.get(kind, kind)}", change)
 
 
-def findings(opened: OpenCharacter, limit: int = 4) -> list[dict[str, Any]]:
+def _mend_steps(character: Character, found: list[Finding]) -> NDArray[np.float64]:
+    return eased(character, np.concatenate([f.vertices for f in found]))
+
+
+MENDS: dict[str, Callable[[Character, list[Finding]], NDArray[np.float64]]] = {
+    "stray": without_stray,
+    "over_limit": lambda character, _: limited(character, DELIVERED),
+    "unmirrored": lambda character, _: mirrored_from(character, 1.0),
+    "hard_step": _mend_steps,
+}
+WORDS = {
+    "stray": "stray weights",
+    "over_limit": "the number of joints",
+    "unmirrored": "the sides",
+    "hard_step": "a step",
+}
+
+
+def findings(opened: OpenCharacter, limit: int = DELIVERED) -> list[dict[str, Any]]:
     """What is wrong with the weights, each with a place to look at."""
     character = opened.character
     out = []
+    off, worst = unnormalised_weights(opened.source)
+    if off and character.weights is opened.bare.weights:
+        vertices = np.unique(character.file_to_vertex[off])
+        at = opened.rest[vertices].mean(axis=0).round(4).tolist()
+        out.append({"kind": "unnormalised", "joint": None, "vertices": len(vertices), "worst": worst, "at": at})
     for finding in check_weights(character, limit):
         at = opened.rest[finding.vertices].mean(axis=0)
         name = None if finding.joint is None else character.skeleton.names[finding.joint]
@@ -157,22 +220,6 @@ def findings(opened: OpenCharacter, limit: int = 4) -> list[dict[str, Any]]:
             }
         )
     return out
-
-
-def move_joint(
-    workbench: Workbench, character_id: str, joint: str, place: Sequence[float], mirror: bool
-) -> OpenCharacter:
-    """Move a joint at rest to a place in the world, its mirror image with it if wanted; the skin stays."""
-
-    def change(character: Character) -> Character:
-        j = character.skeleton.find(joint)
-        places = {j: np.asarray(place, dtype=np.float64)}
-        twin = int(joint_mirror(character.skeleton)[j])
-        if mirror and twin != j:
-            places[twin] = places[j] * MIRROR
-        return moved_joints(character, places)
-
-    return workbench.edit(character_id, f"Move {joint}", change)
 
 
 def influences(opened: OpenCharacter, vertex: int) -> list[tuple[str, float]]:
@@ -198,19 +245,13 @@ def set_weight(
     if not 0 <= weight <= 1:
         raise BadEditError("A weight has to lie between 0 and 1.")
     influences(workbench.open(character_id), vertex)
+    rest = workbench.open(character_id).rest
 
     def change(character: Character) -> Character:
         skeleton = character.skeleton
-        held = np.zeros(len(skeleton), dtype=bool)
-        held[[skeleton.find(name) for name in locked]] = True
-        twin = other = None
-        if mirror:
-            rest = Evaluator(character).rest()
-            twin, other = vertex_mirror(rest), joint_mirror(skeleton)
-        dense = character.joint_weights.astype(np.float64)
-        painted = PaintedWeights(character.topology, dense, skeleton.joint_parents, twin, other)
+        held, brush = _mask(skeleton, locked), painted(character, rest, mirror)
         one = Touched(np.array([vertex], dtype=np.int32), np.ones(1))
-        painted.dab(one, Paint("replace", skeleton.find(joint), weight, 1.0, held))
-        return _with(character, painted.dense)
+        brush.dab(one, Paint("replace", skeleton.find(joint), weight, 1.0, held))
+        return _with(character, brush.dense)
 
     return workbench.edit(character_id, f"Weight of {joint}", change)

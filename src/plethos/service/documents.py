@@ -1,6 +1,7 @@
-"""A character's remedies as a stored document, and back.
+"""What is stored of a character beside its file, as a document, and back.
 
-A document is the rules of `core.formats.rules` with each shape's blob beside it, and the sculpt in progress.
+A document is the rules of `core.formats.rules` with each shape's blob beside it, the sculpt in progress, the regions
+that were picked, and the weights and joints where they are not the file's.
 """
 
 from __future__ import annotations
@@ -13,11 +14,21 @@ import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.formats.rules import remedy_rule
-from plethos.core.place import moved_joints, places_changed
+from plethos.core.joints.edit import moved_joints
+from plethos.core.joints.layout import laid_out, layout_to_json
+from plethos.core.regions import PickedRegion
 from plethos.core.remedies import Remedy, remedy_from_rule
 from plethos.core.shape import Shape
 from plethos.core.weights.assign import INSIDE, with_joint_weights
-from plethos.store.blobs import digest, pack_offsets, pack_weights, unpack_offsets, unpack_weights
+from plethos.store.blobs import (
+    digest,
+    pack_offsets,
+    pack_shares,
+    pack_weights,
+    unpack_offsets,
+    unpack_shares,
+    unpack_weights,
+)
 
 
 @dataclass(frozen=True)
@@ -63,11 +74,12 @@ def describe(
     ----------
     bare
         As read from its file: weights that are not its are stored; None = they are its.
+        So are joints.
     weights
         Hash of the character's weights, when they are stored already.
     """
     blobs = [sculpt_blob] if sculpt_blob is not None else []
-    if bare is None or character.weights is bare.weights:
+    if bare is None or has_own_weights(character, bare):
         weights = None
     elif weights is None:
         bound = pack_weights(character.bones.joint[character.influences], character.weights)
@@ -77,14 +89,25 @@ def describe(
         packed = [pack_offsets(s.vertices, s.deltas) for s in remedy.shapes]
         blobs += packed
         remedies.append({**remedy_rule(remedy, character.skeleton), "blobs": [digest(p) for p in packed]})
-    places = places_changed(character, bare) if bare is not None else {}
+    regions = []
+    for region in character.regions:
+        packed_region = pack_shares(region.vertices, region.shares)
+        blobs.append(packed_region)
+        regions.append({"name": region.name, "blob": digest(packed_region)})
+    joints = layout_to_json(character.skeleton, bare.skeleton) if bare is not None else None
     document = {
         "remedies": remedies,
         "sculpt": asdict(sculpt) if sculpt else None,
         "weights": weights,
-        "places": places,
+        "joints": joints,
+        "regions": regions,
     }
     return Described(document, tuple(blobs))
+
+
+def has_own_weights(character: Character, bare: Character) -> bool:
+    """Whether the weights are those of the file, by the numbers that its joints have there."""
+    return character.weights is bare.weights and character.bones.joint is bare.bones.joint
 
 
 def restore(
@@ -107,7 +130,7 @@ def restore(
     known_weights
         Hash of that version's weights; None = those of the file.
     """
-    bound = _bound(bare, document.get("weights"), document.get("places") or {}, fetch, known, known_weights)
+    bound = _bound(bare, document, fetch, known, known_weights)
     shapes_at_hand = {}
     for remedy in known.remedies if known else ():
         for shape in remedy.shapes:
@@ -122,27 +145,33 @@ def restore(
     remedies: list[Remedy] = []
     for rule in document.get("remedies", []):
         shapes = tuple(shape_of(n, b) for n, b in zip(rule["targets"], rule["blobs"], strict=True))
-        remedies.append(remedy_from_rule(rule, shapes, bare.skeleton))
+        remedies.append(remedy_from_rule(rule, shapes, bound.skeleton))
     noted = document.get("sculpt")
+    regions = [PickedRegion(r["name"], *unpack_shares(fetch(r["blob"]))) for r in document.get("regions", [])]
+    bound = bound.with_regions(tuple(regions))
     return bound.with_remedies(tuple(remedies)), SculptNote(**noted) if noted else None
 
 
 def _bound(
     bare: Character,
-    weights: str | None,
-    places: dict[str, list[float]],
+    document: dict[str, Any],
     fetch: Callable[[str], bytes],
     known: Character | None,
     at_hand: str | None,
 ) -> Character:
-    """The character with its joints in their places, and with the weights of that hash or of its file."""
-    if known is not None and weights == at_hand and places_changed(known, bare) == places:
+    """The character on its skeleton, and with the weights that the document names or those of its file."""
+    weights, joints = document.get("weights"), document.get("joints")
+    # Documents of before skeletons could be edited hold the places of moved joints.
+    places = document.get("places") or {}
+    same = known is not None and not places and weights == at_hand
+    if known is not None and same and layout_to_json(known.skeleton, bare.skeleton) == joints:
         return known
+    laid = laid_out(bare, joints) if joints else bare
     if places:
-        bare = moved_joints(bare, {bare.skeleton.find(name): place for name, place in places.items()})
+        laid = moved_joints(bare, {bare.skeleton.find(name): place for name, place in places.items()})
     if weights is None:
-        return bare
-    joints, values = unpack_weights(fetch(weights))
-    dense = np.zeros((len(values), len(bare.skeleton)))
-    np.add.at(dense, (np.arange(len(values))[:, None], joints), values)
-    return with_joint_weights(bare, dense, max(INSIDE, values.shape[1]))
+        return laid
+    numbers, values = unpack_weights(fetch(weights))
+    dense = np.zeros((len(values), len(laid.skeleton)))
+    np.add.at(dense, (np.arange(len(values))[:, None], numbers), values)
+    return with_joint_weights(laid, dense, max(INSIDE, values.shape[1]))

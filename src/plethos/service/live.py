@@ -1,8 +1,9 @@
 """Live posing and sculpting: what a pose looks like, as one binary frame.
 
 A frame is a length (uint32, little-endian), that many bytes of JSON, padding to 4, then float32 arrays in the order of
-the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat``, ``heat_without`` and ``weights`` ``(V,)``,
-``joints`` ``(J, 7)`` (place, then quaternion x, y, z, w).
+the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat``, ``heat_without``, ``weights`` and ``region``
+``(V,)``, ``mixed`` ``(V, 3)`` (the colours of all joints, mixed by weight), ``joints`` ``(J, 7)`` (place, then
+quaternion x, y, z, w).
 """
 
 from __future__ import annotations
@@ -26,6 +27,7 @@ from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, rotation_from_json
 from plethos.core.triggers import Trigger, trigger_from_rule
 from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.weights.colours import mixed_colours
 from plethos.service.open_character import OpenCharacter
 
 Floats = NDArray[np.float32]
@@ -53,6 +55,10 @@ class Wanted:
         A trigger that is being changed but not stored yet.
     weights
         A joint whose weights are shown, or None.
+    mixed
+        The weights of all joints, as mixed colours.
+    region
+        What is picked, and its volume.
     """
 
     without: bool = False
@@ -61,6 +67,8 @@ class Wanted:
     measure: int | None = None
     preview: Preview | None = None
     weights: int | None = None
+    mixed: bool = False
+    region: bool = False
 
 
 def pose_of(opened: OpenCharacter, message: dict[str, Any]) -> Pose:
@@ -130,6 +138,13 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
                 fields["weights"] = opened.painting.weights.of_joint(wanted.weights)
             else:
                 fields["weights"] = np.ascontiguousarray(character.joint_weights[:, wanted.weights])
+        if wanted.mixed:
+            dense = opened.painting.weights.dense if opened.painting is not None else character.joint_weights
+            fields["mixed"] = mixed_colours(dense, character.skeleton)
+        if wanted.region:
+            picking = opened.picking
+            fields["region"] = picking.shares.copy() if picking is not None else character.region()
+            extra = {**extra, "region_volume": opened.patch.volume_percent(fields["with"])}
         head = {**extra, "version": opened.revision.number, "activations": _activations(character, pose)}
         if wanted.measure is not None:
             head["measures"] = _measures(opened, wanted.measure, fields)

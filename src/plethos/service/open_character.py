@@ -14,12 +14,13 @@ from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.measure.depth import DepthField
+from plethos.core.measure.picked import PickedPatch
 from plethos.core.rotations import Array
 from plethos.core.sculpt.session import SculptSurface
 from plethos.core.skeleton import Pose, pose_from_json
 from plethos.core.weights.assign import BoneTable
 from plethos.core.weights.paint import PaintedWeights
-from plethos.service.documents import SculptNote
+from plethos.service.documents import SculptNote, has_own_weights
 from plethos.store.repository import Revision
 
 
@@ -83,6 +84,25 @@ class PaintSession:
 
 
 @dataclass
+class PickSession:
+    """A stroke that picks, in the air.
+
+    Parameters
+    ----------
+    shares
+        ``(V,)`` what is picked so far, changed in place.
+    surface
+        The posed skin that the brush goes over.
+    twin
+        Mirror image of each vertex (-1 for none); None picks one side only.
+    """
+
+    shares: NDArray[np.float32]
+    surface: SculptSurface
+    twin: NDArray[np.int32] | None
+
+
+@dataclass
 class OpenCharacter:
     """A character in memory. Whoever reads or changes it holds `lock`.
 
@@ -104,10 +124,12 @@ class OpenCharacter:
     rest: NDArray[np.float32]
     sculpt: SculptSession | None = None
     painting: PaintSession | None = None
+    picking: PickSession | None = None
     lock: threading.RLock = field(default_factory=threading.RLock)
     _bends: dict[int, BendMeasure] = field(default_factory=dict)
     _depth: DepthField | None = None
     _contacts: ContactCounter | None = None
+    _patch: PickedPatch | None = None
 
     @classmethod
     def of(cls, revision: Revision, source: GltfFile, bare: Character) -> OpenCharacter:
@@ -122,12 +144,15 @@ class OpenCharacter:
         self.revision, self.character, self.sculpt = revision, character, sculpt
         self.evaluator = Evaluator(character)
         self._bends = {j: b.with_character(character) for j, b in self._bends.items()} if same_skin else {}
-        self.painting = None
+        if character.skeleton is not before.skeleton:
+            self._depth = None
+        self.painting = self.picking = None
+        self._patch = None
 
     @property
     def weights_hash(self) -> str | None:
         """Hash of the current version's weights; None = they are the file's."""
-        if self.character.weights is self.bare.weights:
+        if has_own_weights(self.character, self.bare):
             return None
         stored = self.revision.document.get("weights")
         return stored if isinstance(stored, str) else None
@@ -142,7 +167,7 @@ class OpenCharacter:
     def depth(self) -> DepthField:
         """The bones under each vertex, found once."""
         if self._depth is None:
-            self._depth = DepthField.of(self.bare, self.rest)
+            self._depth = DepthField.of(self.character, self.rest)
         return self._depth
 
     @property
@@ -151,6 +176,13 @@ class OpenCharacter:
         if self._contacts is None:
             self._contacts = ContactCounter(self.bare, self.rest)
         return self._contacts
+
+    @property
+    def patch(self) -> PickedPatch:
+        """What is picked, made ready to be measured."""
+        if self._patch is None:
+            self._patch = PickedPatch.of(self.character, self.rest)
+        return self._patch
 
     def begin_sculpt(self, note: SculptNote, character: Character, offsets: Array | None) -> SculptSession:
         """The session that a note describes; `offsets` ``(V, 3)`` from its start, when strokes were stored."""

@@ -18,6 +18,7 @@ from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.triggers import Trigger, trigger_from_rule
 from plethos.service.documents import SculptNote
 from plethos.service.open_character import OpenCharacter, SculptSession
+from plethos.service.painting import Within
 from plethos.service.workbench import Workbench
 from plethos.store.blobs import digest, pack_offsets
 
@@ -45,11 +46,12 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
     return opened
 
 
-def dab(opened: OpenCharacter, brush: str, touch: Dab) -> int:
-    """Let a brush touch the skin; returns how many vertices it reached."""
+def dab(opened: OpenCharacter, brush: str, touch: Dab, within: Within | None = None) -> int:
+    """Let a brush touch the skin, kept to a region if wanted; returns how many vertices it reached."""
     if brush not in BRUSHES:
         raise BadEditError(f"There is no brush called “{brush}”; there are {', '.join(BRUSHES)}.")
     session = current(opened)
+    session.surface.within = None if within is None else within.shares(opened.character)
     return len(BRUSHES[brush](session.surface, touch))
 
 

@@ -6,15 +6,19 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from pathlib import PurePath
 
 import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadFileError, PlethosError
 from plethos.core.formats import gltf_file
+from plethos.core.formats.files import ENDINGS, open_file
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.rotations import Array
+from plethos.core.weights.assign import DELIVERED, with_joint_weights
+from plethos.core.weights.edit import limited
 from plethos.service.documents import SculptNote, describe, restore
 from plethos.service.open_character import OpenCharacter, SculptSession
 from plethos.store.blobs import unpack_offsets
@@ -50,12 +54,18 @@ class Workbench:
     def bring_in(self, name: str, data: bytes, others: Mapping[str, bytes] | None = None, demo: bool = False) -> str:
         """Read a file and keep it; returns the new character's id.
 
+        Parameters
+        ----------
+        name
+            Of the file, with its ending or without.
+
         Raises
         ------
         BadFileError
             When it cannot be read; then nothing is kept.
         """
-        file = gltf_file.parse(data, others)
+        file = open_file(name, data, others)
+        name = PurePath(name).stem if name.lower().endswith(ENDINGS) else name
         try:
             character = read_character(file, name)
         except PlethosError:
@@ -136,7 +146,9 @@ class Workbench:
         blob: bytes | None = None,
     ) -> None:
         """Store a version with its sculpt in progress, then make it the current one."""
-        kept = opened.weights_hash if character.weights is opened.character.weights else None
+        before = opened.character
+        same = character.weights is before.weights and character.bones.joint is before.bones.joint
+        kept = opened.weights_hash if same else None
         described = describe(character, session.note if session else None, blob, opened.bare, kept)
         revision = self.store.append(opened.revision.character_id, label, described.document, described.blobs)
         opened.show(revision, character, session)
@@ -166,11 +178,19 @@ class Workbench:
         with self._lock:
             self._open.pop(character_id, None)
 
-    def deliver(self, character_id: str, bake: str | None = None) -> Delivery:
-        """The character as `.glb` with its remedies, optionally baked into a clip."""
+    def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
+        """The character as `.glb` with its remedies, optionally baked into a clip.
+
+        Parameters
+        ----------
+        influences
+            How many joints a vertex may follow; vertices of more keep the largest of their weights.
+        """
         opened = self.open(character_id)
         with opened.lock:
             character, source = opened.character, opened.source
+        if int((character.joint_weights > 0).sum(axis=1).max()) > influences:
+            character = with_joint_weights(character, limited(character, influences), influences)
         return Delivery(f"{_tidy(opened.revision.name)}.glb", write_glb(character, source, bake))
 
 

@@ -53,3 +53,17 @@ def unpack_weights(data: bytes) -> tuple[NDArray[np.int32], NDArray[np.float32]]
     joints = np.frombuffer(data, "<u2", count * most, 12).reshape(count, most)
     weights = np.frombuffer(data, "<f4", count * most, 12 + 2 * count * most).reshape(count, most)
     return joints.astype(np.int32), weights.copy()
+
+
+def pack_shares(vertices: NDArray[np.int32], shares: NDArray[np.float32]) -> bytes:
+    """A picked region: count, vertices ``(N,)`` int32, shares ``(N,)`` float32."""
+    head = struct.pack("<4sI", b"reg1", len(vertices))
+    return head + vertices.astype("<i4").tobytes() + shares.astype("<f4").tobytes()
+
+
+def unpack_shares(data: bytes) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+    """What `pack_shares` packed."""
+    magic, count = struct.unpack_from("<4sI", data)
+    assert magic == b"reg1"
+    vertices = np.frombuffer(data, "<i4", count, 8).astype(np.int32)
+    return vertices, np.frombuffer(data, "<f4", count, 8 + 4 * count).astype(np.float32)

@@ -14,7 +14,15 @@ from fastapi.staticfiles import StaticFiles
 from plethos import __version__
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
-from plethos.web import bind_routes, character_routes, library_routes, live_socket, problems, sculpt_routes
+from plethos.web import (
+    bind_routes,
+    character_routes,
+    joint_routes,
+    library_routes,
+    live_socket,
+    problems,
+    sculpt_routes,
+)
 from plethos.web.context import Settings
 from plethos.web.security import LoopbackOnly
 
@@ -37,8 +45,9 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
     app.state.bench = Workbench(store)
     app.state.settings = settings or Settings()
     problems.install(app)
-    for routes in (library_routes, character_routes, bind_routes, sculpt_routes, live_socket):
+    for routes in (library_routes, character_routes, joint_routes, bind_routes, sculpt_routes, live_socket):
         app.include_router(routes.router)
+    app.include_router(joint_routes.ranges)
 
     @app.get("/api/health", tags=["server"])
     def health() -> dict[str, str]:

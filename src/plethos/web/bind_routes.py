@@ -1,18 +1,28 @@
-"""Routes of the station Bind: weights and places of joints; strokes and automatic weights go over the live socket."""
+"""Routes of weights and picked regions; strokes and automatic weights go over the live socket."""
 
 from __future__ import annotations
 
+import numpy as np
 from fastapi import APIRouter
 
-from plethos.service import binding
+from plethos.core.errors import BadEditError
+from plethos.core.weights.paint import Paint
+from plethos.service import binding, picking
+from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas import (
     CharacterState,
-    GivePart,
-    MendStray,
-    MirrorWeights,
-    MoveJoint,
+    CopyWeights,
+    EvenOut,
+    FillWeights,
+    GiveTo,
+    KeepRegion,
+    MendWeights,
+    MirrorSide,
+    PickBody,
+    ReshapeRegion,
     SetWeight,
+    TargetBody,
     VertexWeight,
     WeightFinding,
 )
@@ -28,25 +38,77 @@ def findings(bench: Bench, character_id: str) -> list[WeightFinding]:
 
 
 @router.post("/mend")
-def mend(bench: Bench, character_id: str, body: MendStray) -> CharacterState:
-    """Take stray weights away, of one joint or of all."""
-    return character_state(binding.mend_stray(bench, character_id, body.joint))
+def mend(bench: Bench, character_id: str, body: MendWeights) -> CharacterState:
+    """Mend what was found: of one kind, of one joint or of all."""
+    return character_state(binding.mend(bench, character_id, body.kind, body.joint))
 
 
 @router.post("/give")
-def give(bench: Bench, character_id: str, body: GivePart) -> CharacterState:
-    """Let a whole part follow one joint rigidly."""
-    return character_state(binding.give(bench, character_id, body.part, body.joint))
+def give(bench: Bench, character_id: str, body: GiveTo) -> CharacterState:
+    """Let a part, a piece or a region follow one joint rigidly."""
+    return character_state(binding.give(bench, character_id, _target(body.target), body.joint))
 
 
-@router.post("/place")
-def place(bench: Bench, character_id: str, body: MoveJoint) -> CharacterState:
-    """Move a joint at rest; the skin stays where it is."""
-    return character_state(binding.move_joint(bench, character_id, body.joint, body.at, body.mirror))
+@router.post("/copy")
+def copy(bench: Bench, character_id: str, body: CopyWeights) -> CharacterState:
+    """Copy weights from the closest surface of a part, or from one vertex."""
+    target = _target(body.target)
+    if body.from_vertex is not None:
+        return character_state(binding.copy_vertex(bench, character_id, body.from_vertex, target))
+    if body.from_part is None:
+        raise BadEditError("Say what to copy from: a part or a vertex.")
+    return character_state(binding.copy_part(bench, character_id, body.from_part, target))
+
+
+@router.post("/fill")
+def fill(bench: Bench, character_id: str, body: FillWeights) -> CharacterState:
+    """Do to a whole region at once what the brush does."""
+    skeleton = bench.open(character_id).character.skeleton
+    locked = np.zeros(len(skeleton), dtype=bool)
+    locked[[skeleton.find(name) for name in body.locked]] = True
+    paint = Paint(body.mode, skeleton.find(body.joint), body.value, body.strength, locked)
+    return character_state(binding.fill(bench, character_id, _target(body.target), paint, body.mirror))
+
+
+@router.post("/even")
+def even(bench: Bench, character_id: str, body: EvenOut) -> CharacterState:
+    """Spread what a bone's joints hold together evenly along it."""
+    return character_state(binding.even_out(bench, character_id, body.joint, body.mirror))
+
+
+@router.post("/regions/pick")
+def choose(bench: Bench, character_id: str, body: PickBody) -> CharacterState:
+    """Pick a piece, a part, a loop, what follows a joint, or a kept region."""
+    opened = bench.open(character_id)
+    wanted = picking.Pick(body.by, body.how, body.name, body.triangle, body.at, body.least)
+    pose = pose_of(opened, {"joints": body.pose.joints})
+    return character_state(picking.choose(bench, character_id, wanted, pose, body.mirror))
+
+
+@router.post("/regions/reshape")
+def reshape(bench: Bench, character_id: str, body: ReshapeRegion) -> CharacterState:
+    """Grow, shrink, soften or turn over what is picked, or drop it."""
+    return character_state(picking.reshape(bench, character_id, body.how, body.width_m))
+
+
+@router.post("/regions")
+def keep(bench: Bench, character_id: str, body: KeepRegion) -> CharacterState:
+    """Keep what is picked under a name."""
+    return character_state(picking.keep(bench, character_id, body.name))
+
+
+@router.delete("/regions/{name:path}")
+def forget(bench: Bench, character_id: str, name: str) -> CharacterState:
+    """Delete a kept region."""
+    return character_state(picking.forget(bench, character_id, name))
+
+
+def _target(body: TargetBody) -> binding.Target:
+    return binding.Target(body.part, body.piece, body.region)
 
 
 @router.post("/mirror")
-def mirror(bench: Bench, character_id: str, body: MirrorWeights) -> CharacterState:
+def mirror(bench: Bench, character_id: str, body: MirrorSide) -> CharacterState:
     """Carry the weights of one side over to the other."""
     return character_state(binding.carry_over(bench, character_id, body.from_left))
 

@@ -9,6 +9,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Query, Response
 
 from plethos.core.triggers.response import Response as Curve
+from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
@@ -99,8 +100,13 @@ def response_of_preset(character_id: str, body: PresetRequest) -> list[Knot]:
 
 
 @router.get("/delivery.glb", response_class=Response)
-def deliver(bench: Bench, character_id: str, bake: Annotated[str | None, Query()] = None) -> Response:
+def deliver(
+    bench: Bench,
+    character_id: str,
+    bake: Annotated[str | None, Query()] = None,
+    influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED,
+) -> Response:
     """The character as `.glb`: correctives as morph targets, rules in extras, a clip baked when asked for."""
-    delivery = bench.deliver(character_id, bake)
+    delivery = bench.deliver(character_id, bake, influences)
     disposition = f"attachment; filename*=UTF-8''{quote(delivery.name)}"
     return Response(delivery.data, media_type="model/gltf-binary", headers={"Content-Disposition": disposition})

@@ -7,6 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, File, HTTPException, UploadFile
 
+from plethos.core.formats.files import ENDINGS
 from plethos.web.context import Bench, Limits
 from plethos.web.schemas import Brought, LibraryEntry, Rename
 from plethos.web.states import library_entry
@@ -22,7 +23,7 @@ def characters(bench: Bench) -> list[LibraryEntry]:
 
 @router.post("", status_code=201)
 def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], File()]) -> Brought:
-    """Bring in a `.glb`, or a `.gltf` with its buffers and pictures."""
+    """Bring in a `.glb`, a `.gltf` with its buffers and pictures, or an `.obj`."""
     data: dict[str, bytes] = {}
     total = 0
     for file in files:
@@ -32,11 +33,10 @@ def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], Fi
             megabytes = limits.upload_bytes // 1_000_000
             raise HTTPException(413, f"The file is larger than {megabytes} MB, the most that is taken in.")
         data[PurePosixPath((file.filename or "file").replace("\\", "/")).name] = content
-    main = [n for n in data if n.lower().endswith((".glb", ".gltf"))]
+    main = [n for n in data if n.lower().endswith(ENDINGS)]
     if len(main) != 1:
-        raise HTTPException(422, "Drop one .glb, or one .gltf together with the files it needs.")
-    name = PurePosixPath(main[0]).stem
-    character_id = bench.bring_in(name, data[main[0]], {n: d for n, d in data.items() if n != main[0]})
+        raise HTTPException(422, "Drop one .glb, one .obj, or one .gltf together with the files it needs.")
+    character_id = bench.bring_in(main[0], data[main[0]], {n: d for n, d in data.items() if n != main[0]})
     opened = bench.open(character_id)
     return Brought(id=character_id, name=opened.revision.name, repairs=list(opened.bare.repairs))
 

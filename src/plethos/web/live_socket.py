@@ -19,11 +19,13 @@ from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.errors import BadPoseError, PlethosError
+from plethos.core.regions import PICKED
 from plethos.core.sculpt.session import Dab
 from plethos.core.weights.paint import Paint
-from plethos.service import binding, sculpting
+from plethos.service import binding, painting, picking, sculpting
 from plethos.service.live import Preview, Wanted, contacts, frame, pose_of
 from plethos.service.open_character import OpenCharacter
+from plethos.service.painting import Within
 from plethos.service.workbench import Workbench
 from plethos.web.states import character_state
 
@@ -34,7 +36,7 @@ WENT_WRONG = "Something went wrong in the server; nothing was changed."
 
 @router.websocket("/api/characters/{character_id}/live")
 async def live(socket: WebSocket, character_id: str) -> None:
-    """Messages are JSON: ``pose``, ``contacts``, ``dabs``, ``stroke_end``, ``paint``, ``paint_end``, ``automatic``.
+    """Messages are JSON: ``pose``, ``contacts``, strokes of the three kinds of brush, ``automatic`` and ``cancel``.
 
     See docs/formats/live-socket.md.
     """
@@ -105,8 +107,10 @@ class _LongWork:
 
         names = message.get("joints")
         joints = [str(n) for n in names] if isinstance(names, list) else None
+        region = message.get("region")
+        region = region if isinstance(region, str) else None
         try:
-            opened = await run_in_threadpool(binding.automatic, self.bench, self.character_id, joints, progress)
+            opened = await run_in_threadpool(binding.automatic, self.bench, self.character_id, joints, progress, region)
             await self._tell(_saved(opened))
         except _CancelledError:
             await self._tell(json.dumps({"type": "cancelled"}))
@@ -152,16 +156,24 @@ async def _answer(socket: WebSocket, bench: Workbench, character_id: str, messag
             await socket.send_text(json.dumps({"type": "contacts", "seq": seq, **counted}))
         elif kind == "dabs":
             for touch in message.get("dabs", []):
-                sculpting.dab(opened, str(message.get("brush")), _dab(touch))
+                sculpting.dab(opened, str(message.get("brush")), _dab(touch), _within(message))
             rest = opened.character.skeleton.rest_pose()
             await socket.send_bytes(frame(opened, rest, _wanted(opened, message), {"seq": seq}))
         elif kind == "paint":
             pose, touches = pose_of(opened, message), [_dab(t) for t in message.get("dabs", [])]
-            binding.paint_dabs(opened, pose, touches, _paint(opened, message), bool(message.get("mirror")))
+            brush, mirror = _paint(opened, message), bool(message.get("mirror"))
+            painting.paint_dabs(opened, pose, touches, brush, mirror, _within(message))
             await socket.send_bytes(frame(opened, pose, _wanted(opened, message), {"seq": seq}))
         elif kind == "paint_end":
             joint = opened.character.skeleton.find(str(message.get("joint")))
-            await run_in_threadpool(binding.end_stroke, bench, opened, joint)
+            await run_in_threadpool(painting.end_stroke, bench, opened, joint)
+            await socket.send_text(_saved(opened, seq=seq))
+        elif kind == "pick":
+            pose, touches = pose_of(opened, message), [_dab(t) for t in message.get("dabs", [])]
+            picking.pick_dabs(opened, pose, touches, bool(message.get("take")), bool(message.get("mirror")))
+            await socket.send_bytes(frame(opened, pose, _wanted(opened, message), {"seq": seq}))
+        elif kind == "pick_end":
+            await run_in_threadpool(picking.end_pick, bench, opened)
             await socket.send_text(_saved(opened, seq=seq))
         elif kind == "stroke_end":
             await run_in_threadpool(sculpting.end_stroke, bench, opened, str(message.get("brush")))
@@ -187,10 +199,20 @@ def _wanted(opened: OpenCharacter, message: dict[str, Any]) -> Wanted:
         alone=alone if isinstance(alone, str) else None,
         measure=opened.character.skeleton.find(str(measure)) if measure else None,
         weights=opened.character.skeleton.find(str(want["weights"])) if want.get("weights") else None,
+        mixed=bool(want.get("mixed")),
+        region=bool(want.get("region")),
         preview=Preview(str(preview.get("remedy_id")), preview.get("trigger") or {})
         if isinstance(preview, dict)
         else None,
     )
+
+
+def _within(message: dict[str, Any]) -> Within | None:
+    """The region that a brush is kept to, or kept out of."""
+    within = message.get("within")
+    if not isinstance(within, dict):
+        return None
+    return Within(str(within.get("region", PICKED)), bool(within.get("outside")))
 
 
 def _saved(opened: OpenCharacter, **more: Any) -> str:

@@ -91,8 +91,9 @@ class CharacterState(BaseModel):
     redo: bool
     saved_at: datetime
     remedies: list[RemedyCard]
-    places: dict[str, tuple[float, float, float]] = Field(description="Joints that were moved at rest, and where to.")
+    skeleton: str = Field(description="Changes with every edit of the joints: then the figure is asked for again.")
     sculpt: SculptState | None
+    regions: list[RegionInfo]
 
 
 class LibraryEntry(BaseModel):
@@ -117,6 +118,7 @@ class JointInfo(BaseModel):
     hinge_axis: Axis
     low_deg: float
     high_deg: float
+    hinge_known: bool = Field(description="False = the axis and the range are a guess.")
     bends: bool
 
 
@@ -133,7 +135,7 @@ class ClipInfo(BaseModel):
 
 
 class FigureInfo(BaseModel):
-    """What does not change about a character: parts, joints, clips, and what was mended on reading."""
+    """What changes seldom about a character: parts, joints, clips, and what was mended on reading."""
 
     vertices: int
     triangles: int
@@ -219,30 +221,83 @@ class Problem(BaseModel):
 class WeightFinding(BaseModel):
     """Something wrong with the weights, and where to look."""
 
-    kind: Literal["stray", "over_limit", "unmirrored", "hard_step"]
+    kind: Literal["unnormalised", "stray", "over_limit", "unmirrored", "hard_step"]
     joint: str | None
     vertices: int
     worst: float
     at: tuple[float, float, float]
 
 
-class MendStray(BaseModel):
+class MendWeights(Schema):
+    kind: Literal["stray", "over_limit", "unmirrored", "hard_step"]
     joint: str | None = None
 
 
-class GivePart(BaseModel):
-    part: str
+class TargetBody(Schema):
+    """Which vertices an edit of weights is for: a part, the connected piece of a triangle, or a region."""
+
+    part: str | None = None
+    piece: int | None = Field(default=None, ge=0)
+    region: str | None = Field(default=None, description="By name; empty for what is picked.")
+
+
+class GiveTo(Schema):
+    target: TargetBody
     joint: str
 
 
-class MirrorWeights(BaseModel):
-    from_left: bool = True
+class CopyWeights(Schema):
+    """From the closest surface of a part, or from one vertex."""
+
+    target: TargetBody
+    from_part: str | None = None
+    from_vertex: int | None = Field(default=None, ge=0)
 
 
-class MoveJoint(BaseModel):
+class FillWeights(Schema):
+    """What the brush does, to a whole region at once."""
+
+    target: TargetBody
     joint: str
-    at: tuple[float, float, float] = Field(description="Metres in the world, at rest.")
+    mode: Literal["add", "subtract", "replace", "smooth", "even"]
+    value: float = Field(default=1.0, ge=0, le=1)
+    strength: float = Field(default=1.0, ge=0, le=1)
+    locked: list[str] = Field(default_factory=list)
     mirror: bool = True
+
+
+class EvenOut(Schema):
+    joint: str
+    mirror: bool = True
+
+
+class PickBody(Schema):
+    """What to pick, and whether instead of what is picked, too, or no more."""
+
+    by: Literal["piece", "part", "joint", "loop", "region", "all"]
+    how: Literal["only", "add", "take"] = "add"
+    name: str = ""
+    triangle: int = -1
+    at: tuple[FiniteFloat, FiniteFloat, FiniteFloat] = (0.0, 0.0, 0.0)
+    least: float = Field(default=0.05, ge=0, le=1)
+    pose: PoseBody = Field(default_factory=PoseBody)
+    mirror: bool = True
+
+
+class ReshapeRegion(Schema):
+    how: Literal["grow", "shrink", "soften", "invert", "none"]
+    width_m: float = Field(default=0.05, gt=0, le=1000)
+
+
+class KeepRegion(Schema):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class RegionInfo(BaseModel):
+    """A kept region; the one without a name is what is picked."""
+
+    name: str
+    vertices: int
 
 
 class VertexWeight(BaseModel):
@@ -255,3 +310,71 @@ class SetWeight(BaseModel):
     weight: float
     locked: list[str] = []
     mirror: bool = True
+
+
+class Place(Schema):
+    """A place in the world at rest, metres."""
+
+    at: tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+    mirror: bool = True
+
+
+class MakeJoint(Place):
+    name: str = Field(min_length=1, max_length=120)
+    parent: str | None
+
+
+class TurnJoint(Schema):
+    """Degrees about the joint's own X, then Y, then Z."""
+
+    by_deg: tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+    mirror: bool = True
+
+
+class Mirror(Schema):
+    """Whether the joint on the other side is to follow."""
+
+    mirror: bool = True
+
+
+class RenameJoint(Mirror):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class HangJoint(Mirror):
+    parent: str | None
+
+
+class SetHinge(Mirror):
+    axis: Axis
+    low_deg: FiniteFloat
+    high_deg: FiniteFloat
+
+
+class SetRange(Mirror):
+    preset: str
+
+
+class InsertTwists(Mirror):
+    count: int = Field(ge=1, le=8)
+
+
+class MirrorSide(Schema):
+    from_left: bool = True
+
+
+class RangeInfo(BaseModel):
+    """A range of motion that a joint can be given."""
+
+    name: str
+    title: str
+    low_deg: float
+    high_deg: float
+    words: list[str] = Field(description="A joint whose name holds one of these is likely meant.")
+
+
+class LaySkeleton(Schema):
+    """Where the markers of the template stand, metres."""
+
+    markers: dict[str, tuple[FiniteFloat, FiniteFloat, FiniteFloat]]
+    twists: int = Field(default=2, ge=0, le=4)

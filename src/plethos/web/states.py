@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 
 import numpy as np
@@ -9,6 +10,8 @@ import numpy as np
 from plethos.core.mesh import extent
 from plethos.service.live import response_curve
 from plethos.service.open_character import OpenCharacter
+from plethos.service.picking import regions_json
+from plethos.store.blobs import digest
 from plethos.store.repository import Revision
 from plethos.web.schemas import (
     CharacterState,
@@ -19,6 +22,7 @@ from plethos.web.schemas import (
     LibraryEntry,
     PartInfo,
     PoseBody,
+    RegionInfo,
     RemedyCard,
     SculptState,
     SolveReport,
@@ -59,14 +63,15 @@ def character_state(opened: OpenCharacter) -> CharacterState:
             redo=revision.number < revision.last,
             saved_at=revision.saved_at,
             remedies=cards,
-            places=revision.document.get("places") or {},
+            skeleton=digest(json.dumps(revision.document.get("joints")).encode())[:12],
             sculpt=sculpt,
+            regions=[RegionInfo(**r) for r in regions_json(opened.character)],
         )
 
 
 def figure_info(opened: OpenCharacter) -> FigureInfo:
-    """What the workbench needs once to draw and to bend a character."""
-    character, skeleton = opened.bare, opened.bare.skeleton
+    """What the workbench needs to draw and to bend a character, until its joints change."""
+    character, skeleton = opened.character, opened.character.skeleton
     world = skeleton.rest_global
     joints = []
     # Parts follow each other, in vertices and so in triangles.
@@ -86,6 +91,7 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
                 hinge_axis=hinge.axis,
                 low_deg=math.degrees(hinge.low),
                 high_deg=math.degrees(hinge.high),
+                hinge_known=bool(skeleton.hinges) and skeleton.hinges[j] is not None,
                 bends=bool(((w > 0.02) & (w < 0.98)).any()),
             )
         )

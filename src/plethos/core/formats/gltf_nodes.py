@@ -10,6 +10,8 @@ import numpy as np
 from plethos.core import rotations
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
+from plethos.core.joints.carry import rotation_part
+from plethos.core.names import free_name
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge, Skeleton
 from plethos.core.triggers.hinge import unit_axis
@@ -62,22 +64,11 @@ def local_transform(file: GltfFile, index: int) -> tuple[Array, Array, Array]:
     node, label = file.items("nodes")[index], node_label(file, index)
     if "matrix" in node:
         m = _numbers(node, "matrix", [0.0] * 16, label).reshape(4, 4).T
-        turn = _rotation_part(m[:3, :3])
+        turn = rotation_part(m[:3, :3])
         return m[:3, 3], rotations.from_matrix(turn), turn.T @ m[:3, :3]
     scale = _numbers(node, "scale", [1.0, 1.0, 1.0], label)
     turn = rotations.normalize(_numbers(node, "rotation", [0.0, 0.0, 0.0, 1.0], label))
     return _numbers(node, "translation", [0.0, 0.0, 0.0], label), turn, np.diag(scale)
-
-
-def _rotation_part(m: Array) -> Array:
-    """The rotation of a matrix: its columns when they are at right angles (then the rest is a scale), else polar."""
-    length = np.linalg.norm(m, axis=0)
-    if (length > 1e-12).all():
-        columns = m / length
-        if np.abs(columns.T @ columns - np.eye(3)).max() < 1e-5:
-            return np.asarray(columns if np.linalg.det(columns) > 0 else -columns)
-    u, _, vt = np.linalg.svd(m)
-    return np.asarray(u @ vt if np.linalg.det(u @ vt) > 0 else u @ np.diag([1.0, 1.0, -1.0]) @ vt)
 
 
 def read_skeleton(file: GltfFile, joints: set[int], carriers: set[int]) -> tuple[Skeleton, dict[int, int]]:
@@ -122,12 +113,12 @@ def read_skeleton(file: GltfFile, joints: set[int], carriers: set[int]) -> tuple
         rest_stretch=np.array([s for _, _, s in local], dtype=np.float64).reshape(-1, 3, 3),
         is_joint=np.array([node in joints for node in order], dtype=bool),
         nodes=np.array(order, dtype=np.int32),
-        hinges=tuple(_hinge(file.items("nodes")[node]) for node in order),
+        hinges=tuple(stored_hinge(file.items("nodes")[node]) for node in order),
     )
     return skeleton, place
 
 
-def _hinge(node: dict[str, Any]) -> Hinge | None:
+def stored_hinge(node: dict[str, Any]) -> Hinge | None:
     """What ``extras.plethos`` of a node says of its hinge; anything odd is taken for nothing."""
     extras = node.get("extras")
     own: Any = extras.get("plethos") if isinstance(extras, dict) else None
@@ -137,6 +128,18 @@ def _hinge(node: dict[str, Any]) -> Hinge | None:
     except (KeyError, TypeError, ValueError, BadEditError):
         return None
     return Hinge((x, y, z), low, high) if -7 < low < high < 7 else None
+
+
+def marked() -> dict[str, Any]:
+    """What ``extras.plethos`` of a node says when it is a joint that no skin names (yet)."""
+    return {"joint": True}
+
+
+def is_marked(node: dict[str, Any]) -> bool:
+    """Whether a node says of itself that it is a joint."""
+    extras = node.get("extras")
+    own = extras.get("plethos") if isinstance(extras, dict) else None
+    return isinstance(own, dict) and own.get("joint") is True
 
 
 def joint_names(file: GltfFile, order: list[int], joints: set[int]) -> dict[int, str]:
@@ -157,13 +160,3 @@ def joint_names(file: GltfFile, order: list[int], joints: set[int]) -> dict[int,
         if n not in names:
             names[n] = free_name(wanted[n], taken)
     return names
-
-
-def free_name(wanted: str, taken: set[str]) -> str:
-    """`wanted`, or `wanted_2`, `_3`, ... when it is taken; the name found is added to `taken`."""
-    name, number = wanted, 1
-    while name in taken:
-        number += 1
-        name = f"{wanted}_{number}"
-    taken.add(name)
-    return name

@@ -15,8 +15,9 @@ from plethos.core.evaluate import affine_maps, evaluate_exact
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_colour import base_colours
 from plethos.core.formats.gltf_file import GltfFile, whole
-from plethos.core.formats.gltf_nodes import free_name, node_label, read_skeleton
+from plethos.core.formats.gltf_nodes import is_marked, node_label, read_skeleton
 from plethos.core.mesh import extent
+from plethos.core.names import free_name
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
 from plethos.core.weld import weld
@@ -152,17 +153,17 @@ def read_character(file: GltfFile, name: str) -> Character:
     raws = _read_parts(file, repairs)
     if not raws:
         raise BadFileError("The file holds no mesh of triangles.")
-    if all(r.layout.skin is None for r in raws) and not any(r.targets for r in raws):
-        raise BadFileError(
-            "The file holds no skin: nothing in it says which joints the meshes follow, so nothing can bend."
-        )
     skinned = [r for r in raws if r.layout.skin is not None]
     rigid = [r for r in raws if r.layout.skin is None]
     joints = {j for r in skinned for j in skin_joints(file, r.layout.skin)}
+    joints |= {n for n, node in enumerate(file.items("nodes")) if is_marked(node)}
     carriers = {r.layout.node for r in rigid}
-    for r in rigid:
-        repairs.sentences.append(f"“{r.name}” has no skin and follows {node_label(file, r.layout.node)} rigidly.")
-    skeleton, place = read_skeleton(file, joints or carriers, carriers)
+    if joints:
+        for r in rigid:
+            repairs.sentences.append(f"“{r.name}” has no skin and follows {node_label(file, r.layout.node)} rigidly.")
+    else:
+        repairs.sentences.append("The file has no joints yet: lay a skeleton in Bind.")
+    skeleton, place = read_skeleton(file, joints, carriers)
     bones = _bones(file, raws, place)
 
     parts, points, triangles, to_vertex, influences, weights, colours = [], [], [], [], [], [], []

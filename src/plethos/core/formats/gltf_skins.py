@@ -33,7 +33,7 @@ def write_skins(
     done: dict[int, Slots] = {}
     for layout, rows_used in zip(layouts, used, strict=True):
         group = int(bones.group[rows_used[0]])
-        if layout.skin is None and len(rows_used) == 1 and rows_used[0] == group:
+        if layout.skin is None and len(rows_used) == 1 and _is_own_node(character, layout, int(rows_used[0])):
             out.append(None)
             continue
         if group not in done:
@@ -48,6 +48,13 @@ def write_skins(
             done[group] = slots
         out.append(done[group])
     return out
+
+
+def _is_own_node(character: Character, layout: PartLayout, row: int) -> bool:
+    """Whether a part follows nothing but the node that carries it, as a file says without any skin."""
+    bones = character.bones
+    carrier = int(character.skeleton.nodes[bones.joint[row]]) == layout.node
+    return carrier and bool(np.abs(bones.inverse_bind[row] - np.eye(4)).max() < 1e-9)
 
 
 def _binds(builder: GltfBuilder, character: Character, rows: NDArray[np.int32]) -> int:
@@ -71,7 +78,8 @@ def _change_skin(
     known = len(skin_joints(source, skin))
     before = np.array(inverse_binds(source, skin, known))
     now = character.bones.inverse_bind[rows]
-    if len(rows) == known and np.abs(now - before).max(initial=0) < 1e-9:
+    same = len(rows) == known and _nodes(character, rows) == skin_joints(source, skin)
+    if same and np.abs(now - before).max(initial=0) < 1e-9:
         return
     document = builder.document["skins"]
     changed = {"joints": _nodes(character, rows), "inverseBindMatrices": _binds(builder, character, rows)}

@@ -12,18 +12,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character, Part
-from plethos.core.clips import Clip
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import shape_activations
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, GltfBuilder
+from plethos.core.formats.gltf_clips import bake_clip, drop_empty_clips, write_clips
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_nodes import free_name, local_transform
+from plethos.core.formats.gltf_joints import write_joints
 from plethos.core.formats.gltf_read import PartLayout, layout_of, target_names
 from plethos.core.formats.gltf_skins import write_skins
+from plethos.core.names import free_name
 from plethos.core.shape import Shape
-
-BAKED_RATE = 30.0  # keys a second
 
 
 def write_glb(character: Character, source: GltfFile, bake: str | None = None) -> bytes:
@@ -47,7 +45,8 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None) -
     _unshare_meshes(builder, layouts)
     _drop_wrong_strides(builder, source)
     names = _target_names(character)
-    _write_places(builder, source, character)
+    character = write_joints(builder, source, character)
+    write_clips(builder, source, character)
     slots_of = write_skins(builder, source, character, layouts)
     written: list[list[int]] = []
     for part, layout, slots in zip(character.parts, layouts, slots_of, strict=True):
@@ -65,7 +64,8 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None) -
         clip = next((c for c in character.clips if c.name == bake), None)
         if clip is None:
             raise BadEditError(f"There is no clip called “{bake}”.")
-        _bake(builder, character, clip, layouts, written)
+        bake_clip(builder, character, clip, layouts, written)
+    drop_empty_clips(builder)
     return builder.file().pack()
 
 
@@ -107,9 +107,8 @@ def _without_own_targets(source: GltfFile, character: Character) -> GltfFile:
                 del mesh["extras"]["targetNames"]
         meshes.append(mesh)
     document["meshes"] = meshes
-    document["animations"] = _without_stale_bakes(source, kept_of_mesh)
-    if not document["animations"]:
-        del document["animations"]
+    if "animations" in document:
+        document["animations"] = _without_stale_bakes(source, kept_of_mesh)
     return replace(source, document=document)
 
 
@@ -128,8 +127,7 @@ def _without_stale_bakes(source: GltfFile, kept_of_mesh: dict[int, list[int]]) -
             mesh = nodes[target["node"]].get("mesh") if target.get("path") == "weights" else None
             if mesh is None or kept_of_mesh.get(mesh) == list(range(_target_count(source, mesh))):
                 channels.append(channel)
-        if channels:
-            out.append({**animation, "channels": channels})
+        out.append({**animation, "channels": channels})
     return out
 
 
@@ -162,21 +160,6 @@ def _drop_wrong_strides(builder: GltfBuilder, source: GltfFile) -> None:
             continue
         data = source.stored(accessor, "an animation or a skin")
         document["accessors"][number] = {**accessor, "bufferView": builder.view(data.tobytes()), "byteOffset": 0}
-
-
-def _write_places(builder: GltfBuilder, source: GltfFile, character: Character) -> None:
-    """Move the nodes of joints that were moved."""
-    skeleton = character.skeleton
-    for j, node in enumerate(skeleton.nodes.tolist()):
-        before, now = local_transform(source, node)[0], skeleton.rest_translation[j]
-        if np.abs(now - before).max() < 1e-12:
-            continue
-        moved = dict(builder.document["nodes"][node])
-        if "matrix" in moved:
-            moved["matrix"] = [*moved["matrix"][:12], *now.tolist(), moved["matrix"][15]]
-        else:
-            moved["translation"] = now.tolist()
-        builder.document["nodes"][node] = moved
 
 
 def _write_weights(
@@ -264,41 +247,3 @@ def _write_targets(
         if "weights" in node:
             node["weights"] = [*node["weights"][:before], *[0.0] * len(added)]
     return added
-
-
-def _bake(
-    builder: GltfBuilder, character: Character, clip: Clip, layouts: list[PartLayout], written: list[list[int]]
-) -> None:
-    animation = builder.document["animations"][[c.name for c in character.clips].index(clip.name)]
-    times = np.append(np.arange(0.0, clip.duration - 1e-6, 1 / BAKED_RATE), clip.duration)
-    keyed = [shape_activations(character, clip.pose_at(character.skeleton, float(t))) for t in times]
-    activations = np.array(keyed, dtype=np.float32)
-    time_accessor = builder.accessor(times.astype(np.float32), bounds=True)
-    own = 0  # where the part's own shapes begin among the character's
-    for layout, added in zip(layouts, written, strict=True):
-        mesh = builder.document["meshes"][layout.mesh]
-        count = max(len(p.get("targets", [])) for p in mesh["primitives"])
-        before = count - len(added)
-        if added:
-            columns = [*range(own, own + before), *(len(character.shapes) + n for n in added)]
-            values = np.ascontiguousarray(activations[:, columns]).reshape(-1)
-            animation["channels"] = [
-                c
-                for c in animation["channels"]
-                if not (c["target"].get("path") == "weights" and c["target"].get("node") == layout.node)
-            ]
-            animation["samplers"] = [
-                *animation["samplers"],
-                {"input": time_accessor, "output": builder.accessor(values), "interpolation": "LINEAR"},
-            ]
-            target = {"node": layout.node, "path": "weights"}
-            animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": target})
-        own += before
-    _drop_unused_samplers(animation)
-
-
-def _drop_unused_samplers(animation: dict[str, Any]) -> None:
-    used = sorted({c["sampler"] for c in animation["channels"]})
-    place = {old: new for new, old in enumerate(used)}
-    animation["samplers"] = [animation["samplers"][s] for s in used]
-    animation["channels"] = [{**c, "sampler": place[c["sampler"]]} for c in animation["channels"]]

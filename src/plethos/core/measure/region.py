@@ -7,12 +7,10 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse import csgraph
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import boundary_loops
+from plethos.core.mesh import boundary_loops, distance_over_surface
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,19 +72,8 @@ def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -
     # Stray weights far away would stretch the region over the whole body.
     shared &= distance < 2.5 * near
     radius = float(np.sqrt(np.mean(distance[shared] ** 2)))
-    return region_of(character, _within(character, rest, shared, 0.35 * radius), radius)
-
-
-def _within(
-    character: Character, rest: NDArray[np.floating], seed: NDArray[np.bool_], reach: float
-) -> NDArray[np.bool_]:
-    """The vertices within `reach` of the seed along the edges of the surface."""
-    edges = character.topology.edges
-    length = np.linalg.norm(rest[edges[:, 0]] - rest[edges[:, 1]], axis=1).astype(np.float64)
-    count = character.topology.count
-    graph = sparse.csr_matrix((np.maximum(length, 1e-12), (edges[:, 0], edges[:, 1])), (count, count))
-    found = csgraph.dijkstra(graph, directed=False, indices=np.flatnonzero(seed), min_only=True, limit=reach)
-    return np.asarray(np.isfinite(found))
+    within = np.isfinite(distance_over_surface(character.topology, rest, shared, 0.35 * radius))
+    return region_of(character, within, radius)
 
 
 @lru_cache(maxsize=64)

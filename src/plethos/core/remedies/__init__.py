@@ -6,13 +6,16 @@ A new kind is one new file here that defines a class with the members of `Remedy
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, ClassVar, Protocol
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from plethos.core.errors import BadEditError
 from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
 from plethos.core.triggers import Trigger
+
+if TYPE_CHECKING:
+    from plethos.core.joints.carry import JointChange
 
 
 class Remedy(Protocol):
@@ -38,6 +41,10 @@ class Remedy(Protocol):
 
     def shape_weights(self, activation: float) -> tuple[float, ...]:
         """How much of each of its shapes is on at this activation."""
+        ...
+
+    def carried(self, change: JointChange) -> Remedy:
+        """The same remedy on a changed skeleton."""
         ...
 
     def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:

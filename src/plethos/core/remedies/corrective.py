@@ -5,13 +5,16 @@ from __future__ import annotations
 import math
 import uuid
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from plethos.core.errors import BadEditError
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
 from plethos.core.triggers import Trigger, trigger_from_rule
+
+if TYPE_CHECKING:
+    from plethos.core.joints.carry import JointChange
 
 
 def new_id() -> str:
@@ -56,6 +59,10 @@ class CorrectiveShape:
 
     def shape_weights(self, activation: float) -> tuple[float, ...]:
         return (activation,)
+
+    def carried(self, change: JointChange) -> CorrectiveShape:
+        trigger = self.trigger.carried(change) if self.trigger else None
+        return replace(self, trigger=trigger, pose=change.pose(self.pose))
 
     def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:
         return {

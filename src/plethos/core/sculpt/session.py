@@ -58,11 +58,14 @@ class SculptSurface:
         Posed points ``(V, 3)`` float64 in the world: what the brushes move.
     start
         What they were when the session began.
+    within
+        ``(V,)`` how much a brush does at each vertex; None = all of it everywhere.
     """
 
     topology: Topology
     points: Array
     start: Array
+    within: NDArray[np.float32] | None = None
     _held: tuple[Touched, Array] | None = None
     _distance: Array = field(init=False)
     _touched: NDArray[np.int32] = field(init=False)
@@ -102,7 +105,11 @@ class SculptSurface:
         distance = self._distance[reached]
         self._distance[reached] = np.inf
         inside = distance < dab.radius
-        return Touched(reached[inside], (1 - (distance[inside] / dab.radius) ** 2) ** 2)
+        reached, falloff = reached[inside], (1 - (distance[inside] / dab.radius) ** 2) ** 2
+        if self.within is not None:
+            falloff = falloff * self.within[reached]
+            reached, falloff = reached[falloff > 0], falloff[falloff > 0]
+        return Touched(reached, falloff)
 
     def held(self, dab: Dab) -> tuple[Touched, Array]:
         """What the stroke took hold of at its first dab, and where that was ``(N, 3)``."""

@@ -7,11 +7,14 @@ of `Trigger` and is listed in `KINDS`.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, ClassVar, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol, runtime_checkable
 
 from plethos.core.errors import BadEditError
 from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.triggers.hinge import HingeTrigger
+
+if TYPE_CHECKING:
+    from plethos.core.joints.carry import JointChange
 
 
 @runtime_checkable
@@ -27,6 +30,10 @@ class Trigger(Protocol):
 
     def activation(self, pose: Pose) -> float:
         """0 = off, 1 = fully on."""
+        ...
+
+    def carried(self, change: JointChange) -> Trigger:
+        """The same trigger on a changed skeleton that still has its joints."""
         ...
 
     def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:

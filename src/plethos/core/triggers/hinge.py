@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 
@@ -14,6 +14,9 @@ from plethos.core.errors import BadEditError
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.triggers.response import Response
+
+if TYPE_CHECKING:
+    from plethos.core.joints.carry import JointChange
 
 SNAP = math.radians(10)
 
@@ -56,6 +59,9 @@ class HingeTrigger:
     def flipped(self) -> HingeTrigger:
         """The same trigger for the joint's other direction (the sign turned over)."""
         return replace(self, response=self.response.flipped())
+
+    def carried(self, change: JointChange) -> HingeTrigger:
+        return replace(self, joint=int(change.place[self.joint]), axis=change.axis(self.joint, self.axis))
 
     def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:
         knots = zip(self.response.angles, self.response.values, strict=True)

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from plethos.core.character import Bones, Character
 from plethos.core.weights.heat import limit_influences
 
-INSIDE = 8  # influences a vertex while working; a delivery may ask for fewer
+INSIDE = 8  # influences a vertex while working
+DELIVERED = 4  # influences a vertex in a delivery, unless more are asked for
 
 
 def with_joint_weights(

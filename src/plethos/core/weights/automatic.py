@@ -14,7 +14,8 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.mesh import Topology, extent, vertex_normals
 from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
-from plethos.core.weights.bones import Segment, along_segment, segment_distances, segments_of
+from plethos.core.weights.bones import Segment, segment_distances, segments_of
+from plethos.core.weights.gradient import grade
 from plethos.core.weights.heat import heat_weights
 
 Weights = NDArray[np.float64]
@@ -100,22 +101,8 @@ def _heated(
     weights = without_islands(topology, weights, seeds > 0)
     for segment in segments:
         if segment.twists:
-            grade(rest, weights, segment)
+            grade(weights, rest, segment)
     return weights
-
-
-def grade(rest: NDArray[np.float64], weights: Weights, segment: Segment) -> None:
-    """Share a bone's weight evenly along it with its twist joints; changes the weights in place.
-
-    The joint holds its own end, the last twist joint the other, with straight lines between.
-    """
-    chain = [segment.joint, *segment.twists]
-    stations = np.linspace(0.1, 0.9, len(chain))
-    t = np.clip(along_segment(rest, segment), stations[0], stations[-1])
-    step = stations[1] - stations[0]
-    whole = weights[:, segment.joint].copy()
-    for joint, station in zip(chain, stations, strict=True):
-        weights[:, joint] = whole * np.clip(1 - np.abs(t - station) / step, 0, 1)
 
 
 def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool_], least: float = 1e-3) -> Weights:

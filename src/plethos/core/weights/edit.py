@@ -1,33 +1,110 @@
-"""Edits of weights that are not strokes: give a part to one joint, carry one side over to the other."""
+"""Edits of weights that are not strokes: give to one joint, copy, mirror, limit, ease."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.character import Character
+from plethos.core.character import Character, Part
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.symmetry import joint_mirror, vertex_mirror
+from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
+from plethos.core.weights.carry import carried_over
+from plethos.core.weights.heat import limit_influences
+
+Weights = NDArray[np.float64]
 
 
-def given_to(character: Character, vertices: NDArray[np.bool_], joint: int) -> NDArray[np.float64]:
-    """Weights ``(V, J)`` with some vertices following one joint rigidly.
+def given_to(character: Character, shares: NDArray[np.floating], joint: int) -> Weights:
+    """Weights ``(V, J)`` with some vertices following one joint rigidly, wholly where their share ``(V,)`` is 1.
 
     Raises
     ------
     BadEditError
         When no vertex is chosen.
     """
-    if not vertices.any():
-        raise BadEditError("No vertex was chosen: pick a part or a piece first.")
+    row = np.zeros(len(character.skeleton))
+    row[joint] = 1
+    return _towards(character, shares, row)
+
+
+def like_vertex(character: Character, shares: NDArray[np.floating], vertex: int) -> Weights:
+    """Weights ``(V, J)`` with some vertices following what one vertex follows.
+
+    Raises
+    ------
+    BadEditError
+        When no vertex is chosen, or there is no such vertex.
+    """
+    if not 0 <= vertex < len(character.points):
+        raise BadEditError(f"There is no vertex {vertex} in this character.")
+    return _towards(character, shares, character.joint_weights[vertex].astype(np.float64))
+
+
+def like_part(character: Character, shares: NDArray[np.floating], source: Part) -> Weights:
+    """Weights ``(V, J)`` with some vertices following what the closest surface of a part follows at rest.
+
+    Garments take the weights of the body under them like this. Vertices of the part itself stay.
+
+    Raises
+    ------
+    BadEditError
+        When no vertex outside of the part is chosen.
+    """
+    shares = np.asarray(shares).copy()
+    shares[slice(*source.vertices)] = 0
+    chosen = np.flatnonzero(shares > 0)
+    if len(chosen) == 0:
+        raise BadEditError(f"No vertex outside of “{source.name}” was chosen: pick a part or a region first.")
+    rest, own = Evaluator(character).rest(), slice(*source.vertices)
+    known = character.joint_weights[own].astype(np.float64)
+    rows = carried_over(rest[own], character.triangles_of(source), known, rest[chosen])
+    return _towards(character, shares, rows)
+
+
+def _towards(character: Character, shares: NDArray[np.floating], rows: Weights) -> Weights:
+    """The weights drawn towards rows ``(J,)`` or ``(N, J)`` of the N vertices with a share."""
+    chosen = np.flatnonzero(shares > 0)
+    if len(chosen) == 0:
+        raise BadEditError("No vertex was chosen: pick a part or a region first.")
     weights = character.joint_weights.astype(np.float64)
-    weights[vertices] = 0
-    weights[vertices, joint] = 1
+    share = np.clip(np.asarray(shares, dtype=np.float64)[chosen], 0, 1)[:, None]
+    weights[chosen] = (1 - share) * weights[chosen] + share * rows
     return weights
 
 
-def mirrored_from(character: Character, side: float) -> NDArray[np.float64]:
+def limited(character: Character, most: int) -> Weights:
+    """Weights ``(V, J)`` of at most so many joints a vertex; rows of no more stay as they are."""
+    weights = character.joint_weights.astype(np.float64)
+    many = np.flatnonzero((weights > 1e-6).sum(axis=1) > most)
+    joints, kept = limit_influences(weights[many], most, 0.0)
+    weights[many] = 0
+    np.add.at(weights, (many[:, None], joints), kept)
+    return weights
+
+
+def eased(character: Character, vertices: NDArray[np.integer], rings: int = 2, rounds: int = 6) -> Weights:
+    """Weights ``(V, J)`` smoothed at some vertices and so many rings round them: what takes a hard step away.
+
+    Vertices come in mirrored pairs or not at all when the character has two sides alike, so that it keeps them.
+    """
+    topology = character.topology
+    mask = np.zeros(len(character.points), dtype=bool)
+    mask[vertices] = True
+    rest = Evaluator(character).rest()
+    twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+    if is_symmetric(twin, other):
+        mask[twin[np.flatnonzero(mask & (twin >= 0))]] = True
+    chosen = np.flatnonzero(topology.grow(mask, rings))
+    weights = character.joint_weights.astype(np.float64)
+    beside = topology.adjacency[chosen]
+    count = np.maximum(np.asarray(beside.sum(axis=1)).ravel(), 1)[:, None]
+    for _ in range(rounds):
+        weights[chosen] = 0.5 * (weights[chosen] + np.asarray(beside @ weights) / count)
+    return weights
+
+
+def mirrored_from(character: Character, side: float) -> Weights:
     """Weights ``(V, J)`` with one side's carried over to the other; vertices without a twin keep theirs.
 
     Parameters

@@ -7,7 +7,7 @@ goes on summing to 1.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,9 @@ from numpy.typing import NDArray
 from plethos.core.errors import BadEditError
 from plethos.core.mesh import Topology
 from plethos.core.sculpt.session import Touched
+from plethos.core.symmetry import MIRROR
+from plethos.core.weights.bones import Segment
+from plethos.core.weights.gradient import evened
 
 Rows = NDArray[np.float64]
 
@@ -35,6 +38,8 @@ class Paint:
         How much of it one touch does, 0 to 1, pen pressure already in it.
     locked
         ``(J,)`` joints whose weights stay as they are.
+    bone
+        What *even* levels: the bone and the joints that share it.
     """
 
     mode: str
@@ -42,6 +47,15 @@ class Paint:
     value: float
     strength: float
     locked: NDArray[np.bool_]
+    bone: Segment | None = None
+
+    def mirrored(self, other: NDArray[np.int32]) -> Paint:
+        """The same for the other side; `other` ``(J,)`` is each joint's mirror image."""
+        bone = self.bone
+        if bone is not None:
+            ends = (bone.start * MIRROR, bone.end * MIRROR)
+            bone = Segment(int(other[bone.joint]), *ends, tuple(int(other[t]) for t in bone.twists))
+        return replace(self, joint=int(other[self.joint]), locked=self.locked[other], bone=bone)
 
 
 @dataclass
@@ -54,6 +68,8 @@ class PaintedWeights:
         ``(J,)`` each joint's parent, -1 for none: takes what a vertex gives up that follows nothing else.
     twin, other
         Mirror image of each vertex (-1 for none) and joint; None paints one side only.
+    rest
+        ``(V, 3)`` points at rest in the world; only *even* asks for them.
     """
 
     topology: Topology
@@ -61,6 +77,7 @@ class PaintedWeights:
     parents: tuple[int, ...]
     twin: NDArray[np.int32] | None = None
     other: NDArray[np.int32] | None = None
+    rest: NDArray[np.floating] | None = None
     _shown: tuple[int, NDArray[np.float32]] | None = None
 
     def of_joint(self, joint: int) -> NDArray[np.float32]:
@@ -83,25 +100,37 @@ class PaintedWeights:
             raise BadEditError("The weights of that joint are locked: unlock it to paint them.")
         vertices = touched.vertices
         share = np.clip(paint.strength, 0, 1) * touched.falloff
-        fresh = MODES[paint.mode](self, vertices, share, paint)
-        self.dense[vertices] = fresh
-        changed = vertices if self.twin is None or self.other is None else self._reflect(vertices, fresh)
+        self.dense[vertices] = MODES[paint.mode](self, vertices, share, paint)
+        changed = vertices
+        if self.twin is not None and self.other is not None:
+            changed = self._reflect(vertices, share, paint, self.twin, self.other)
         if self._shown is not None:
             joint, column = self._shown
             column[changed] = self.dense[changed, joint]
         return changed
 
-    def _reflect(self, vertices: NDArray[np.int32], fresh: Rows) -> NDArray[np.int32]:
+    def _reflect(
+        self,
+        vertices: NDArray[np.int32],
+        share: Rows,
+        paint: Paint,
+        twin: NDArray[np.int32],
+        other: NDArray[np.int32],
+    ) -> NDArray[np.int32]:
         """Do the same on the other side; returns all vertices that changed."""
-        assert self.twin is not None
-        assert self.other is not None
-        there = self.twin[vertices]
-        paired = (there >= 0) & (there != vertices)
-        self.dense[there[paired]] = fresh[paired][:, self.other]
-        # On the plane itself both sides have to come out alike.
-        middle = vertices[there == vertices]
-        self.dense[middle] = 0.5 * (self.dense[middle] + self.dense[middle][:, self.other])
-        return np.concatenate([vertices, there[paired]])
+        there = twin[vertices]
+        both = np.isin(there, vertices)
+        alone = (there >= 0) & ~both
+        self.dense[there[alone]] = self.dense[vertices[alone]][:, other]
+        # Under the brush with their own mirror image: the mirrored touch reaches them too, and both come out alike.
+        inner = vertices[both]
+        if len(inner):
+            order = np.argsort(vertices)
+            mirrored = share[order[np.searchsorted(vertices[order], twin[inner])]]
+            if paint.mode in OF_ONE_JOINT and other[paint.joint] != paint.joint:
+                self.dense[inner] = MODES[paint.mode](self, inner, mirrored, paint.mirrored(other))
+            self.dense[inner] = 0.5 * (self.dense[inner] + self.dense[twin[inner]][:, other])
+        return np.concatenate([vertices, there[alone]])
 
     def with_weight(self, vertices: NDArray[np.int32], wanted: NDArray[np.float64], paint: Paint) -> Rows:
         """Rows in which the painted joint has the wanted weight, and the others make up for it."""
@@ -136,7 +165,7 @@ def _subtract(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows,
     return weights.with_weight(vertices, now - share, paint)
 
 
-def _replace(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
+def _draw(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
     now = weights.dense[vertices, paint.joint]
     return weights.with_weight(vertices, now + share * (np.clip(paint.value, 0, 1) - now), paint)
 
@@ -155,5 +184,15 @@ def _smooth(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, p
     return np.asarray(fresh)
 
 
+def _even(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
+    """Spread what the bone's joints hold together evenly along it; all others stay."""
+    if paint.bone is None or weights.rest is None:
+        raise BadEditError("To even out, a joint with a bone has to be chosen.")
+    if paint.locked[[paint.bone.joint, *paint.bone.twists]].any():
+        raise BadEditError("A joint along that bone is locked: unlock it to even its weights out.")
+    return evened(weights.dense[vertices], weights.rest[vertices], paint.bone, share)
+
+
 Mode = Callable[[PaintedWeights, NDArray[np.int32], Rows, Paint], Rows]
-MODES: dict[str, Mode] = {"add": _add, "subtract": _subtract, "replace": _replace, "smooth": _smooth}
+MODES: dict[str, Mode] = {"add": _add, "subtract": _subtract, "replace": _draw, "smooth": _smooth, "even": _even}
+OF_ONE_JOINT = ("add", "subtract", "replace", "even")  # what they do depends on the joint that is chosen

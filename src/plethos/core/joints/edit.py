@@ -1,0 +1,276 @@
+"""Edits of joints at rest. The skin stays where it is, and every pose shows the consequence at once.
+
+What is done to a joint can be done to its mirror image by `reflected`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from plethos.core import rotations
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator
+from plethos.core.joints.carry import rotation_part
+from plethos.core.joints.draft import Draft
+from plethos.core.joints.frames import frame_along
+from plethos.core.names import free_name, other_side_name
+from plethos.core.rotations import Array
+from plethos.core.skeleton import Hinge, Skeleton
+from plethos.core.symmetry import MIRROR, joint_mirror
+from plethos.core.weights.assign import INSIDE, with_joint_weights
+from plethos.core.weights.bones import Segment
+from plethos.core.weights.gradient import grade
+
+MOST_TWISTS = 8
+
+
+def moved_joints(character: Character, places: Mapping[int, ArrayLike]) -> Character:
+    """The character with some joints moved.
+
+    Parameters
+    ----------
+    places
+        Where joints go in the world at rest, metres ``(3,)``. All other joints stay where they are, those below a moved
+        one too; frames keep their directions.
+
+    Raises
+    ------
+    BadEditError
+        For places that are not finite numbers, or a joint whose parent is squashed flat.
+    """
+    draft = Draft(character)
+    for joint, place in places.items():
+        draft.joints[joint].world[:3, 3] = np.asarray(place, dtype=np.float64)
+    return draft.finish()
+
+
+def made(character: Character, name: str, parent: int | None, place: ArrayLike) -> Character:
+    """The character with one more joint, which nothing follows yet.
+
+    Parameters
+    ----------
+    parent
+        The joint that it hangs on, whose frame it takes over; None = a joint at the top.
+    place
+        In the world at rest, metres ``(3,)``.
+    """
+    draft = Draft(character)
+    up = -1 if parent is None else parent
+    frame = rotation_part(draft.joints[up].world[:3, :3]) if up >= 0 else np.eye(3)
+    draft.add(name.strip(), up, np.asarray(place, dtype=np.float64), frame)
+    return draft.finish()
+
+
+def turned(character: Character, joint: int, turn: Array) -> Character:
+    """The character with a joint's own frame turned at rest, by a quaternion ``(4,)`` in that frame."""
+    draft = Draft(character)
+    world = draft.joints[joint].world
+    world[:3, :3] = world[:3, :3] @ rotations.to_matrix(rotations.normalize(turn))
+    return draft.finish()
+
+
+def aimed(character: Character, joint: int) -> Character:
+    """The character with a joint's Y axis along its bone, and its hinge as near as can be to where it was.
+
+    Raises
+    ------
+    BadEditError
+        When the joint has no bone: neither a child nor a parent apart from it.
+    """
+    skeleton = character.skeleton
+    along = bone_of(skeleton, joint)
+    if along is None:
+        raise BadEditError(f"“{skeleton.names[joint]}” has no bone to lie along: nothing hangs on it.")
+    draft = Draft(character)
+    world = draft.joints[joint].world
+    own = rotation_part(world[:3, :3])
+    hinge = skeleton.hinge(joint)
+    axis = own @ np.array(hinge.axis)
+    # A roll joint's hinge is the bone itself; then any axis across it will do for Z.
+    across = axis if abs(axis @ along) < 0.9 * np.linalg.norm(along) else own[:, 2]
+    frame = frame_along(along, across)
+    world[:3, :3] = frame @ (own.T @ world[:3, :3])
+    if skeleton.hinges and skeleton.hinges[joint] is not None:
+        x, y, z = (frame.T @ axis).tolist() if across is not axis else (0.0, 0.0, 1.0)
+        draft.joints[joint].hinge = replace(hinge, axis=(x, y, z))
+    return draft.finish()
+
+
+def renamed(character: Character, joint: int, name: str) -> Character:
+    """The character with a joint called otherwise; names are unique."""
+    draft = Draft(character)
+    draft.joints[joint].name = name.strip()
+    return draft.finish()
+
+
+def reparented(character: Character, joint: int, parent: int | None) -> Character:
+    """The character with a joint hung on another, or on none; it stays where it is.
+
+    Raises
+    ------
+    BadEditError
+        When it would hang on itself.
+    """
+    draft = Draft(character)
+    if parent == joint:
+        raise BadEditError(f"“{character.skeleton.names[joint]}” would hang on itself: choose another parent.")
+    draft.joints[joint].parent = -1 if parent is None else parent
+    return draft.finish()
+
+
+def removed(character: Character, joints: Sequence[int]) -> Character:
+    """The character without some joints: what hung on them, and what followed them, goes to their parents.
+
+    Raises
+    ------
+    BadEditError
+        When a remedy is tied to one, or nothing would be left to follow.
+    """
+    draft = Draft(character)
+    for joint in joints:
+        draft.remove(joint)
+    return draft.finish()
+
+
+def hinged(character: Character, joint: int, hinge: Hinge) -> Character:
+    """The character with another hinge axis and range of motion for a joint.
+
+    Raises
+    ------
+    BadEditError
+        When the range is empty or wider than a turn either way.
+    """
+    if not -2 * np.pi <= hinge.low < hinge.high <= 2 * np.pi:
+        raise BadEditError("The range of motion needs a low end below its high end, within a full turn either way.")
+    draft = Draft(character)
+    draft.joints[joint].hinge = hinge
+    return draft.finish()
+
+
+def twisted(character: Character, joint: int, count: int) -> Character:
+    """The character with so many twist joints spread evenly along a joint's bone.
+
+    They take over the joint's frame, and share its weight in an even gradient along the bone.
+
+    Raises
+    ------
+    BadEditError
+        When the joint has no bone, has twist joints already, or for a silly number.
+    """
+    skeleton = character.skeleton
+    if not 1 <= count <= MOST_TWISTS:
+        raise BadEditError(f"Between 1 and {MOST_TWISTS} twist joints can be put along a bone.")
+    main = main_child(skeleton, joint)
+    if main is None:
+        raise BadEditError(f"“{skeleton.names[joint]}” has no bone to put twist joints along: nothing hangs on it.")
+    start, end = skeleton.rest_global[joint, :3, 3], skeleton.rest_global[main, :3, 3]
+    draft, names = Draft(character), set(skeleton.names)
+    frame = rotation_part(draft.joints[joint].world[:3, :3])
+    labels = []
+    for k in range(1, count + 1):
+        label = free_name(f"{skeleton.names[joint]}_twist_{k}", names)
+        draft.add(label, joint, start + (end - start) * k / (count + 1), frame)
+        labels.append(label)
+    fresh = draft.finish()
+    chain = tuple(fresh.skeleton.find(n) for n in labels)
+    bone = fresh.skeleton.find(skeleton.names[joint])
+    dense = fresh.joint_weights.astype(np.float64)
+    grade(dense, Evaluator(fresh).rest(), Segment(bone, start, end, chain))
+    return with_joint_weights(fresh, dense, INSIDE)
+
+
+def reflected(character: Character, joints: Sequence[int], before: Skeleton | None = None) -> Character:
+    """The character with the mirror images of some joints brought to where they are, or made.
+
+    Parameters
+    ----------
+    joints
+        Whose place, frame, parent and hinge are mirrored across x = 0; those in the middle are passed over.
+    before
+        The skeleton in which mirror images are looked for, when an edit has moved one of a pair since; its joints have
+        the same names.
+
+    Notes
+    -----
+    A twin that is there keeps the way in which its frame mirrors the other (whatever the file's habit is); a new one
+    mirrors turns about its hinge: the same angle means the same motion on both sides.
+    """
+    known = before if before is not None else character.skeleton
+    twins = joint_mirror(known)
+    draft, skeleton = Draft(character), character.skeleton
+    height = max(float(np.ptp(skeleton.rest_global[:, 1, 3])), 1e-6)
+    key_of = {name: key for key, name in enumerate(skeleton.names)}
+    made_of: dict[int, int] = {}
+
+    def twin_of(joint: int) -> int | None:
+        if joint in made_of:
+            return made_of[joint]
+        old = known.index_of.get(skeleton.names[joint], -1)
+        if old < 0:
+            return key_of.get(other_side_name(skeleton.names[joint]) or "")
+        other = int(twins[old])
+        return key_of.get(known.names[other]) if other != old else None
+
+    for joint in sorted(joints):
+        own = draft.joints[joint]
+        twin = twin_of(joint)
+        if twin is None and abs(own.world[0, 3]) < 1e-3 * height:
+            continue
+        up = own.parent
+        parent = -1 if up < 0 else (twin_of(up) if twin_of(up) is not None else up)
+        assert parent is not None
+        frame = rotation_part(own.world[:3, :3])
+        if twin is None:
+            flip = _flip_about(own.hinge)
+            name = other_side_name(own.name) or free_name(f"{own.name}_mirrored", set(skeleton.names))
+            twin = draft.add(name, parent, own.world[:3, 3] * MIRROR, MIRROR[:, None] * frame @ flip)
+            made_of[joint] = twin
+        else:
+            at = draft.joints[twin]
+            flip = _habit(known, known.find(skeleton.names[joint]), known.find(skeleton.names[twin]))
+            size = rotation_part(at.world[:3, :3]).T @ at.world[:3, :3]
+            at.world[:3, :3] = MIRROR[:, None] * frame @ flip @ size
+            at.world[:3, 3] = own.world[:3, 3] * MIRROR
+            at.parent = parent
+        if own.hinge is not None:
+            x, y, z = (-flip.T @ np.array(own.hinge.axis)).tolist()
+            draft.joints[twin].hinge = Hinge((x, y, z), own.hinge.low, own.hinge.high)
+    return draft.finish()
+
+
+def _flip_about(hinge: Hinge | None) -> Array:
+    """The handedness of a mirrored frame: about its hinge (or Z) the same turn mirrors."""
+    flip = np.ones(3)
+    flip[int(np.argmax(np.abs(hinge.axis))) if hinge is not None else 2] = -1
+    return np.diag(flip)
+
+
+def _habit(skeleton: Skeleton, joint: int, twin: int) -> Array:
+    """How the frame of a joint's mirror image goes with its own: ``F' = M F D`` with this D."""
+    own, other = (rotation_part(skeleton.rest_global[j, :3, :3]) for j in (joint, twin))
+    habit = (MIRROR[:, None] * own).T @ other
+    snapped = np.round(habit)
+    return np.asarray(snapped if np.abs(habit - snapped).max() < 0.05 else habit)
+
+
+def main_child(skeleton: Skeleton, joint: int) -> int | None:
+    """The child that a joint's bone ends at: the one furthest away."""
+    at = skeleton.rest_global[:, :3, 3]
+    below = [(float(np.linalg.norm(at[c] - at[joint])), c) for c in skeleton.children(joint)]
+    length, child = max(below, default=(0.0, -1))
+    return child if length > 1e-9 else None
+
+
+def bone_of(skeleton: Skeleton, joint: int) -> Array | None:
+    """From a joint to where its bone ends ``(3,)``; for an end, on from its parent; None for a joint alone."""
+    at, child, parent = skeleton.rest_global[:, :3, 3], main_child(skeleton, joint), skeleton.joint_parents[joint]
+    if child is not None:
+        return np.asarray(at[child] - at[joint])
+    if parent >= 0 and np.linalg.norm(at[joint] - at[parent]) > 1e-9:
+        return np.asarray(at[joint] - at[parent])
+    return None

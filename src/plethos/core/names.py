@@ -1,0 +1,39 @@
+"""Names of joints, parts and shapes: free ones, and those of the other side."""
+
+from __future__ import annotations
+
+SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"), ("l", "r"))
+
+
+def free_name(wanted: str, taken: set[str]) -> str:
+    """`wanted`, or `wanted_2`, `_3`, ... when it is taken; the name found is added to `taken`."""
+    name, number = wanted, 1
+    while name in taken:
+        number += 1
+        name = f"{wanted}_{number}"
+    taken.add(name)
+    return name
+
+
+def other_side_names(name: str) -> set[str]:
+    """What the joint on the other side may be called: ``left_arm`` and ``right_arm``, ``arm.L`` and ``arm.R``, …"""
+    out: set[str] = set()
+    for a, b in SIDES:
+        for one, other in ((a, b), (b, a)):
+            if len(one) > 1:
+                if one in name:
+                    out.add(name.replace(one, other))
+                continue
+            for mark in "_.- ":
+                if name.startswith(one + mark):
+                    out.add(other + name[1:])
+                if name.endswith(mark + one):
+                    out.add(name[:-1] + other)
+                if mark + one + mark in name:
+                    out.add(name.replace(mark + one + mark, mark + other + mark))
+    return out
+
+
+def other_side_name(name: str) -> str | None:
+    """The likeliest name of the joint on the other side; None when the name tells no side."""
+    return min(other_side_names(name), default=None)

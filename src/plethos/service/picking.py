@@ -1,0 +1,176 @@
+"""Picking regions: by stroke, edge loop, piece, part or joint; kept under names, each pick an undo step."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.regions import PICKED, pick
+from plethos.core.regions.loops import QuadEdges
+from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.skeleton import Pose
+from plethos.core.symmetry import vertex_mirror
+from plethos.service.open_character import OpenCharacter, PickSession
+from plethos.service.workbench import Workbench
+
+Shares = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Pick:
+    """What is to be picked.
+
+    Parameters
+    ----------
+    by
+        ``piece``, ``part``, ``joint``, ``loop``, ``region`` or ``all``.
+    how
+        ``only``, ``add`` or ``take``: see `pick.combined`.
+    name
+        Of the part, joint or region.
+    triangle, at
+        Where on the posed skin, for a piece or a loop.
+    least
+        The least weight that counts as following a joint.
+    """
+
+    by: str
+    how: str = "add"
+    name: str = ""
+    triangle: int = -1
+    at: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    least: float = 0.05
+
+
+def choose(workbench: Workbench, character_id: str, wanted: Pick, pose: Pose | None, mirror: bool) -> OpenCharacter:
+    """Pick something; `pose` is what `wanted.at` was said of."""
+    opened = workbench.open(character_id)
+
+    def change(character: Character) -> Character:
+        fresh = _found(opened, character, wanted, pose)
+        if mirror and wanted.by != "all":
+            fresh = pick.mirrored_too(fresh, vertex_mirror(opened.rest))
+        return character.with_region(PICKED, pick.combined(character.region(), fresh, wanted.how))
+
+    return workbench.edit(
+        character_id, _LABELS.get(wanted.by, "Pick") + (f" {wanted.name}" * bool(wanted.name)), change
+    )
+
+
+_LABELS = {"piece": "Pick a piece", "loop": "Pick a loop", "all": "Pick all", "joint": "Pick what follows"}
+
+
+def _found(opened: OpenCharacter, character: Character, wanted: Pick, pose: Pose | None) -> Shares:
+    topology, count = character.topology, len(character.points)
+    if wanted.by == "all":
+        return np.ones(count, dtype=np.float32)
+    if wanted.by == "part":
+        return pick.by_part(character, wanted.name)
+    if wanted.by == "joint":
+        return pick.by_joint(character, character.skeleton.find(wanted.name), wanted.least)
+    if wanted.by == "region":
+        return character.region(wanted.name)
+    if wanted.by in ("piece", "loop"):
+        if not 0 <= wanted.triangle < len(topology.triangles):
+            raise BadEditError("That place does not lie on the character.")
+        if wanted.by == "piece":
+            return pick.by_piece(topology, int(topology.triangles[wanted.triangle, 0]))
+        posed = opened.evaluator.evaluate(pose or character.skeleton.rest_pose())
+        edges = QuadEdges(topology, opened.rest)
+        found = edges.loop(*edges.nearest(wanted.triangle, np.array(wanted.at), posed))
+        return pick.of_vertices(count, found)
+    raise BadEditError(f"There is no way to pick by “{wanted.by}”; there are piece, part, joint, loop, region and all.")
+
+
+def reshape(workbench: Workbench, character_id: str, how: str, width: float) -> OpenCharacter:
+    """Grow or shrink what is picked by a ring, soften its border over so many metres, turn it over, or drop it."""
+    opened = workbench.open(character_id)
+
+    def change(character: Character) -> Character:
+        shares, topology = character.region(), character.topology
+        if how == "none":
+            return character.with_region(PICKED, None)
+        if how == "invert":
+            return character.with_region(PICKED, 1 - shares)
+        if not shares.any():
+            raise BadEditError("Nothing is picked yet: stroke over the skin, or pick a piece, a part or a joint.")
+        if how == "grow":
+            fresh = pick.grown(topology, shares)
+        elif how == "shrink":
+            fresh = pick.shrunk(topology, shares)
+        elif how == "soften":
+            fresh = pick.softened(topology, opened.rest, shares, width)
+        else:
+            raise BadEditError(f"There is no “{how}” for a region; there are grow, shrink, soften, invert and none.")
+        return character.with_region(PICKED, fresh)
+
+    labels = {"none": "Pick nothing", "invert": "Pick the rest"}
+    return workbench.edit(character_id, labels.get(how, f"{how.capitalize()} the region"), change)
+
+
+def keep(workbench: Workbench, character_id: str, name: str) -> OpenCharacter:
+    """Keep what is picked under a name, in place of what had that name."""
+    name = name.strip()
+
+    def change(character: Character) -> Character:
+        shares = character.region()
+        if not name:
+            raise BadEditError("A region needs a name.")
+        if not shares.any():
+            raise BadEditError("Nothing is picked, so there is nothing to keep.")
+        return character.with_region(name, shares)
+
+    return workbench.edit(character_id, f"Keep the region {name}", change)
+
+
+def forget(workbench: Workbench, character_id: str, name: str) -> OpenCharacter:
+    """Delete a kept region."""
+
+    def change(character: Character) -> Character:
+        character.region(name)
+        return character.with_region(name, None)
+
+    return workbench.edit(character_id, f"Delete the region {name}", change)
+
+
+def pick_dabs(opened: OpenCharacter, pose: Pose, touches: Sequence[Dab], take: bool, mirror: bool) -> None:
+    """Let the brush pick on the posed skin; shown at once, stored by `end_pick`."""
+    with opened.lock:
+        if opened.sculpt is not None:
+            raise BadEditError("A sculpt is in progress: keep or drop it first.")
+        character = opened.character
+        session = opened.picking
+        if session is None:
+            points = opened.rest.astype(np.float64)
+            surface = SculptSurface(character.topology, points, points.copy())
+            twin = vertex_mirror(opened.rest) if mirror else None
+            session = PickSession(character.region(), surface, twin)
+        session.surface.points[:] = opened.evaluator.evaluate(pose)
+        for touch in touches:
+            # What is under the ring is picked whole: soft borders are made after.
+            reached = session.surface.touch(touch).vertices
+            if session.twin is not None:
+                there = session.twin[reached]
+                reached = np.concatenate([reached, there[there >= 0]])
+            session.shares[reached] = 0 if take else 1
+        opened.picking = session
+
+
+def end_pick(workbench: Workbench, opened: OpenCharacter) -> None:
+    """Store what the stroke picked."""
+    with opened.lock:
+        session = opened.picking
+        if session is not None:
+            character = opened.character.with_region(PICKED, session.shares)
+            workbench.commit(opened, "Pick by stroke", character, None)
+
+
+def regions_json(character: Character) -> list[dict[str, Any]]:
+    """The kept regions, and what is picked (without a name), each with how many vertices it holds."""
+    return [{"name": r.name, "vertices": len(r.vertices)} for r in character.regions]

@@ -1,0 +1,183 @@
+"""A mesh without joints: brought in as OBJ or GLB, a skeleton laid, weights made, and out again."""
+
+import unittest
+
+import numpy as np
+
+from plethos.core.bend import BendMeasure, bent
+from plethos.core.errors import BadEditError, BadFileError
+from plethos.core.evaluate import Evaluator
+from plethos.core.formats.files import open_file
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.formats.obj import write_obj
+from plethos.core.joints import edit
+from plethos.core.joints.ranges import PRESETS
+from plethos.core.joints.template import MARKERS, guessed_markers, laid
+from plethos.core.weights.bind import bound_automatically
+from plethos.core.weights.check import check_weights
+from plethos.demo.catalogue import open_demo
+
+CUBE = """# two boxes, the second of quads counted back from the newest
+o crate
+v -1 0 -1
+v 1 0 -1
+v 1 0 1
+v -1 0 1
+v -1 2 -1
+v 1 2 -1
+v 1 2 1
+v -1 2 1
+f 1 2 3 4
+f 8 7 6 5
+f 1/1 5 6 2
+f 2 6 7 3
+f 3 7 8 4
+f 4 8 5 1
+vt 0 0
+o lid
+v 0 3 0
+v 1 3 0
+v 0 3 1
+f -3 -2 -1
+"""
+
+
+def brought(text: str):
+    """An OBJ as a character, with its file."""
+    file = open_file("mesh.obj", text.encode())
+    return read_character(parse(file.pack()), "Mesh"), parse(file.pack())
+
+
+class Obj(unittest.TestCase):
+    def test_groups_become_parts_and_polygons_triangles(self):
+        character, _ = brought(CUBE.replace("1/1", "1"))
+        self.assertEqual([p.name for p in character.parts], ["crate", "lid"])
+        self.assertEqual([p.triangles[1] - p.triangles[0] for p in character.parts], [12, 1])
+        self.assertFalse(character.skeleton.is_joint.any())
+        rest = Evaluator(character).rest()
+        np.testing.assert_allclose(np.ptp(rest, axis=0), [2, 3, 2], atol=1e-6)
+
+    def test_its_own_export_comes_in_the_same(self):
+        keeper, _ = open_demo("lock-keeper-bare")
+        rest = Evaluator(keeper).rest()
+        character, _ = brought(write_obj(keeper, rest))
+        np.testing.assert_allclose(Evaluator(character).rest(), rest, atol=1e-6)
+        self.assertEqual([p.name for p in character.parts], ["_".join(p.name.split()) for p in keeper.parts])
+
+    def test_large_figures_are_taken_for_centimetres_and_that_is_told(self):
+        tall = "v 0 0 0\nv 0 180 0\nv 50 0 0\nf 1 2 3\n"
+        file = open_file("tall.obj", tall.encode())
+        character = read_character(file, "Tall")
+        self.assertAlmostEqual(float(np.ptp(Evaluator(character).rest()[:, 1])), 1.8, places=6)
+        self.assertIn("centimetres", " ".join(character.repairs))
+
+    def test_what_is_broken_is_named_with_its_line(self):
+        for text, words in (
+            ("v 1 2\nf 1 1 1\n", "line 1"),
+            ("v 1 2 3\nf 1 2 3\n", "line 2 names a vertex that is not there"),
+            ("v 1 2 3\nf 1 1\n", "less than three corners"),
+            ("v 1 2 3\nf a b c\n", "no corner"),
+            ("v 1 2 3\n", "no faces"),
+            ("v nan 2 3\nf 1 1 1\n", "not finite"),
+        ):
+            with self.subTest(text), self.assertRaisesRegex(BadFileError, words):
+                brought(text)
+
+
+class Template(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.keeper, _ = open_demo("lock-keeper-bare")
+        cls.rest = Evaluator(cls.keeper).rest()
+        cls.bare, cls.source = brought(write_obj(cls.keeper, cls.rest))
+        cls.markers = guessed_markers(cls.rest)
+        cls.laid = laid(cls.bare, cls.markers)
+
+    def test_the_markers_stand_near_the_joints_that_the_figure_was_made_with(self):
+        skeleton = self.keeper.skeleton
+        for marker, joint in (("elbow", "forearm"), ("wrist", "hand"), ("hip", "thigh"), ("knee", "shin"),
+                              ("ankle", "foot"), ("shoulder", "upper_arm")):  # fmt: skip
+            at = skeleton.rest_global[skeleton.find(f"left_{joint}"), :3, 3]
+            self.assertLess(float(np.linalg.norm(self.markers[marker] - at)), 0.06, marker)
+
+    def test_it_is_mirrored_framed_and_ranged(self):
+        skeleton = self.laid.skeleton
+        for name in skeleton.names:
+            if name.startswith("left_"):
+                left, right = skeleton.find(name), skeleton.find(name.replace("left", "right", 1))
+                np.testing.assert_allclose(
+                    skeleton.rest_global[right, :3, 3], skeleton.rest_global[left, :3, 3] * [-1, 1, 1], atol=1e-12
+                )
+        for joint, child, name in (
+            ("left_forearm", "left_hand", "elbow_flexion"), ("left_shin", "left_foot", "knee_flexion"),
+            ("right_thigh", "right_shin", "hip_flexion"), ("spine_1", "spine_2", "spine_flexion"),
+        ):  # fmt: skip
+            j = skeleton.find(joint)
+            hinge = skeleton.hinge(j)
+            self.assertAlmostEqual(np.degrees(hinge.high), PRESETS[name].high)
+            pose = bent(skeleton.rest_pose(), j, hinge.axis, 0.2)
+            tip = skeleton.find(child)
+            went = skeleton.global_matrices(pose)[tip, :3, 3] - skeleton.rest_global[tip, :3, 3]
+            self.assertGreater(went @ PRESETS[name].toward, 0.8 * np.linalg.norm(went), joint)
+
+    def test_weights_come_with_it_and_the_elbow_bends_as_on_the_figure_itself(self):
+        bound = bound_automatically(self.laid, 4)
+        np.testing.assert_allclose(Evaluator(bound).rest(), self.rest, atol=1e-5)
+        self.assertFalse([f for f in check_weights(bound, 4) if f.kind in ("stray", "over_limit", "unmirrored")])
+        volumes = []
+        for character in (bound, bound_automatically(self.keeper, 4)):
+            j = character.skeleton.find("left_forearm")
+            pose = bent(character.skeleton.rest_pose(), j, character.skeleton.hinge(j).axis, np.radians(90))
+            volumes.append(BendMeasure(character, j, Evaluator(character).rest()).at(pose).volume)
+        self.assertAlmostEqual(volumes[0], volumes[1], delta=5)
+
+    def test_what_was_laid_and_bound_leaves_as_a_skinned_file(self):
+        bound = bound_automatically(self.laid, 4)
+        again = read_character(parse(write_glb(bound, self.source)), "Again")
+        joints = {bound.skeleton.names[j] for j in np.flatnonzero(bound.skeleton.is_joint)}
+        self.assertEqual({again.skeleton.names[j] for j in np.flatnonzero(again.skeleton.is_joint)}, joints)
+        self.assertEqual(int(again.skeleton.is_joint.sum()), int(bound.skeleton.is_joint.sum()))
+        pose = bent(bound.skeleton.rest_pose(), bound.skeleton.find("left_forearm"), (0, 0, 1), 1.0)
+        back = bent(again.skeleton.rest_pose(), again.skeleton.find("left_forearm"), (0, 0, 1), 1.0)
+        np.testing.assert_allclose(Evaluator(again).evaluate(back), Evaluator(bound).evaluate(pose), atol=1e-5)
+
+    def test_joints_that_nothing_follows_yet_are_joints_when_they_come_back(self):
+        again = read_character(parse(write_glb(self.laid, self.source)), "Again")
+        self.assertEqual(int(again.skeleton.is_joint.sum()), int(self.laid.skeleton.is_joint.sum()))
+        np.testing.assert_allclose(Evaluator(again).rest(), self.rest, atol=1e-6)
+
+    def test_a_mesh_far_from_any_joint_and_one_of_no_area_are_bound_all_the_same(self):
+        text = write_obj(self.keeper, self.rest)
+        count = sum(line.startswith("v ") for line in text.splitlines())
+        far = "o kite\nv 9 9 9\nv 9 9.1 9\nv 9.1 9 9\n" + f"f {count + 1} {count + 2} {count + 3}\n"
+        flat = "o thread\nv 1 1 1\nv 1 1 1\nv 1 1 1\n" + f"f {count + 4} {count + 5} {count + 6}\n"
+        character, _ = brought(text + far + flat)
+        bound = bound_automatically(laid(character, self.markers), 4)
+        np.testing.assert_allclose(bound.weights.sum(axis=1), 1, atol=1e-6)
+        self.assertTrue(np.isfinite(bound.weights).all())
+
+    def test_markers_that_cannot_be_are_told(self):
+        for change, words in (
+            ({"knee": self.markers["hip"]}, "lie on each other"),
+            ({"elbow": [np.nan, 0, 0]}, "finite"),
+            ({"wrist": None}, "missing"),
+        ):
+            places = {m: p for m, p in {**self.markers, **change}.items() if p is not None}
+            with self.subTest(words), self.assertRaisesRegex(BadEditError, words):
+                laid(self.bare, places)
+        with self.assertRaisesRegex(BadEditError, "joints already"):
+            laid(self.keeper, self.markers)
+        self.assertEqual(set(MARKERS), set(self.markers))
+
+    def test_without_joints_there_is_nothing_to_follow(self):
+        with self.assertRaisesRegex(BadEditError, "lay a skeleton first"):
+            bound_automatically(self.bare, 4)
+        self.assertEqual([f.kind for f in check_weights(self.bare)], [])
+        one = edit.made(self.bare, "root", None, [0, 1, 0])
+        self.assertEqual(one.skeleton.names[-1], "root")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,337 @@
+"""Editing joints at rest: the skin stays, poses change as they should, and the file that leaves says the same."""
+
+import copy
+import json
+import unittest
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from plethos.core import rotations
+from plethos.core.bend import BendMeasure, ContactCounter
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.joints import edit
+from plethos.core.joints.edit import moved_joints
+from plethos.core.joints.layout import laid_out, layout_to_json
+from plethos.core.joints.ranges import PRESETS, hinge_of, suggested, with_range
+from plethos.core.skeleton import pose_from_json
+from plethos.core.weights.assign import with_joint_weights
+from plethos.demo.catalogue import open_demo
+from tests.figures import tube, tube_file
+
+
+class Moving(unittest.TestCase):
+    def test_the_skin_stays_at_rest_and_turns_about_the_new_place(self):
+        for options in ({}, {"root": {"scale": [0.01] * 3}}, {"root": {"rotation": [0.5, 0.5, 0.5, 0.5]}}):
+            character = tube(**options)
+            rest, upper = Evaluator(character).rest(), character.skeleton.find("upper")
+            frame = character.skeleton.rest_global[upper]
+            place = frame[:3, 3] + 0.03 * frame[:3, 1]
+            moved = moved_joints(character, {upper: place})
+            np.testing.assert_allclose(Evaluator(moved).rest(), rest, atol=1e-6)
+            pose = pose_from_json(moved.skeleton, '{"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}')
+            axis = frame[:3, 2] / np.linalg.norm(frame[:3, 2])
+            turned = Rotation.from_rotvec(np.pi / 2 * axis).apply(rest - place) + place
+            whole = character.joint_weights[:, upper] > 0.999
+            np.testing.assert_allclose(evaluate_exact(moved, pose)[whole], turned[whole], atol=1e-5)
+
+    def test_joints_below_a_moved_one_stay_and_moving_back_is_as_before(self):
+        keeper, _ = open_demo("lock-keeper-bare")
+        at = keeper.skeleton.rest_global[:, :3, 3]
+        thigh = keeper.skeleton.find("left_thigh")
+        moved = moved_joints(keeper, {thigh: at[thigh] + [0, 0.02, -0.01]})
+        now = moved.skeleton.rest_global[:, :3, 3]
+        others = np.arange(len(at)) != thigh
+        np.testing.assert_allclose(now[others], at[others], atol=1e-9)
+        back = moved_joints(moved, {thigh: at[thigh]})
+        np.testing.assert_allclose(back.skeleton.rest_global, keeper.skeleton.rest_global, atol=1e-12)
+
+    def test_a_hip_pivot_is_moved_without_repainting_and_the_measures_follow(self):
+        # On this figure a pivot further forward, nearer to the fold, keeps more of the raised thigh.
+        keeper, _ = open_demo("lock-keeper-bare")
+        thigh = keeper.skeleton.find("left_thigh")
+        good = keeper.skeleton.rest_global[thigh, :3, 3]
+        rest = Evaluator(keeper).rest()
+        measure, counter = BendMeasure(keeper, thigh, rest), ContactCounter(keeper, rest)
+        measure.slices, measure._rest_values  # noqa: B018  the same region and slices for all
+        told = []
+        for forward in (-0.02, 0.0, 0.02):
+            moved = moved_joints(keeper, {thigh: good + np.array([0, 0, forward])})
+            self.assertIs(moved.weights, keeper.weights)
+            pose = pose_from_json(moved.skeleton, '{"joints": {"left_thigh": {"euler_xyz_deg": [0, 0, 100]}}}')
+            contacts = counter.count(Evaluator(moved).evaluate(pose))
+            told.append((measure.with_character(moved).at(pose).volume, contacts))
+        self.assertEqual(told, sorted(told, key=lambda t: t[0]))
+        self.assertGreater(told[2][0], told[0][0] + 5)
+        self.assertLess(told[2][1], 0.8 * told[1][1])
+
+    def test_nonsense_is_told(self):
+        character = tube()
+        with self.assertRaisesRegex(BadEditError, "finite"):
+            moved_joints(character, {1: [np.nan, 0, 0]})
+
+
+class Edited(unittest.TestCase):
+    """Every edit: the skin at rest stays, clips and remedies mean the same motion, a stored layout gives it back."""
+
+    def setUp(self):
+        self.keeper, _ = open_demo("lock-keeper")
+        self.skeleton = self.keeper.skeleton
+        self.rest = Evaluator(self.keeper).rest()
+
+    def at(self, character, name):
+        return character.skeleton.rest_global[character.skeleton.find(name), :3, 3]
+
+    def stays(self, edited, atol=1e-6):
+        np.testing.assert_allclose(Evaluator(edited).rest(), self.rest, atol=atol)
+
+    def moves_alike(self, edited, atol=2e-5):
+        """The same skin at every sampled time of every clip, remedies acting."""
+        for before, after in zip(self.keeper.clips, edited.clips, strict=True):
+            for time in (0.3 * before.duration, 0.7 * before.duration):
+                wanted = Evaluator(self.keeper).evaluate(before.pose_at(self.skeleton, time))
+                got = Evaluator(edited).evaluate(after.pose_at(edited.skeleton, time))
+                np.testing.assert_allclose(got, wanted, atol=atol, err_msg=before.name)
+
+    def comes_back(self, edited):
+        """The layout as stored, laid under the bare character, gives the same skeleton and the same skin."""
+        again = laid_out(self.keeper, json.loads(json.dumps(layout_to_json(edited.skeleton, self.skeleton))))
+        self.assertEqual(again.skeleton.names, edited.skeleton.names)
+        np.testing.assert_array_equal(again.skeleton.rest_global, edited.skeleton.rest_global)
+        self.stays(again)
+
+    def test_a_joint_is_made_on_both_sides(self):
+        clavicle = self.skeleton.find("left_clavicle")
+        one = edit.made(self.keeper, "left_buckle", clavicle, [0.1, 1.4, 0.15])
+        both = edit.reflected(one, [one.skeleton.find("left_buckle")])
+        right = both.skeleton.find("right_buckle")
+        np.testing.assert_allclose(self.at(both, "right_buckle"), [-0.1, 1.4, 0.15], atol=1e-12)
+        self.assertEqual(both.skeleton.names[both.skeleton.parents[right]], "right_clavicle")
+        # The same turn about the hinge is the mirrored motion, as for the joints that were there.
+        left_z, right_z = (
+            both.skeleton.rest_global[both.skeleton.find(n), :3, 2] for n in ("left_buckle", "right_buckle")
+        )
+        np.testing.assert_allclose(right_z, left_z * [1, -1, -1], atol=1e-9)
+        self.stays(both)
+        self.moves_alike(both)
+        self.comes_back(both)
+
+    def test_a_turned_frame_changes_no_motion_and_its_twin_follows(self):
+        forearm = self.skeleton.find("left_forearm")
+        by = rotations.from_euler_xyz_deg([10, 35, -20])
+        once = edit.turned(self.keeper, forearm, by)
+        both = edit.reflected(once, [forearm], self.skeleton)
+        self.stays(both)
+        self.moves_alike(both)
+        self.comes_back(both)
+        # The triggers were turned along: the sign of the axis and the activation stay.
+        bent = both.clips[0].pose_at(both.skeleton, 1.0)
+        for remedy, before in zip(both.remedies, self.keeper.remedies, strict=True):
+            wanted = before.trigger.activation(self.keeper.clips[0].pose_at(self.skeleton, 1.0))
+            self.assertAlmostEqual(remedy.trigger.activation(bent), wanted, places=6)
+        left, right = (both.skeleton.rest_global[both.skeleton.find(f"{s}_forearm"), :3, :3] for s in ("left", "right"))
+        np.testing.assert_allclose(right, np.diag([-1.0, 1, 1]) @ left @ np.diag([1.0, 1, -1]), atol=1e-9)
+
+    def test_a_frame_is_laid_along_its_bone_again(self):
+        forearm, hand = self.skeleton.find("left_forearm"), self.skeleton.find("left_hand")
+        bone = self.at(self.keeper, "left_hand") - self.at(self.keeper, "left_forearm")
+        crooked = edit.turned(self.keeper, forearm, rotations.from_euler_xyz_deg([25, 0, 15]))
+        straight = edit.aimed(crooked, forearm)
+        np.testing.assert_allclose(
+            straight.skeleton.rest_global[forearm, :3, 1], bone / np.linalg.norm(bone), atol=1e-9
+        )
+        np.testing.assert_allclose(self.at(straight, "left_hand"), self.at(self.keeper, "left_hand"), atol=1e-12)
+        self.moves_alike(straight)
+        self.assertEqual(straight.skeleton.names[hand], "left_hand")
+
+    def test_a_joint_hung_elsewhere_stays_and_then_follows_its_new_parent(self):
+        bare = self.keeper.with_remedies(())
+        hand = bare.skeleton.find("left_hand")
+        hung = edit.reparented(bare, hand, bare.skeleton.find("chest"))
+        self.stays(hung)
+        self.comes_back(hung)
+        pose = pose_from_json(hung.skeleton, '{"joints": {"left_forearm": {"euler_xyz_deg": [0, 0, 70]}}}')
+        posed = hung.skeleton.global_matrices(pose)[hung.skeleton.find("left_hand"), :3, 3]
+        np.testing.assert_allclose(posed, self.at(bare, "left_hand"), atol=1e-9)
+        with self.assertRaisesRegex(BadEditError, "hang on itself"):
+            edit.reparented(bare, bare.skeleton.find("chest"), hand)
+
+    def test_what_followed_a_deleted_joint_follows_its_parent(self):
+        bare = self.keeper.with_remedies(())
+        thumb = [bare.skeleton.find(f"left_thumb_{k}") for k in (2, 1)]
+        without = edit.removed(bare, thumb)
+        self.stays(without)
+        self.comes_back(without)
+        self.assertEqual(len(without.skeleton), len(bare.skeleton) - 2)
+        kept = without.skeleton.find("left_hand")
+        before = bare.joint_weights[:, [bare.skeleton.find("left_hand"), *thumb]].sum(axis=1)
+        np.testing.assert_allclose(without.joint_weights[:, kept], before, atol=1e-6)
+        self.assertEqual(
+            without.skeleton.names[without.skeleton.parents[without.skeleton.find("left_thumb_3")]], "left_hand"
+        )
+        for row, weights in zip(without.influences[:500], without.weights[:500], strict=True):
+            used = row[weights > 0]
+            self.assertEqual(len(used), len(set(used.tolist())))
+
+    def test_a_joint_that_a_remedy_needs_is_not_deleted(self):
+        with self.assertRaisesRegex(BadEditError, "untie or delete that remedy first"):
+            edit.removed(self.keeper, [self.skeleton.find("left_forearm")])
+
+    def test_names_are_unique_and_never_empty(self):
+        for name, words in (("chest", "already"), ("  ", "needs a name")):
+            with self.subTest(name), self.assertRaisesRegex(BadEditError, words):
+                edit.renamed(self.keeper, 5, name)
+        renamed = edit.renamed(self.keeper, self.skeleton.find("left_forearm"), "left_lower_arm")
+        tied = [r.to_rule(renamed.skeleton)["trigger"]["joint"] for r in renamed.remedies]
+        self.assertIn("left_lower_arm", tied)
+        self.assertIs(renamed.weights, self.keeper.weights)
+        self.moves_alike(renamed)
+
+    def test_twist_joints_share_an_even_gradient_and_move_nothing_yet(self):
+        bare = self.keeper.with_remedies(())
+        neck = bare.skeleton.find("neck")
+        twisted = edit.twisted(bare, neck, 3)
+        self.stays(twisted)
+        chain = [twisted.skeleton.find("neck"), *(twisted.skeleton.find(f"neck_twist_{k}") for k in (1, 2, 3))]
+        np.testing.assert_allclose(twisted.joint_weights[:, chain].sum(axis=1), bare.joint_weights[:, neck], atol=0.011)
+        start, end = self.at(bare, "neck"), self.at(bare, "head")
+        for k in (1, 2, 3):
+            np.testing.assert_allclose(self.at(twisted, f"neck_twist_{k}"), start + (end - start) * k / 4, atol=1e-9)
+        # Along the bone their weights follow each other.
+        along = (self.rest - start) @ (end - start) / ((end - start) @ (end - start))
+        centres = [np.average(along, weights=twisted.joint_weights[:, j]) for j in chain]
+        self.assertEqual(centres, sorted(centres))
+        with self.assertRaisesRegex(BadEditError, "nothing hangs on it"):
+            edit.twisted(bare, bare.skeleton.find("left_thumb_3"), 2)
+
+
+class Ranges(unittest.TestCase):
+    def test_they_hold_the_handbook_values(self):
+        # AAOS (1965), normal adult ranges, from memory.
+        for name, high in (("elbow_flexion", 150), ("shoulder_abduction", 180),
+                           ("shoulder_flexion", 180), ("hip_flexion", 120), ("knee_flexion", 135),
+                           ("wrist_flexion", 80), ("forearm_roll", 80)):  # fmt: skip
+            self.assertEqual(PRESETS[name].high, high, name)
+        self.assertEqual(PRESETS["forearm_roll"].low, -80)
+
+    def test_axis_and_sign_bend_the_joint_the_way_the_preset_says(self):
+        keeper, _ = open_demo("lock-keeper-bare")
+        for joint, tip, name in (
+            ("left_forearm", "left_hand", "elbow_flexion"), ("right_shin", "right_foot", "knee_flexion"),
+            ("left_thigh", "left_shin", "hip_flexion"), ("right_upper_arm", "right_forearm", "shoulder_abduction"),
+            ("left_foot", "left_toes", "ankle"), ("neck", "head", "neck_flexion"),
+        ):  # fmt: skip
+            with self.subTest(name):
+                j = keeper.skeleton.find(joint)
+                # A frame turned anyhow must not matter.
+                crooked = edit.turned(keeper, j, rotations.from_euler_xyz_deg([40, 70, -25]))
+                limited = with_range(crooked, j, name)
+                hinge = limited.skeleton.hinge(j)
+                self.assertAlmostEqual(np.degrees(hinge.high), PRESETS[name].high)
+                turn = rotations.from_axis_angle(hinge.axis, 0.2)
+                pose = limited.skeleton.rest_pose().with_rotation(j, turn)
+                t = limited.skeleton.find(tip)
+                went = limited.skeleton.global_matrices(pose)[t, :3, 3] - limited.skeleton.rest_global[t, :3, 3]
+                self.assertGreater(went @ PRESETS[name].toward / np.linalg.norm(went), 0.7)
+
+    def test_a_name_suggests_its_range(self):
+        for joint, wanted in (
+            ("left_forearm", "elbow_flexion"), ("RightUpperLeg", "hip_flexion"), ("spine_2", "spine_flexion"),
+            ("left_forearm_twist_1", "forearm_roll"), ("lamp", None),
+        ):  # fmt: skip
+            self.assertEqual(suggested(joint), wanted)
+
+    def test_a_bone_that_lies_the_way_it_should_bend_is_told(self):
+        with self.assertRaisesRegex(BadEditError, "does not fit"):
+            hinge_of(tube().skeleton, 1, PRESETS["ankle"])
+
+
+class Written(unittest.TestCase):
+    def again(self, character, source):
+        return read_character(parse(write_glb(character, source)), "Again")
+
+    def test_a_moved_joint_comes_back_where_it_was_put(self):
+        for options in ({}, {"root": {"scale": [0.01] * 3}}):
+            source = tube_file(**options)
+            character = read_character(parse(source.pack()), "Tube")
+            upper = character.skeleton.find("upper")
+            place = character.skeleton.rest_global[upper, :3, 3] * 1.1
+            moved = moved_joints(character, {upper: place})
+            again = self.again(moved, parse(source.pack()))
+            np.testing.assert_allclose(again.skeleton.rest_global[upper, :3, 3], place, rtol=1e-6)
+            pose = pose_from_json(moved.skeleton, '{"joints": {"upper": {"euler_xyz_deg": [10, 20, 80]}}}')
+            np.testing.assert_allclose(evaluate_exact(again, pose), evaluate_exact(moved, pose), atol=1e-6)
+
+    def test_every_edit_of_joints_leaves_in_the_file_and_comes_back(self):
+        keeper, source = open_demo("lock-keeper")
+        keeper = keeper.with_remedies(
+            tuple(r for r in keeper.remedies if "forearm" in r.to_rule(keeper.skeleton)["trigger"]["joint"])
+        )
+        s = keeper.skeleton
+        changed = edit.renamed(keeper, s.find("left_toes"), "left_ball")
+        changed = edit.turned(changed, s.find("left_hand"), rotations.from_euler_xyz_deg([20, 0, 30]))
+        changed = edit.reparented(changed, s.find("jaw"), s.find("neck"))
+        changed = edit.removed(changed, [changed.skeleton.find("right_thumb_3")])
+        changed = edit.twisted(changed, changed.skeleton.find("neck"), 2)
+        changed = edit.made(changed, "lantern", changed.skeleton.find("left_hand"), [0.7, 0.9, 0.1])
+        changed = with_range(changed, changed.skeleton.find("left_forearm"), "elbow_flexion")
+        again = self.again(changed, source)
+        self.assertEqual(set(again.skeleton.names), set(changed.skeleton.names))
+        self.assertTrue(again.skeleton.is_joint[again.skeleton.find("lantern")])
+        np.testing.assert_allclose(Evaluator(again).rest(), Evaluator(keeper).rest(), atol=2e-6)
+        for name in changed.skeleton.names:
+            a, b = changed.skeleton.find(name), again.skeleton.find(name)
+            np.testing.assert_allclose(
+                again.skeleton.rest_global[b], changed.skeleton.rest_global[a], atol=1e-6, err_msg=name
+            )
+            up, up_again = (c.skeleton.parents[k] for c, k in ((changed, a), (again, b)))
+            self.assertEqual(
+                changed.skeleton.names[up] if up >= 0 else "", again.skeleton.names[up_again] if up_again >= 0 else ""
+            )
+        self.assertAlmostEqual(again.skeleton.hinge(again.skeleton.find("left_forearm")).high, np.radians(150))
+        for before, after in zip(changed.clips, again.clips, strict=True):
+            wanted = Evaluator(changed).evaluate(before.pose_at(changed.skeleton, 1.0))
+            got = Evaluator(again).evaluate(after.pose_at(again.skeleton, 1.0))
+            np.testing.assert_allclose(got, wanted, atol=5e-5, err_msg=before.name)
+
+    def test_a_part_without_skin_stays_when_the_joint_that_carries_it_is_moved(self):
+        source = tube_file()
+        source.document["nodes"][1]["mesh"] = 1
+        plain = copy.deepcopy(source.document["meshes"][0])
+        for key in ("JOINTS_0", "WEIGHTS_0"):
+            del plain["primitives"][0]["attributes"][key]
+        source.document["meshes"].append(plain)
+        character = read_character(parse(source.pack()), "Two")
+        upper = character.skeleton.find("upper")
+        moved = moved_joints(character, {upper: [0, 0.6, 0.1]})
+        again = self.again(moved, parse(source.pack()))
+        np.testing.assert_allclose(Evaluator(again).rest(), Evaluator(character).rest(), atol=1e-6)
+
+    def test_a_joint_that_no_skin_knew_is_added_to_it(self):
+        source = tube_file()
+        source.document["nodes"][0]["children"].append(len(source.document["nodes"]))
+        source.document["nodes"].append({"name": "tail", "translation": [0, -0.2, 0]})
+        source.document["skins"].append({"joints": [len(source.document["nodes"]) - 1]})
+        tail = len(source.document["nodes"]) - 1
+        # A second part hangs on the tail, so that it is a joint at all; it shares the tube's mesh.
+        source.document["nodes"].append({"name": "second", "mesh": 0, "skin": 1})
+        source.document["scenes"][0]["nodes"].append(tail + 1)
+        for primitive in source.document["meshes"][0]["primitives"]:
+            self.assertIn("JOINTS_0", primitive["attributes"])
+        source.document["skins"][1]["joints"] = [tail, 0]
+        character = read_character(parse(source.pack()), "Two skins")
+        dense = character.joint_weights.astype(float)
+        first = slice(*character.parts[0].vertices)
+        dense[first] = 0
+        dense[first, character.skeleton.find("tail")] = 1
+        changed = with_joint_weights(character, dense)
+        again = self.again(changed, parse(source.pack()))
+        np.testing.assert_allclose(again.joint_weights, dense, atol=1e-6)
+        pose = pose_from_json(changed.skeleton, '{"joints": {"tail": {"euler_xyz_deg": [0, 40, 30]}}}')
+        np.testing.assert_allclose(evaluate_exact(again, pose), evaluate_exact(changed, pose), atol=1e-5)
+        joints = parse(write_glb(changed, parse(source.pack()))).document["skins"][0]["joints"]
+        self.assertEqual(len(joints), len(set(joints)))
