@@ -162,7 +162,7 @@ def strip(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
         opened = OpenCharacter.of(revision, source, character)
         opened.show(revision, character, None)
         start = time.perf_counter()
-        bend_curves(opened, joint, (0, 0, 1), angles[:: 60 // (n - 1)], character.skeleton.rest_pose())
+        bend_curves(opened, character.skeleton.names[joint], (0, 0, 1), angles[:: 60 // (n - 1)], {})
         return time.perf_counter() - start
 
     run(13)

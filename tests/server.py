@@ -9,12 +9,16 @@ import time
 import uuid
 
 import psycopg
+import structlog
 import uvicorn
 from sqlalchemy.engine import make_url
 
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.web.app import create_app
+
+# Plain tracebacks: the pretty ones print every local variable, and a character takes minutes to print.
+structlog.configure(processors=[structlog.processors.format_exc_info, structlog.processors.KeyValueRenderer()])
 
 
 def fresh_database() -> str:

@@ -6,7 +6,10 @@ import numpy as np
 
 from plethos.core.errors import BadEditError
 from plethos.core.sculpt.session import Touched
+from plethos.core.weights.bones import Segment
+from plethos.core.weights.gradient import chain_along, shares_along
 from plethos.core.weights.paint import MODES, Paint, PaintedWeights
+from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 
 
@@ -19,13 +22,18 @@ class Painting(unittest.TestCase):
 
     def weights(self, dense=None, **mirror) -> PaintedWeights:
         return PaintedWeights(
-            self.character.topology, (self.dense if dense is None else dense).copy(), (-1, 0, 1), **mirror
+            self.character.topology,
+            (self.dense if dense is None else dense).copy(),
+            (-1, 0, 1),
+            rest=self.character.points,
+            **mirror,
         )
 
     def paint(self, mode: str, joint: int = 1, value: float = 1.0, strength: float = 1.0, locked=()) -> Paint:
         mask = np.zeros(3, bool)
         mask[list(locked)] = True
-        return Paint(mode, joint, value, strength, mask)
+        bone = Segment(joint, np.zeros(3), np.array([0.0, 1, 0]), (2,)) if mode == "even" else None
+        return Paint(mode, joint, value, strength, mask, bone)
 
     def test_rows_go_on_summing_to_1_and_none_is_negative(self):
         for mode in MODES:
@@ -44,6 +52,47 @@ class Painting(unittest.TestCase):
             np.testing.assert_array_equal(moved[:100], 0)
             # The others keep their proportion to each other.
             np.testing.assert_allclose(weights.dense[:, 0] / weights.dense[:, 2], 2.5)
+
+    def test_even_spreads_what_the_bone_holds_along_it_and_leaves_the_rest(self):
+        weights = self.weights()
+        whole = Touched(np.arange(self.count, dtype=np.int32), np.ones(self.count))
+        weights.dab(whole, self.paint("even"))
+        np.testing.assert_array_equal(weights.dense[:, 0], 0.5)
+        height = self.character.points[:, 1]
+        # Straight from one end to the other, between the tenths that each joint holds alone.
+        np.testing.assert_allclose(weights.dense[:, 2], 0.5 * np.clip((height - 0.1) / 0.8, 0, 1), atol=1e-6)
+        with self.assertRaisesRegex(BadEditError, "is locked"):
+            weights.dab(whole, self.paint("even", locked=[2]))
+
+    def test_shares_along_a_bone_sum_to_1_and_each_joint_leads_at_its_own_place(self):
+        t = np.linspace(-0.2, 1.2, 57)
+        for count in (2, 3, 5):
+            shares = shares_along(t, count)
+            np.testing.assert_allclose(shares.sum(axis=1), 1, atol=1e-12)
+            np.testing.assert_allclose(shares_along(np.linspace(0.1, 0.9, count), count), np.eye(count), atol=1e-12)
+        keeper, _ = open_demo("lock-keeper-bare")
+        s = keeper.skeleton
+        chain = chain_along(s, s.find("left_forearm_twist_2"))
+        self.assertEqual([s.names[j] for j in (chain.joint, *chain.twists)],
+                         ["left_forearm", "left_forearm_twist_1", "left_forearm_twist_2"])  # fmt: skip
+        self.assertEqual(chain_along(s, s.find("neck")).twists, (s.find("head"),))
+        with self.assertRaisesRegex(BadEditError, "no bone"):
+            chain_along(s, s.find("left_thumb_3"))
+
+    def test_a_mirrored_touch_over_the_middle_does_both_sides_and_stays_mirrored(self):
+        # Four vertices in a row across the middle, each the twin of another; joints 1 and 2 are each other's twins.
+        twin, other = np.arange(self.count, dtype=np.int32), np.array([0, 2, 1], np.int32)
+        twin[[100, 101, 102, 103]] = [103, 102, 101, 100]
+        dense = np.tile([1.0, 0.0, 0.0], (self.count, 1))
+        weights = self.weights(dense, twin=twin, other=other)
+        under = Touched(np.arange(100, 104, dtype=np.int32), np.array([1.0, 0.8, 0.4, 0.1]))
+        weights.dab(under, self.paint("add", strength=0.2))
+        row = weights.dense[100:104]
+        np.testing.assert_allclose(row, row[::-1][:, other], atol=1e-12)
+        np.testing.assert_allclose(row.sum(axis=1), 1, atol=1e-12)
+        # Each got its own touch of joint 1 and the mirrored one of joint 2 (a little less: what makes room gives).
+        np.testing.assert_allclose(row[:, 1], 0.2 * under.falloff, atol=0.02)
+        np.testing.assert_allclose(row[:, 2], 0.2 * under.falloff[::-1], atol=0.02)
 
     def test_replace_draws_towards_the_value(self):
         weights = self.weights()

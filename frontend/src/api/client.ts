@@ -14,6 +14,11 @@ export type LibraryEntry = Schemas['LibraryEntry']
 export type Brought = Schemas['Brought']
 export type VertexWeight = Schemas['VertexWeight']
 export type WeightFinding = Schemas['WeightFinding']
+export type RangeInfo = Schemas['RangeInfo']
+export type RegionInfo = Schemas['RegionInfo']
+export type TargetBody = Schemas['TargetBody']
+export type PickBody = Schemas['PickBody']
+export type Point = [number, number, number]
 export type Axis = [number, number, number]
 export type Quaternion = [number, number, number, number]
 export type Joints = Record<string, Quaternion>
@@ -37,6 +42,7 @@ async function unwrap<T>(answer: Promise<{ data?: unknown; error?: unknown; resp
 }
 
 const at = (id: string) => ({ path: { character_id: id } })
+const jointAt = (id: string, joint: string) => ({ path: { character_id: id, joint } })
 const remedyAt = (id: string, remedy: string) => ({ path: { character_id: id, remedy_id: remedy } })
 
 export const api = {
@@ -93,12 +99,51 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger } })),
   weightFindings: (id: string): Promise<WeightFinding[]> =>
     unwrap(http.GET('/api/characters/{character_id}/bind/findings', { params: at(id) })),
-  mendStray: (id: string, joint: string | null): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/bind/mend', { params: at(id), body: { joint } })),
-  givePart: (id: string, part: string, joint: string): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/bind/give', { params: at(id), body: { part, joint } })),
-  moveJoint: (id: string, joint: string, at: [number, number, number], mirror: boolean): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/bind/place', { params: { path: { character_id: id } }, body: { joint, at, mirror } })),
+  mendWeights: (id: string, body: Schemas['MendWeights']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/mend', { params: at(id), body })),
+  give: (id: string, target: TargetBody, joint: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/give', { params: at(id), body: { target, joint } })),
+  copyWeights: (id: string, body: Schemas['CopyWeights']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/copy', { params: at(id), body })),
+  fill: (id: string, body: Schemas['FillWeights']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/fill', { params: at(id), body })),
+  evenOut: (id: string, joint: string, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/even', { params: at(id), body: { joint, mirror } })),
+  pick: (id: string, body: Schemas['PickBody']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/regions/pick', { params: at(id), body })),
+  reshapeRegion: (id: string, how: Schemas['ReshapeRegion']['how'], width = 0.05): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/regions/reshape', { params: at(id), body: { how, width_m: width } })),
+  keepRegion: (id: string, name: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/regions', { params: at(id), body: { name } })),
+  deleteRegion: (id: string, name: string): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/bind/regions/{name}', { params: { path: { character_id: id, name } } })),
+  ranges: (): Promise<RangeInfo[]> => unwrap(http.GET('/api/ranges')),
+  markers: (id: string): Promise<Record<string, Point>> =>
+    unwrap(http.GET('/api/characters/{character_id}/joints/markers', { params: at(id) })),
+  laySkeleton: (id: string, markers: Record<string, Point>, twists: number): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/template', { params: at(id), body: { markers, twists } })),
+  mirrorJoints: (id: string, fromLeft: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/mirror', { params: at(id), body: { from_left: fromLeft } })),
+  makeJoint: (id: string, body: Schemas['MakeJoint']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints', { params: at(id), body })),
+  placeJoint: (id: string, joint: string, body: Schemas['PlaceJoint']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/place', { params: jointAt(id, joint), body })),
+  turnJoint: (id: string, joint: string, byDeg: Point, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/turn', { params: jointAt(id, joint), body: { by_deg: byDeg, mirror } })),
+  aimJoint: (id: string, joint: string, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/aim', { params: jointAt(id, joint), body: { mirror } })),
+  renameJoint: (id: string, joint: string, name: string, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/name', { params: jointAt(id, joint), body: { name, mirror } })),
+  hangJoint: (id: string, joint: string, parent: string | null, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/parent', { params: jointAt(id, joint), body: { parent, mirror } })),
+  setHinge: (id: string, joint: string, body: Schemas['SetHinge']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/hinge', { params: jointAt(id, joint), body })),
+  setRange: (id: string, joint: string, preset: string, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/range', { params: jointAt(id, joint), body: { preset, mirror } })),
+  insertTwists: (id: string, joint: string, count: number, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/twists', { params: jointAt(id, joint), body: { count, mirror } })),
+  deleteJoint: (id: string, joint: string, mirror: boolean): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/joints/{joint}', { params: { ...jointAt(id, joint), query: { mirror } } })),
   vertexWeights: (id: string, vertex: number): Promise<VertexWeight[]> =>
     unwrap(http.GET('/api/characters/{character_id}/bind/vertices/{vertex}', { params: { path: { character_id: id, vertex } } })),
   setWeight: (id: string, vertex: number, body: Schemas['SetWeight']): Promise<CharacterState> =>
@@ -129,7 +174,7 @@ export function bringIn(files: File[], progress: (share: number) => void, signal
   })
 }
 
-export function deliveryAddress(id: string, bake: string | null): string {
-  const query = bake ? `?bake=${encodeURIComponent(bake)}` : ''
-  return `/api/characters/${id}/delivery.glb${query}`
+export function deliveryAddress(id: string, bake: string | null, influences: number): string {
+  const query = bake ? `&bake=${encodeURIComponent(bake)}` : ''
+  return `/api/characters/${id}/delivery.glb?influences=${influences}${query}`
 }

@@ -15,6 +15,8 @@ export interface FrameHead {
   activations: Record<string, number>
   measures?: { without: Measured; with: Measured } | null
   response?: { remedy_id: string; curve: [number, number][] }
+  /** Volume of the picked region, percent of rest; null without one. */
+  region_volume?: number | null
 }
 
 export interface Frame extends FrameHead {
@@ -23,6 +25,8 @@ export interface Frame extends FrameHead {
   heat?: Float32Array
   heat_without?: Float32Array
   weights?: Float32Array
+  mixed?: Float32Array
+  region?: Float32Array
   joints: Float32Array
 }
 
@@ -38,6 +42,8 @@ export interface Want {
   alone: string | null
   measure: string | null
   weights: string | null
+  mixed: boolean
+  region: boolean
   preview: { remedy_id: string; trigger: HingeTrigger } | null
 }
 
@@ -58,7 +64,22 @@ export interface Paint {
   mirror: boolean
   locked: string[]
 }
-export type PaintMode = 'add' | 'subtract' | 'replace' | 'smooth'
+export type PaintMode = 'add' | 'subtract' | 'replace' | 'smooth' | 'even'
+
+/** The region that a brush is kept to, or kept out of; null = it works everywhere. */
+export type Within = { region: string; outside: boolean } | null
+
+/** Strokes of the three kinds of brush: each has touches, gathered while one is in the air, and an end that stores it. */
+type StrokeKind = 'dabs' | 'paint' | 'pick'
+interface Stroke {
+  kind: StrokeKind
+  /** What the brush is set to; touches with other settings are another stroke. */
+  settings: Record<string, unknown>
+  dabs: Dab[]
+  joints: Joints
+  want: Want
+}
+const ENDS = { dabs: 'stroke_end', paint: 'paint_end', pick: 'pick_end' } as const
 
 export interface LiveHandlers {
   frame(frame: Frame): void
@@ -71,17 +92,13 @@ export interface LiveHandlers {
 }
 
 type Told = { type: string; seq?: number | null; state?: CharacterState; detail?: string; share?: number } & Contacts
-type Sent = { kind: 'pose' | 'contacts' | 'dabs' | 'stroke_end' | 'paint' | 'paint_end' }
 
 export class LiveSocket {
   private socket: WebSocket | null = null
-  private inAir: Sent | null = null
+  private inAir = false
   private pose: { joints: Joints; want: Want } | null = null
   private counting: { joints: Joints; want: Want } | null = null
-  private dabs: { brush: string; dabs: Dab[]; want: Want } | null = null
-  private strokeEnd: string | null = null
-  private painted: { paint: Paint; dabs: Dab[]; joints: Joints; want: Want } | null = null
-  private paintEnd: string | null = null
+  private strokes: (Stroke | { ends: StrokeKind; with: Record<string, unknown> })[] = []
   private seq = 0
   private retry = 0
   private timer = 0
@@ -106,38 +123,27 @@ export class LiveSocket {
     this.next()
   }
 
-  /** Touch the skin with a brush. */
-  touch(brush: string, dab: Dab, want: Want): void {
-    if (this.dabs && this.dabs.brush === brush) {
+  /** Touch the skin with a brush, in a pose. Touches of one stroke are gathered while another message is in the air. */
+  touch(kind: StrokeKind, settings: Record<string, unknown>, dab: Dab, joints: Joints, want: Want): void {
+    const last = this.strokes.at(-1)
+    if (last && 'dabs' in last && last.kind === kind && JSON.stringify(last.settings) === JSON.stringify(settings)) {
       // A drag holds its whole way in its last touch.
-      if (brush === 'grab') this.dabs.dabs = [dab]
-      else this.dabs.dabs.push(dab)
-      this.dabs.want = want
-    } else this.dabs = { brush, dabs: [dab], want }
+      if (settings.brush === 'grab') last.dabs = [dab]
+      else last.dabs.push(dab)
+      last.want = want
+    } else this.strokes.push({ kind, settings, dabs: [dab], joints, want })
     this.next()
   }
 
   /** The pen is lifted: what was touched is stored. */
-  endStroke(brush: string): void {
-    this.strokeEnd = brush
-    this.next()
-  }
-
-  /** Touch the weights with a brush, in a pose. */
-  paint(paint: Paint, dab: Dab, joints: Joints, want: Want): void {
-    if (this.painted) this.painted = { paint, joints, want, dabs: [...this.painted.dabs, dab] }
-    else this.painted = { paint, joints, want, dabs: [dab] }
-    this.next()
-  }
-
-  endPaint(joint: string): void {
-    this.paintEnd = joint
+  endStroke(kind: StrokeKind, settings: Record<string, unknown>): void {
+    this.strokes.push({ ends: kind, with: settings })
     this.next()
   }
 
   /** Work out weights beside everything else; a connection that breaks takes the work with it. */
-  automatic(joints: string[] | null): void {
-    this.socket?.send(JSON.stringify({ type: 'automatic', joints }))
+  automatic(joints: string[] | null, region: string | null): void {
+    this.socket?.send(JSON.stringify({ type: 'automatic', joints, region }))
   }
 
   cancelAutomatic(): void {
@@ -156,7 +162,7 @@ export class LiveSocket {
     socket.binaryType = 'arraybuffer'
     socket.onopen = () => {
       this.retry = 0
-      this.inAir = null
+      this.inAir = false
       this.handlers.connected(true)
       this.next()
     }
@@ -164,11 +170,8 @@ export class LiveSocket {
     socket.onclose = () => {
       if (this.closed) return
       // A stroke in the air is lost with its server; everything before it is stored.
-      this.dabs = null
-      this.strokeEnd = null
-      this.painted = null
-      this.paintEnd = null
-      this.inAir = null
+      this.strokes = []
+      this.inAir = false
       this.handlers.progress(null)
       this.handlers.connected(false)
       this.timer = window.setTimeout(() => this.connect(), Math.min(250 * 2 ** this.retry++, 4000))
@@ -178,41 +181,30 @@ export class LiveSocket {
 
   private next(): void {
     if (this.inAir || this.socket?.readyState !== WebSocket.OPEN) return
-    if (this.dabs) {
-      const { brush, dabs, want } = this.dabs
-      this.dabs = null
-      this.send({ kind: 'dabs' }, { type: 'dabs', brush, dabs, want })
-    } else if (this.painted) {
-      const { paint, dabs, joints, want } = this.painted
-      this.painted = null
-      this.send({ kind: 'paint' }, { type: 'paint', ...paint, joints, dabs, want })
-    } else if (this.paintEnd !== null) {
-      const joint = this.paintEnd
-      this.paintEnd = null
-      this.send({ kind: 'paint_end' }, { type: 'paint_end', joint })
-    } else if (this.strokeEnd !== null) {
-      const brush = this.strokeEnd
-      this.strokeEnd = null
-      this.send({ kind: 'stroke_end' }, { type: 'stroke_end', brush })
+    const stroke = this.strokes.shift()
+    if (stroke && 'ends' in stroke) this.send({ type: ENDS[stroke.ends], ...stroke.with })
+    else if (stroke) {
+      const { kind, settings, dabs, joints, want } = stroke
+      this.send({ type: kind, ...settings, joints, dabs, want })
     } else if (this.pose) {
       const { joints, want } = this.pose
       this.pose = null
-      this.send({ kind: 'pose' }, { type: 'pose', joints, want })
+      this.send({ type: 'pose', joints, want })
     } else if (this.counting) {
       const { joints, want } = this.counting
       this.counting = null
-      this.send({ kind: 'contacts' }, { type: 'contacts', joints, want })
+      this.send({ type: 'contacts', joints, want })
     }
   }
 
-  private send(sent: Sent, message: object): void {
-    this.inAir = sent
+  private send(message: object): void {
+    this.inAir = true
     this.socket!.send(JSON.stringify({ ...message, seq: ++this.seq }))
   }
 
   private receive(data: ArrayBuffer | string): void {
     if (typeof data !== 'string') {
-      this.inAir = null
+      this.inAir = false
       this.handlers.frame(unpackFrame(data))
     } else {
       const message = JSON.parse(data) as Told
@@ -220,7 +212,7 @@ export class LiveSocket {
       if (message.seq === undefined) {
         this.handlers.progress(message.type === 'progress' ? (message.share ?? 0) : null)
         if (message.type === 'progress' || message.type === 'cancelled') return
-      } else this.inAir = null
+      } else this.inAir = false
       if (message.type === 'saved' && message.state) this.handlers.saved(message.state)
       else if (message.type === 'contacts') this.handlers.contacts({ without: message.without, with: message.with })
       else this.handlers.problem(message.detail ?? 'Something went wrong in the server.')

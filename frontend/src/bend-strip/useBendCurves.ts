@@ -2,6 +2,7 @@
 import { useDebounceFn } from '@vueuse/core'
 import { onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, type BendPoint } from '@/api/client'
+import { plainName } from '@/workbench/angles'
 import { useWorkbench } from '@/workbench/store'
 
 export function useBendCurves(low: Ref<number>, high: Ref<number>) {
@@ -13,6 +14,10 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
 
   async function load(): Promise<void> {
     running?.abort()
+    if (!bench.chosen) {
+      points.value = []
+      note.value = 'There is no joint to bend yet.'
+    }
     if (!bench.state || !bench.chosen || !bench.jointInfo) return
     const mine = (running = new AbortController())
     const { id, chosen, axis, pose } = bench
@@ -23,7 +28,8 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
         const found = await api.bend(id, chosen, axis, angles, pose, mine.signal)
         if (mine.signal.aborted) return
         points.value = found
-        note.value = ''
+        note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no skin, so there is nothing to measure.`
+        if (!found.length) return
         bench.worst = { ...bench.worst, [chosen]: Math.min(...found.map((p) => p.with.volume)) }
       }
     } catch (error) {

@@ -47,7 +47,8 @@ const label = (name: string) => {
 <template>
   <section>
     <header><h2>Body map</h2><span>worst seen</span></header>
-    <svg :width="WIDTH" :height="HEIGHT" role="group" aria-label="Joints">
+    <p v-if="!map.rings.length" class="muted none">No joints yet: lay a skeleton in Bind.</p>
+    <svg v-else :width="WIDTH" :height="HEIGHT" role="group" aria-label="Joints">
       <line v-for="l in map.lines" :key="l.key" :x1="l.x1" :y1="l.y1" :x2="l.x2" :y2="l.y2" class="bone" />
       <g
         v-for="r in map.rings" :key="r.name" class="ring" :class="{ on: r.name === bench.chosen }" role="button" tabindex="0"
@@ -82,5 +83,6 @@ h2 { font-size: 12px; }
 .ring:hover .base { stroke: #8d86a0; }
 .ring:focus-visible { outline: none; }
 .ring:focus-visible .base { stroke: var(--accent); }
+.none { padding: 10px 14px; font-size: 12.5px; }
 .search { padding: 0 14px 8px; }
 </style>

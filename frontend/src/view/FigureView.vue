@@ -1,24 +1,28 @@
 <script setup lang="ts">
-/** The view: the figure, the wipe, joints and arcs; the brush is in useBrush.ts. */
-import { useElementSize } from '@vueuse/core'
-import { Quaternion, Vector3 } from 'three'
+/** The view: the figure, joints, cameras; what the pointer does is in useBrush, useArcs, usePlacing and useWipe. */
+import { useElementSize, useEventListener } from '@vueuse/core'
+import { Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import type { Axis } from '@/api/client'
-import { plainName, sameAxis, axisName, twistDeg, REST } from '@/workbench/angles'
+import { plainName, sameAxis, axisName } from '@/workbench/angles'
+import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 import { Figure } from './figure'
-import { bendArc, jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
+import { jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
 import { Stage } from './stage'
+import { useArcs } from './useArcs'
 import { useBrush } from './useBrush'
+import { usePlacing, type MarkerDot } from './usePlacing'
+import { useWipe } from './useWipe'
 
 const bench = useWorkbench()
+const tools = useTools()
 const host = ref<HTMLDivElement>()
 const canvas = ref<HTMLCanvasElement>()
 const { width, height } = useElementSize(host)
 const dots = shallowRef<Dot[]>([])
 const bones = shallowRef<Bone[]>([])
 const arcs = shallowRef<Arc[]>([])
-const wipeAt = ref(0.5)
+const markers = shallowRef<MarkerDot[]>([])
 const shown = ref(0)
 const side = ref(0)
 const ready = ref(false)
@@ -26,8 +30,12 @@ let stage: Stage | null = null
 let figure: Figure | null = null
 
 const sideNames = ['outer side', 'front', 'inner side', 'back']
-const { ring, under, brushing, press, move, lift } = useBrush(canvas, () => (stage && figure ? { stage, figure } : null))
-const split = computed(() => bench.showsWithout && bench.wipe && !bench.holding && bench.state?.remedies.length)
+const scene = () => (stage && figure ? { stage, figure } : null)
+const { ring, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
+const placing = usePlacing(canvas, scene)
+const bending = useArcs(() => stage)
+const wipe = useWipe(host, () => stage)
+const split = wipe.split
 
 function draw(): void {
   if (!stage || !figure) return
@@ -40,7 +48,7 @@ function draw(): void {
     renderer.render(scene, camera)
   }
   renderer.setScissorTest(true)
-  const at = split.value ? Math.round(wipeAt.value * width.value) : bench.holding ? width.value : 0
+  const at = split.value ? Math.round(wipe.at.value * width.value) : bench.holding ? width.value : 0
   pass('without', 0, at)
   pass('with', at, width.value - at)
   renderer.setScissorTest(false)
@@ -49,27 +57,17 @@ function draw(): void {
 function overlay(): void {
   shown.value = bench.framesShown
   const frame = bench.frame
-  if (!stage || !bench.figure || !frame) return
+  // A frame of before the joints were edited holds another number of them.
+  if (!stage || !bench.figure || !frame || frame.joints.length !== 7 * bench.figure.nodes) return
   const view = { camera: stage.camera, width: width.value, height: height.value }
   const found = jointDots(bench.figure, frame.joints, view)
-  dots.value = found.dots
+  dots.value = found.dots.map((d) => {
+    const moved = placing.moving.value
+    return moved?.joint === d.name ? { ...d, ...project(new Vector3(...moved.at), view) } : d
+  })
   bones.value = found.bones
-  arcs.value = brushing.value ? [] : chosenArcs(view)
-}
-
-function chosenArcs(view: { camera: Stage['camera']; width: number; height: number }): Arc[] {
-  const info = bench.jointInfo, frame = bench.frame
-  if (!info || !frame || !stage) return []
-  const k = 7 * info.index + 3
-  const turn = new Quaternion(frame.joints[k], frame.joints[k + 1], frame.joints[k + 2], frame.joints[k + 3])
-  const own = new Quaternion(...(bench.pose[info.name] ?? REST))
-  const restFrame = turn.multiply(own.invert())
-  const centre = jointPlace(frame.joints, info.index)
-  const radius = 0.11 * stage.camera.position.distanceTo(centre) * Math.tan((stage.camera.fov * Math.PI) / 360) * 2
-  const axes: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
-  if (!axes.some((a) => sameAxis(a, bench.axis))) axes.push(bench.axis)
-  const pose = bench.pose[info.name] ?? REST
-  return axes.map((a) => bendArc(frame.joints, info.index, restFrame, a, radius, twistDeg(pose, a), view))
+  arcs.value = brushing.value || tools.placing || tools.piecing ? [] : bending.chosenArcs(view)
+  markers.value = placing.markerDots(view)
 }
 
 const directions = computed(() => {
@@ -96,43 +94,6 @@ function faceAll(): void {
     high.max(v)
   }
   stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
-}
-
-// --- bending by an arc
-let bending: { arc: Arc; x: number; y: number; from: number } | null = null
-function grabArc(event: PointerEvent, arc: Arc): void {
-  bench.axis = arc.axis
-  bending = { arc, x: event.clientX, y: event.clientY, from: bench.angle }
-  ;(event.target as Element).setPointerCapture(event.pointerId)
-}
-function dragArc(event: PointerEvent): void {
-  if (!bending) return
-  const { arc, x, y, from } = bending
-  const { perDegreeX: px, perDegreeY: py } = arc
-  const per = Math.max(px * px + py * py, 0.05)
-  const degrees = ((event.clientX - x) * px + (event.clientY - y) * py) / per
-  bench.bendTo(Math.max(-180, Math.min(180, from + degrees)))
-}
-const dropArc = () => (bending = null)
-
-// --- the wipe
-const wiping = ref(false)
-function dragWipe(event: PointerEvent): void {
-  if (!wiping.value) return
-  const box = host.value!.getBoundingClientRect()
-  wipeAt.value = Math.max(0.02, Math.min(0.98, (event.clientX - box.left) / box.width))
-}
-function nudgeWipe(by: number): void {
-  wipeAt.value = Math.max(0.02, Math.min(0.98, wipeAt.value + by))
-}
-
-/** Stand the wipe at the chosen joint, so that it shows something. */
-function centreWipe(): void {
-  const info = bench.jointInfo, frame = bench.frame
-  if (!stage || !info || !frame) return
-  stage.camera.updateMatrixWorld()
-  const at = project(jointPlace(frame.joints, info.index), { camera: stage.camera, width: 1, height: 1 })
-  wipeAt.value = Math.max(0.1, Math.min(0.9, at.x))
 }
 
 onMounted(() => {
@@ -165,15 +126,18 @@ watch(() => bench.frame, (frame) => {
   if (!ready.value) {
     ready.value = true
     face(0)
-    centreWipe()
+    wipe.centre()
   }
   stage!.invalidate()
 })
 function paint(): void {
-  const look = bench.shading === 'wire' ? 'clay' : bench.shading
   const frame = bench.frame
-  if (look === 'weights') figure?.paint(frame?.weights ? look : 'clay', frame?.weights)
-  else figure?.paint(frame?.heat || look !== 'volume' ? look : 'clay', frame?.heat, frame?.heat_without)
+  if (!figure || !frame) return
+  figure.tint(bench.showsRegion ? (frame.region ?? null) : null)
+  const look = bench.shading === 'wire' ? 'clay' : bench.shading
+  const field = look === 'weights' ? frame.weights : look === 'mixed' ? frame.mixed : frame.heat
+  const needsField = look === 'weights' || look === 'mixed' || look === 'volume'
+  figure.paint(needsField && !field ? 'clay' : look, field, frame.heat_without)
 }
 function hideParts(): void {
   const parts = bench.figure?.parts ?? []
@@ -192,12 +156,19 @@ watch(() => bench.hidden, () => {
   hideParts()
   stage?.invalidate()
 })
-watch([wipeAt, () => bench.wipe, () => bench.holding, () => bench.shading, () => bench.chosen, () => bench.axis, () => bench.joints, () => bench.painting, split], () => stage?.invalidate())
+watch([wipe.at, () => bench.wipe, () => bench.holding, () => bench.shading, () => bench.chosen, () => bench.axis, () => bench.joints, () => bench.figure, () => tools.tool, () => tools.markers, split], () => stage?.invalidate())
+// The last place of the pointer, for the key that hides the part under it.
+let pointer: PointerEvent | null = null
+useEventListener(canvas, 'pointermove', (event: PointerEvent) => (pointer = event))
+function hideUnder(): void {
+  const part = pointer && partUnder(pointer)
+  if (part && bench.hidden.length < (bench.figure?.parts.length ?? 0) - 1) bench.hidden = [...bench.hidden, part]
+}
 onBeforeUnmount(() => {
   figure?.dispose()
   stage?.dispose()
 })
-defineExpose({ face: () => face(side.value + 1), faceAll })
+defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
 </script>
 
 <template>
@@ -209,6 +180,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll })
       @pointermove="move"
       @pointerup="lift"
       @pointercancel="lift"
+      @dblclick="loop"
       @pointerleave="ring = null"
     />
     <svg v-if="ready" class="over" :width="width" :height="height" aria-hidden="true">
@@ -218,37 +190,42 @@ defineExpose({ face: () => face(side.value + 1), faceAll })
           <circle v-if="d.seen" :cx="d.x" :cy="d.y" :r="d.name === bench.chosen ? 5 : 3" class="dot" :class="{ on: d.name === bench.chosen }" />
           <circle
             v-if="d.seen && !brushing" :cx="d.x" :cy="d.y" r="9" class="catch" :data-joint="d.name"
-            @click="bench.chooseJoint(d.name)"
+            :class="{ grab: tools.placing }" @click="bench.chooseJoint(d.name)"
+            @pointerdown="placing.grabJoint($event, d.name)" @pointermove="placing.drag" @pointerup="placing.drop"
           ><title>{{ plainName(d.name) }}</title></circle>
         </template>
         <g v-for="a in arcs" :key="a.axis.join()" class="arc" :class="{ on: sameAxis(a.axis, bench.axis) }">
           <path :d="a.path" class="line" />
-          <path :d="a.path" class="hold" @pointerdown="grabArc($event, a)" @pointermove="dragArc" @pointerup="dropArc" />
+          <path :d="a.path" class="hold" @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop" />
           <circle
             :cx="a.knobX" :cy="a.knobY" r="6" class="knob" :data-arc="axisName(a.axis)"
-            @pointerdown="grabArc($event, a)" @pointermove="dragArc" @pointerup="dropArc"
+            @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop"
           ><title>Bend about {{ axisName(a.axis) }}</title></circle>
         </g>
+      </g>
+      <g v-for="m in markers" :key="m.name" class="marker">
+        <circle v-if="m.twin" :cx="m.twin.x" :cy="m.twin.y" r="4" class="ghost" />
+        <circle :cx="m.x" :cy="m.y" r="7" class="spot" :data-marker="m.name" @pointerdown="placing.grabMarker($event, m.name)" @pointermove="placing.drag" @pointerup="placing.drop" />
+        <text :x="m.x + 12" :y="m.y + 4">{{ m.label }}</text>
       </g>
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" :r="ring.r" class="ring" />
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" r="2" class="ring-dot" />
     </svg>
     <template v-if="split">
-      <div class="tag" :style="{ right: `${(1 - wipeAt) * 100}%` }">without</div>
-      <div class="tag on" :style="{ left: `${wipeAt * 100}%` }">with</div>
-      <div class="wipe" :style="{ left: `${wipeAt * 100}%` }" />
+      <div class="tag" :style="{ right: `${(1 - wipe.at.value) * 100}%` }">without</div>
+      <div class="tag on" :style="{ left: `${wipe.at.value * 100}%` }">with</div>
+      <div class="wipe" :style="{ left: `${wipe.at.value * 100}%` }" />
       <button
-        class="grip" aria-label="Move the wipe" :style="{ left: `${wipeAt * 100}%` }"
-        @pointerdown="(e) => { wiping = true; (e.currentTarget as Element).setPointerCapture(e.pointerId) }"
-        @pointermove="dragWipe" @pointerup="wiping = false"
-        @keydown.left="nudgeWipe(-0.03)" @keydown.right="nudgeWipe(0.03)"
+        class="grip" aria-label="Move the wipe" :style="{ left: `${wipe.at.value * 100}%` }"
+        @pointerdown="wipe.grab" @pointermove="wipe.drag" @pointerup="wipe.drop"
+        @keydown.left="wipe.nudge(-0.03)" @keydown.right="wipe.nudge(0.03)"
       >◂ ▸</button>
     </template>
     <div v-else-if="bench.holding" class="tag still">without remedies</div>
-    <div v-if="ring && bench.painting && under !== null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
+    <div v-if="ring && tools.painting && under !== null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       weight <b class="num">{{ under.toFixed(2) }}</b>
     </div>
-    <div v-else-if="ring && bench.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
+    <div v-else-if="ring && !tools.picking && bench.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       volume <b class="num good">{{ bench.frame.measures.with.volume.toFixed(1) }} %</b>
     </div>
     <div class="cameras">
@@ -270,6 +247,10 @@ canvas { position: absolute; inset: 0; width: 100%; height: 100%; display: block
 .dot { fill: #1d1b22; fill-opacity: 0.35; stroke: #ece8f1; stroke-opacity: 0.55; stroke-width: 1.2; }
 .dot.on { stroke: var(--accent); stroke-opacity: 1; fill: var(--accent); fill-opacity: 0.4; }
 .catch { fill: transparent; pointer-events: all; cursor: pointer; }
+.catch.grab { cursor: move; }
+.marker .spot { fill: var(--accent); fill-opacity: 0.35; stroke: var(--accent); stroke-width: 2; pointer-events: all; cursor: move; }
+.marker .ghost { fill: #1d1b22; fill-opacity: 0.5; stroke: var(--accent); stroke-width: 1.5; }
+.marker text { fill: var(--text); font-size: 12px; paint-order: stroke; stroke: #1d1b22; stroke-width: 3px; }
 .arc .line { fill: none; stroke: #ece8f1; stroke-opacity: 0.18; stroke-width: 1.2; }
 .arc.on .line { stroke: var(--accent); stroke-opacity: 0.85; stroke-width: 1.8; }
 .arc .hold { fill: none; stroke: transparent; stroke-width: 9; pointer-events: stroke; cursor: grab; }

@@ -5,7 +5,7 @@ import PartsMenu from './PartsMenu.vue'
 
 defineProps<{ shadings: Shading[] }>()
 const bench = useWorkbench()
-const labels: Record<Shading, string> = { weights: 'Weights', colour: 'Colour', clay: 'Clay', wire: 'Wire', volume: 'Volume' }
+const labels: Record<Shading, string> = { weights: 'Weights', mixed: 'All joints', colour: 'Colour', clay: 'Clay', wire: 'Wire', volume: 'Volume' }
 </script>
 
 <template>

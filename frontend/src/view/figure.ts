@@ -3,9 +3,9 @@ import {
   BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh as Drawn, MeshStandardMaterial, type Scene,
 } from 'three'
 import type { Mesh } from '@/api/mesh'
-import { heatColours, plainClay, weightColours } from './heat'
+import { heatColours, plainClay, tintColours, weightColours } from './heat'
 
-export type Look = 'colour' | 'clay' | 'volume' | 'weights'
+export type Look = 'colour' | 'clay' | 'volume' | 'weights' | 'mixed'
 
 function computeNormals(p: Float32Array, t: Uint32Array, out: Float32Array): void {
   out.fill(0)
@@ -40,13 +40,27 @@ function wireEdges(p: Float32Array, t: Uint32Array): Uint32Array {
   return new Uint32Array(out)
 }
 
+/** Edges `(N, 2)` along the rim of what is picked: drawn edges inside it that a triangle joins to a vertex outside. */
+function rimEdges(region: Float32Array, t: Uint32Array, edges: Uint32Array): Uint32Array {
+  const atRim = new Uint8Array(region.length)
+  for (let f = 0; f < t.length; f += 3) {
+    const inside = [t[f], t[f + 1], t[f + 2]].filter((v) => region[v] >= 0.5)
+    if (inside.length < 3) for (const v of inside) atRim[v] = 1
+  }
+  const out: number[] = []
+  for (let e = 0; e < edges.length; e += 2) if (atRim[edges[e]] && atRim[edges[e + 1]]) out.push(edges[e], edges[e + 1])
+  return new Uint32Array(out)
+}
+
 class Skin {
   readonly geometry = new BufferGeometry()
   readonly mesh: Drawn
   readonly lines: LineSegments
+  readonly rim: LineSegments
   private readonly lineGeometry = new BufferGeometry()
+  private readonly rimGeometry = new BufferGeometry()
 
-  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: MeshStandardMaterial, private readonly ink: LineBasicMaterial) {
+  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: MeshStandardMaterial, private readonly ink: LineBasicMaterial, bright: LineBasicMaterial) {
     this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('normal', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('color', new BufferAttribute(new Float32Array(3 * vertices), 3))
@@ -55,7 +69,10 @@ class Skin {
     this.lineGeometry.setIndex(new BufferAttribute(edges, 1))
     this.mesh = new Drawn(this.geometry, material)
     this.lines = new LineSegments(this.lineGeometry, ink)
-    this.mesh.frustumCulled = this.lines.frustumCulled = false
+    this.rimGeometry.setAttribute('position', this.geometry.getAttribute('position'))
+    this.rimGeometry.setIndex(new BufferAttribute(new Uint32Array(0), 1))
+    this.rim = new LineSegments(this.rimGeometry, bright)
+    this.mesh.frustumCulled = this.lines.frustumCulled = this.rim.frustumCulled = false
   }
 
   move(points: Float32Array): void {
@@ -74,6 +91,11 @@ class Skin {
     colour.needsUpdate = true
   }
 
+  /** Draw these edges brightly. */
+  outline(edges: Uint32Array): void {
+    this.rimGeometry.setIndex(new BufferAttribute(edges, 1))
+  }
+
   /** Draw some ranges of triangles only. */
   only(ranges: [number, number][] | null, edges: [number, number][] | null): void {
     for (const [geometry, kept, per] of [[this.geometry, ranges, 3], [this.lineGeometry, edges, 2]] as const) {
@@ -87,6 +109,7 @@ class Skin {
   dispose(): void {
     this.geometry.dispose()
     this.lineGeometry.dispose()
+    this.rimGeometry.dispose()
   }
 }
 
@@ -100,17 +123,19 @@ export class Figure {
   private readonly ink = new LineBasicMaterial({ color: '#2a2632', transparent: true, opacity: 0.5 })
 
   private readonly edges: Uint32Array
+  private readonly bright = new LineBasicMaterial({ color: '#f7d9ee' })
   private painted: Look | null = null
+  private region: Float32Array | null = null
 
   constructor(private readonly drawn: Mesh, scene: Scene) {
     const { rest, triangles } = drawn
     const edges = wireEdges(rest, triangles)
     this.edges = edges
-    this.with = new Skin(triangles, rest.length / 3, edges, this.material, this.ink)
-    this.without = new Skin(triangles, rest.length / 3, edges, this.material, this.ink)
+    this.with = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright)
+    this.without = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright)
     for (const skin of [this.with, this.without]) {
       skin.move(rest)
-      scene.add(skin.mesh, skin.lines)
+      scene.add(skin.mesh, skin.lines, skin.rim)
     }
   }
 
@@ -118,20 +143,37 @@ export class Figure {
   show(which: 'with' | 'without', wire: boolean): void {
     this.with.mesh.visible = which === 'with'
     this.without.mesh.visible = which === 'without'
+    this.with.rim.visible = which === 'with'
+    this.without.rim.visible = which === 'without'
     this.with.lines.visible = wire && which === 'with'
     this.without.lines.visible = wire && which === 'without'
   }
 
-  /** Colour both skins: by the file's own colours, plain clay, the weights of a joint, or each by its own volume heat. */
-  paint(look: Look, heat?: Float32Array, heatWithout?: Float32Array): void {
-    if (look === 'weights') {
-      if (heat) for (const skin of [this.with, this.without]) skin.colour((out) => weightColours(heat, out))
-    } else if (look === 'volume') {
-      if (heat) this.with.colour((out) => heatColours(heat, out))
-      if (heatWithout) this.without.colour((out) => heatColours(heatWithout, out))
-    } else if (look !== this.painted) {
-      const own = this.drawn.colours
-      for (const skin of [this.with, this.without]) skin.colour((out) => (look === 'colour' ? out.set(own) : plainClay(out)))
+  /** Show what is picked `(V,)` over whatever the skins are coloured by; null = nothing. Acts with the next `paint`. */
+  tint(region: Float32Array | null): void {
+    if (!region && !this.region) return
+    this.region = region
+    this.painted = null
+    const edges = region ? rimEdges(region, this.drawn.triangles, this.edges) : new Uint32Array(0)
+    for (const skin of [this.with, this.without]) skin.outline(edges)
+  }
+
+  /** Colour both skins: by the file's own colours, plain clay, the weights of one joint or of all, or its volume heat. */
+  paint(look: Look, field?: Float32Array, fieldWithout?: Float32Array): void {
+    const write = (skin: Skin, own: Float32Array | undefined) =>
+      skin.colour((out) => {
+        if (look === 'weights' && own) weightColours(own, out)
+        else if (look === 'mixed' && own) out.set(own)
+        else if (look === 'volume' && own) heatColours(own, out)
+        else if (look === 'colour') out.set(this.drawn.colours)
+        else plainClay(out)
+        if (this.region) tintColours(this.region, out)
+      })
+    const still = look === 'colour' || look === 'clay'
+    if (!still || look !== this.painted) {
+      write(this.with, field)
+      // Weights are the same on both sides of the wipe; volume is not.
+      if (look !== 'volume' || fieldWithout) write(this.without, look === 'volume' ? fieldWithout : field)
     }
     this.painted = look
   }
@@ -170,5 +212,6 @@ export class Figure {
     this.without.dispose()
     this.material.dispose()
     this.ink.dispose()
+    this.bright.dispose()
   }
 }

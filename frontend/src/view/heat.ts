@@ -45,3 +45,15 @@ export function plainClay(out: Float32Array): void {
     out[i + 2] = CLAY.b
   }
 }
+
+const PICK = new Color('#e07bc4')
+
+/** Mix the colour of what is picked `(V,)` into colours `(V, 3)`, in place. */
+export function tintColours(region: Float32Array, out: Float32Array): void {
+  for (let v = 0; v < region.length; v++) {
+    const share = 0.62 * region[v]
+    out[3 * v] += share * (PICK.r - out[3 * v])
+    out[3 * v + 1] += share * (PICK.g - out[3 * v + 1])
+    out[3 * v + 2] += share * (PICK.b - out[3 * v + 2])
+  }
+}

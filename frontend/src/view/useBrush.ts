@@ -1,37 +1,42 @@
 /**
  * The brush over the figure: pointer events in, touches out, and the ring that follows the surface.
  *
- * The same brush sculpts and paints weights; what a touch does is for the workbench to say.
+ * The same brush sculpts, paints weights and picks; what a touch does is for the tools to say.
  */
 import { onKeyStroke } from '@vueuse/core'
 import { Raycaster, Vector2, Vector3, type Intersection } from 'three'
 import { computed, ref, shallowRef, type Ref } from 'vue'
 import type { Dab } from '@/api/live'
+import { isTyping } from '@/workbench/keys'
+import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 import type { Figure } from './figure'
 import type { Stage } from './stage'
 
 const FIRST_FRONT = 0, SECOND_FRONT = 1
+/** A press that moves less than this many pixels is a click. */
+const STILL = 3
+/** How long a click waits for a second one, milliseconds. */
+const DOUBLE = 260
 
 /** Whether a plain key is held down. */
 function useHeldKey(key: string) {
   const held = ref(false)
-  onKeyStroke(key, () => (held.value = true))
+  onKeyStroke(key, (event) => (held.value = !isTyping(event)))
   onKeyStroke(key, () => (held.value = false), { eventName: 'keyup' })
   return held
 }
 
 export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () => { stage: Stage; figure: Figure } | null) {
   const bench = useWorkbench()
+  const tools = useTools()
   const ring = shallowRef<{ x: number; y: number; r: number } | null>(null)
   /** The weight under the pointer while weights are painted. */
   const under = ref<number | null>(null)
-  /** Whether the pointer works on the skin instead of posing. */
-  const brushing = computed(() => bench.sculpting !== null || bench.painting)
-  const grabs = computed(() => !bench.painting && bench.brush === 'grab')
+  const brushing = computed(() => tools.brushing)
   const dialHeld = useHeldKey('d')
   const caster = new Raycaster()
-  let lastSize = bench.brushSize
+  let lastSize = tools.brushSize
   let stroke: { start: Vector3; triangle: number; x: number; y: number } | null = null
   let sizing: { x: number; y: number; size: number; strength: number } | null = null
 
@@ -46,7 +51,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const facing = hits.filter((h) => h.face && h.face.normal.dot(caster.ray.direction) < 0)
     // A mesh that is wound inside out faces away everywhere, and is still worked on.
     const fronts = facing.length ? facing : hits
-    return fronts[bench.secondLayer ? SECOND_FRONT : FIRST_FRONT] ?? null
+    return fronts[tools.secondLayer ? SECOND_FRONT : FIRST_FRONT] ?? null
   }
 
   const metresPerPixel = (at: Vector3) => {
@@ -57,16 +62,15 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
 
   function touch(event: PointerEvent, triangle: number, at: Vector3, drag: Vector3): void {
     const pressure = event.pointerType === 'pen' ? event.pressure * 2 : 1
-    const strength = Math.min(bench.brushStrength * pressure, 1) * (event.shiftKey ? -1 : 1)
+    const strength = Math.min(tools.brushStrength * pressure, 1) * (event.shiftKey ? -1 : 1)
     const dab: Dab = {
       triangle,
       at: [at.x, at.y, at.z],
-      radius: bench.brushReach,
-      strength: grabs.value ? 1 : strength,
+      radius: tools.brushReach,
+      strength: tools.grabs ? 1 : strength,
       drag: [drag.x, drag.y, drag.z],
     }
-    if (bench.painting) bench.paintTouch(dab)
-    else bench.touch(dab)
+    tools.touch(dab)
   }
 
   /** Choose the vertex nearest to the pointer, to list what it follows. */
@@ -76,19 +80,23 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     if (!found?.face || !points) return
     const { a, b, c } = found.face
     const away = (v: number) => found.point.distanceTo(new Vector3(points[3 * v], points[3 * v + 1], points[3 * v + 2]))
-    bench.vertex = [a, b, c].reduce((best, v) => (away(v) < away(best) ? v : best))
+    tools.vertex = [a, b, c].reduce((best, v) => (away(v) < away(best) ? v : best))
   }
 
   function press(event: PointerEvent): void {
     const now = scene()
     if (!now || event.button !== 0) return
-    if (event.altKey && bench.shading === 'weights') {
+    if (event.altKey && bench.showsWeights) {
       pick(event)
+      return
+    }
+    if (tools.piecing) {
+      clicking = { x: event.clientX, y: event.clientY }
       return
     }
     if (!brushing.value) return
     if (dialHeld.value) {
-      sizing = { x: event.clientX, y: event.clientY, size: bench.brushSize, strength: bench.brushStrength }
+      sizing = { x: event.clientX, y: event.clientY, size: tools.brushSize, strength: tools.brushStrength }
       now.stage.controls.enabled = false
       canvas.value!.setPointerCapture(event.pointerId)
       return
@@ -98,7 +106,36 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     now.stage.controls.enabled = false
     canvas.value!.setPointerCapture(event.pointerId)
     stroke = { start: found.point, triangle: found.faceIndex, x: event.clientX, y: event.clientY }
-    touch(event, found.faceIndex, found.point, new Vector3())
+    // While picking, a click may be the first of two, which pick a loop: it waits.
+    if (!tools.picking) touch(event, found.faceIndex, found.point, new Vector3())
+    else waiting = { event, triangle: found.faceIndex, at: found.point }
+  }
+
+  /** What a first click would pick, if no second one comes. */
+  let waiting: { event: PointerEvent; triangle: number; at: Vector3 } | null = null
+  let timer = 0
+  let clicking: { x: number; y: number } | null = null
+
+  function touchWaiting(): void {
+    if (!waiting) return
+    touch(waiting.event, waiting.triangle, waiting.at, new Vector3())
+    waiting = null
+  }
+
+  /** Two clicks on an edge pick its loop. */
+  function loop(event: MouseEvent): void {
+    if (!tools.picking) return
+    window.clearTimeout(timer)
+    waiting = null
+    const found = hit(event as PointerEvent)
+    if (found?.faceIndex != null) void tools.pickAt('loop', found.faceIndex, [found.point.x, found.point.y, found.point.z])
+  }
+
+  /** The name of the part under the pointer, to hide it. */
+  function partUnder(event: PointerEvent): string | null {
+    const face = hit(event)?.faceIndex
+    if (face == null) return null
+    return bench.figure?.parts.find((p) => face >= p.drawn[0] && face < p.drawn[1])?.name ?? null
   }
 
   function move(event: PointerEvent): void {
@@ -108,26 +145,28 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
       return
     }
     if (sizing) {
-      bench.brushSize = Math.max(0.005, Math.min(0.25, sizing.size * Math.exp((event.clientX - sizing.x) / 120)))
-      bench.brushStrength = Math.max(0.02, Math.min(1, sizing.strength + (sizing.y - event.clientY) / 200))
-      if (ring.value) ring.value = { ...ring.value, r: (ring.value.r * bench.brushSize) / lastSize }
-      lastSize = bench.brushSize
+      tools.brushSize = Math.max(0.005, Math.min(0.25, sizing.size * Math.exp((event.clientX - sizing.x) / 120)))
+      tools.brushStrength = Math.max(0.02, Math.min(1, sizing.strength + (sizing.y - event.clientY) / 200))
+      if (ring.value) ring.value = { ...ring.value, r: (ring.value.r * tools.brushSize) / lastSize }
+      lastSize = tools.brushSize
       return
     }
-    lastSize = bench.brushSize
+    lastSize = tools.brushSize
     const found = hit(event)
     const box = canvas.value!.getBoundingClientRect()
-    const at = stroke && grabs.value ? stroke.start : found?.point
-    const pixels = at ? bench.brushReach / metresPerPixel(at) : 0
-    under.value = bench.painting && found?.face ? (bench.frame?.weights?.[found.face.a] ?? null) : null
+    const at = stroke && tools.grabs ? stroke.start : found?.point
+    const pixels = at ? tools.brushReach / metresPerPixel(at) : 0
+    under.value = tools.painting && found?.face ? (bench.frame?.weights?.[found.face.a] ?? null) : null
     ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: pixels } : null
     if (!stroke) return
-    if (grabs.value) {
+    if (tools.grabs) {
       const scale = metresPerPixel(stroke.start)
       const right = new Vector3().setFromMatrixColumn(now.stage.camera.matrixWorld, 0)
       const up = new Vector3().setFromMatrixColumn(now.stage.camera.matrixWorld, 1)
       const drag = right.multiplyScalar((event.clientX - stroke.x) * scale).addScaledVector(up, (stroke.y - event.clientY) * scale)
       touch(event, stroke.triangle, stroke.start, drag)
+    } else if (waiting) {
+      if (Math.hypot(event.clientX - stroke.x, event.clientY - stroke.y) > STILL) touchWaiting()
     } else if (found?.faceIndex != null && Math.hypot(event.clientX - stroke.x, event.clientY - stroke.y) > pixels * 0.15) {
       stroke.x = event.clientX
       stroke.y = event.clientY
@@ -135,15 +174,28 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     }
   }
 
-  function lift(): void {
+  function lift(event: PointerEvent): void {
     const now = scene()
     if (now) now.stage.controls.enabled = true
     sizing = null
+    if (clicking) {
+      const still = Math.hypot(event.clientX - clicking.x, event.clientY - clicking.y) < STILL
+      const found = still ? hit(event) : null
+      clicking = null
+      if (found?.faceIndex != null) tools.clickPiece(found.faceIndex, [found.point.x, found.point.y, found.point.z])
+    }
     if (!stroke) return
     stroke = null
-    if (bench.painting) bench.endPaint()
-    else bench.endStroke()
+    if (!waiting) {
+      tools.endStroke()
+      return
+    }
+    window.clearTimeout(timer)
+    timer = window.setTimeout(() => {
+      touchWaiting()
+      tools.endStroke()
+    }, DOUBLE)
   }
 
-  return { ring, under, brushing, press, move, lift }
+  return { ring, under, brushing, press, move, lift, loop, partUnder }
 }

@@ -1,17 +1,19 @@
 <script setup lang="ts">
 const shown = defineModel<boolean>({ required: true })
 const keys: [string, string][] = [
-  ['3, 5', 'Stations: Mend, Deliver'],
+  ['1, 3, 5', 'Stations: Bind, Mend, Deliver'],
   ['Q', 'Rest pose and back'],
   ['W', 'Wipe on or off'],
   ['hold Space', 'Without remedies'],
   ['J', 'Joints on or off'],
   ['F', 'Face the chosen joint, again: next side'],
   ['A', 'Show the whole figure'],
+  ['H', 'Hide the part under the pointer'],
   [', .', 'Five degrees along the bend strip'],
   ['[ ]', 'Brush smaller, larger'],
   ['hold D', 'and drag: across for the brush size, up and down for its strength'],
-  ['Shift', 'Inflate lets in instead of out'],
+  ['Shift', 'Inflate lets in instead of out; a dragged joint goes to the middle of the limb'],
+  ['Alt click', 'List what a vertex follows (Bind)'],
   ['Ctrl Z', 'Undo; with Shift, redo'],
 ]
 </script>

@@ -1,5 +1,5 @@
 /** The workbench: one open character, its pose, what is chosen, and what the server last said. */
-import { useDebounceFn, useLocalStorage } from '@vueuse/core'
+import { useDebounceFn } from '@vueuse/core'
 import { ElMessage } from 'element-plus'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
@@ -7,11 +7,10 @@ import { api, type Axis, type CharacterState, type FigureInfo, type HingeTrigger
 import { Problem } from '@/api/client'
 import { unpackMesh, type Mesh } from '@/api/mesh'
 import { CLAY } from '@/view/heat'
-import { LiveSocket, type Contacts, type Dab, type Frame, type Paint, type PaintMode, type Want } from '@/api/live'
-import { REST, turnDeg, twistDeg, withTwist } from './angles'
+import { LiveSocket, type Contacts, type Dab, type Frame, type Want } from '@/api/live'
+import { REST, sameAxis, turnDeg, twistDeg, withTwist } from './angles'
 
-export type Shading = 'colour' | 'clay' | 'wire' | 'volume' | 'weights'
-export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
+export type Shading = 'colour' | 'clay' | 'wire' | 'volume' | 'weights' | 'mixed'
 
 export const useWorkbench = defineStore('workbench', () => {
   const id = ref('')
@@ -39,18 +38,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const joints = ref(true)
   /** Names of the parts that are not drawn. */
   const hidden = ref<string[]>([])
-  const brush = ref<BrushName>('inflate')
-  const brushSize = useLocalStorage('plethos-brush-size', 0.05)
-  /** Whether the brush reaches the second surface under the pointer, behind the front one. */
-  const secondLayer = ref(false)
-  const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
-  /** What the brush does to the weights; null = the pointer poses. */
-  const paintMode = ref<PaintMode | null>(null)
-  const paintValue = ref(1)
-  const paintMirrored = ref(true)
-  const locked = ref<string[]>([])
-  /** The vertex whose influences are listed, or null. */
-  const vertex = ref<number | null>(null)
+  /** Whether the view shows what is picked. */
+  const showsRegion = ref(false)
   /** How far automatic weights have got, or null. */
   const binding = ref<number | null>(null)
   let heldPose: Joints | null = null
@@ -59,15 +48,14 @@ export const useWorkbench = defineStore('workbench', () => {
   const sculpting = computed(() => state.value?.sculpt ?? null)
   /** Sizes are kept for a person 178 cm tall, so that a brush fits characters of any size. */
   const sizeFactor = computed(() => (figure.value?.height ?? 1.78) / 1.78)
-  /** The brush's radius over the surface, metres. */
-  const brushReach = computed(() => brushSize.value * sizeFactor.value)
   const jointInfo = computed(() => figure.value?.joints.find((j) => j.name === chosen.value) ?? null)
   const angle = computed(() => twistDeg(pose.value[chosen.value] ?? REST, axis.value))
   const atRest = computed(() => Object.values(pose.value).every((q) => turnDeg(q) < 0.5))
   const tiedHere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint === chosen.value) ?? [])
   const elsewhere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint !== chosen.value) ?? [])
   const remedy = computed(() => state.value?.remedies.find((r) => r.id === chosenRemedy.value) ?? null)
-  const showsWithout = computed(() => !sculpting.value && shading.value !== 'weights' && (wipe.value || holding.value))
+  const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
+  const showsWithout = computed(() => !sculpting.value && !showsWeights.value && (wipe.value || holding.value))
 
   const want = computed<Want>(() => ({
     without: showsWithout.value,
@@ -75,6 +63,8 @@ export const useWorkbench = defineStore('workbench', () => {
     alone: alone.value,
     measure: chosen.value || null,
     weights: shading.value === 'weights' ? chosen.value || null : null,
+    mixed: shading.value === 'mixed',
+    region: showsRegion.value,
     preview: preview.value,
   }))
 
@@ -93,14 +83,14 @@ export const useWorkbench = defineStore('workbench', () => {
       const [info, data, now] = await Promise.all([api.figure(character), api.mesh(character), api.state(character)])
       figure.value = info
       mesh.value = unpackMesh(data, CLAY)
-      take(now)
+      await take(now)
       live = new LiveSocket(character, {
         frame: (f) => {
           frame.value = f
           framesShown.value += 1
         },
         contacts: (count) => (contacts.value = count),
-        saved: (s) => take(s),
+        saved: (s) => void take(s),
         progress: (share) => (binding.value = share),
         problem: (text) => say(new Problem(text)),
         connected: (yes) => {
@@ -110,6 +100,7 @@ export const useWorkbench = defineStore('workbench', () => {
         },
       })
       chooseFirst(info, now)
+      ask()
     } catch (error) {
       failure.value = error instanceof Problem ? error.message : 'The character could not be opened.'
       if (!(error instanceof Problem)) console.error(error)
@@ -140,28 +131,48 @@ export const useWorkbench = defineStore('workbench', () => {
     chosenRemedy.value = alone.value = preview.value = null
     worst.value = {}
     hidden.value = []
-    locked.value = []
-    secondLayer.value = false
-    paintMode.value = binding.value = vertex.value = null
+    binding.value = null
     framesShown.value = 0
     heldPose = null
   }
 
   async function refresh(): Promise<void> {
     try {
-      take(await api.state(id.value))
+      await take(await api.state(id.value))
     } catch (error) {
       say(error)
     }
   }
 
-  function take(now: CharacterState): void {
+  async function take(now: CharacterState): Promise<void> {
+    // Joints that were edited come with the state that names them, or half of the page speaks of joints that are gone.
+    const other = state.value !== null && state.value.skeleton !== now.skeleton
+    const info = other ? await api.figure(id.value).catch((error) => (say(error), null)) : null
     state.value = now
     preview.value = null
     if (now.sculpt) pose.value = { ...(now.sculpt.pose.joints as Joints) }
     if (alone.value && !now.remedies.some((r) => r.id === alone.value)) alone.value = null
     if (chosenRemedy.value && !now.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
+    if (info) takeFigure(info)
     ask()
+  }
+
+  /** What is chosen or turned may be gone, or called otherwise. */
+  function takeFigure(info: FigureInfo): void {
+    const before = jointInfo.value
+    const joints = figure.value?.joints ?? []
+    const parent = joints.find((j) => j.index === before?.parent)?.name
+    const there = (name: string | undefined) => info.joints.find((j) => j.name === name)
+    figure.value = info
+    const known = Object.entries(pose.value).filter(([name]) => there(name))
+    if (known.length < Object.keys(pose.value).length) pose.value = Object.fromEntries(known)
+    heldPose = null
+    // As many joints as before: the one in its place has another name now. Fewer: it was deleted.
+    const renamed = info.joints.length === joints.length ? info.joints.find((j) => j.index === before?.index) : undefined
+    const next = there(chosen.value) ?? renamed ?? there(parent) ?? info.joints[0]
+    if (next && next.name !== chosen.value) chooseJoint(next.name)
+    else if (!next) chosen.value = ''
+    else if (before && sameAxis(axis.value, before.hinge_axis as Axis)) axis.value = [...next.hinge_axis] as Axis
   }
 
   // Counting takes longer than a frame: only once the pose rests, and never in the way of the next one.
@@ -178,7 +189,7 @@ export const useWorkbench = defineStore('workbench', () => {
   async function edit(run: (character: string) => Promise<CharacterState>): Promise<boolean> {
     saving.value += 1
     try {
-      take(await run(id.value))
+      await take(await run(id.value))
       return true
     } catch (error) {
       say(error)
@@ -249,37 +260,18 @@ export const useWorkbench = defineStore('workbench', () => {
     await edit((c) => api.beginSculpt(c, pose.value, remedyId))
   }
 
-  function touch(dab: Dab): void {
-    live?.touch(brush.value, dab, want.value)
+  function touch(kind: 'dabs' | 'paint' | 'pick', settings: Record<string, unknown>, dab: Dab): void {
+    live?.touch(kind, settings, dab, pose.value, want.value)
   }
 
-  function endStroke(): void {
-    live?.endStroke(brush.value)
+  function endStroke(kind: 'dabs' | 'paint' | 'pick', settings: Record<string, unknown>): void {
+    live?.endStroke(kind, settings)
     void count()
   }
 
-  const painting = computed(() => paintMode.value !== null && !sculpting.value && chosen.value !== '')
-
-  function paintTouch(dab: Dab): void {
-    const paint: Paint = {
-      joint: chosen.value,
-      mode: paintMode.value!,
-      value: paintValue.value,
-      strength: Math.abs(dab.strength),
-      mirror: paintMirrored.value,
-      locked: locked.value,
-    }
-    live?.paint(paint, dab, pose.value, want.value)
-  }
-
-  function endPaint(): void {
-    live?.endPaint(chosen.value)
-    void count()
-  }
-
-  function automaticWeights(names: string[] | null): void {
+  function automaticWeights(names: string[] | null, region: string | null = null): void {
     binding.value = 0
-    live?.automatic(names)
+    live?.automatic(names, region)
   }
 
   /** A place at rest that the view is to look at. */
@@ -299,10 +291,9 @@ export const useWorkbench = defineStore('workbench', () => {
 
   return {
     id, figure, mesh, state, frame, contacts, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
-    preview, worst, shading, wipe, holding, joints, hidden, brush, brushSize, brushStrength, brushReach, sizeFactor, secondLayer, sculpting, jointInfo, angle,
-    atRest, tiedHere, elsewhere, remedy, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
-    goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger,
-    paintMode, paintValue, paintMirrored, locked, vertex, binding, painting, paintTouch, endPaint, automaticWeights, cancelAutomatic, place, showPlace,
+    preview, worst, shading, wipe, holding, joints, hidden, showsRegion, sizeFactor, sculpting, jointInfo, angle, binding, place,
+    atRest, tiedHere, elsewhere, remedy, showsWeights, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
+    goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger, automaticWeights, cancelAutomatic, showPlace,
   }
 })
 

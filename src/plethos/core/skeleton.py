@@ -169,8 +169,18 @@ class Skeleton:
         return Pose(np.tile(rotations.IDENTITY, (len(self), 1)))
 
     def global_matrices(self, pose: Pose) -> Array:
-        """World transforms ``(J, 4, 4)`` of all joints: forward kinematics."""
+        """World transforms ``(J, 4, 4)`` of all joints: forward kinematics.
+
+        Raises
+        ------
+        BadPoseError
+            When the pose is one of another skeleton.
+        """
         from plethos.core.kinematics import forward
+
+        # The compiled kernel trusts its sizes.
+        if len(pose.rotations) != len(self):
+            raise BadPoseError("The pose is one of another skeleton: the joints were changed meanwhile.")
 
         stretch = self.rest_stretch
         if pose.scales is not None:

@@ -13,7 +13,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.joints import edit, template
 from plethos.core.joints.ranges import with_range
 from plethos.core.names import other_side_name
-from plethos.core.skeleton import Hinge, Skeleton
+from plethos.core.skeleton import Hinge, Pose, Skeleton
 from plethos.core.symmetry import joint_mirror
 from plethos.core.triggers.hinge import unit_axis
 from plethos.service.open_character import OpenCharacter
@@ -35,9 +35,26 @@ def make(
     return workbench.edit(character_id, f"Make {name}", change)
 
 
-def move(workbench: Workbench, character_id: str, joint: str, place: Sequence[float], mirror: bool) -> OpenCharacter:
-    """Move a joint at rest to a place in the world; the skin stays."""
-    return _both(workbench, character_id, f"Move {joint}", joint, mirror, lambda c, j: edit.moved_joints(c, {j: place}))
+def move(
+    workbench: Workbench,
+    character_id: str,
+    joint: str,
+    place: Sequence[float],
+    mirror: bool,
+    pose: Pose | None = None,
+) -> OpenCharacter:
+    """Move a joint at rest to a place in the world; the skin stays.
+
+    Parameters
+    ----------
+    pose
+        The pose in which `place` was said: the joint is to be there in it. None = at rest.
+    """
+
+    def change(character: Character, j: int) -> Character:
+        return edit.moved_joints(character, {j: edit.rest_place(character.skeleton, j, place, pose)})
+
+    return _both(workbench, character_id, f"Move {joint}", joint, mirror, change)
 
 
 def turn(workbench: Workbench, character_id: str, joint: str, turn_deg: Sequence[float], mirror: bool) -> OpenCharacter:

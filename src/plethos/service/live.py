@@ -153,9 +153,10 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
     return pack_frame(head, fields)
 
 
-def contacts(opened: OpenCharacter, pose: Pose, alone: str | None) -> dict[str, int]:
+def contacts(opened: OpenCharacter, message: dict[str, Any], alone: str | None) -> dict[str, int]:
     """How many triangles cross others and did not at rest, without remedies and with: slower than a frame."""
     with opened.lock:
+        pose = pose_of(opened, message)
         evaluator, session, counter = opened.evaluator, opened.sculpt, opened.contacts
         if session is not None:
             pose = session.pose

@@ -64,7 +64,10 @@ def paint_dabs(
             session.lay(pose, session.evaluator.evaluate(pose))
         paint = with_bone(opened.character, paint)
         session.surface.within = None if within is None else within.shares(opened.character)
-        changed = [session.weights.dab(session.surface.touch(touch), paint) for touch in touches]
+        changed = []
+        for touch in touches:
+            pressed = replace(paint, strength=paint.strength * abs(touch.strength))
+            changed.append(session.weights.dab(session.surface.touch(touch), pressed))
         vertices = np.unique(np.concatenate([np.zeros(0, np.int32), *changed])).astype(np.int32)
         joints, weights = limit_influences(session.weights.dense[vertices], INSIDE, 0.0)
         influences = session.table.influences(session.parts[vertices], joints, weights)

@@ -11,7 +11,6 @@ from fastapi import APIRouter, Query, Response
 from plethos.core.triggers.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
-from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas import (
     BendPoint,
@@ -48,11 +47,10 @@ def mesh(bench: Bench, character_id: str) -> Response:
 
 @router.post("/bend")
 def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
-    """The bend strip's curves."""
+    """The bend strip's curves; empty for a joint that bends no skin."""
     opened = bench.open(character_id)
-    joint = opened.character.skeleton.find(body.joint)
-    pose = pose_of(opened, {"joints": body.pose.joints})
-    return [BendPoint(**p) for p in bending.bend_curves(opened, joint, body.axis, body.angles_deg, pose)]
+    points = bending.bend_curves(opened, body.joint, body.axis, body.angles_deg, dict(body.pose.joints))
+    return [BendPoint(**p) for p in points]
 
 
 @router.post("/undo")

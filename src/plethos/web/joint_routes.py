@@ -6,6 +6,7 @@ from fastapi import APIRouter
 
 from plethos.core.joints.ranges import PRESETS
 from plethos.service import laying
+from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas import (
     CharacterState,
@@ -15,7 +16,7 @@ from plethos.web.schemas import (
     MakeJoint,
     Mirror,
     MirrorSide,
-    Place,
+    PlaceJoint,
     RangeInfo,
     RenameJoint,
     SetHinge,
@@ -62,9 +63,10 @@ def make(bench: Bench, character_id: str, body: MakeJoint) -> CharacterState:
 
 
 @router.post("/{joint:path}/place")
-def place(bench: Bench, character_id: str, joint: str, body: Place) -> CharacterState:
+def place(bench: Bench, character_id: str, joint: str, body: PlaceJoint) -> CharacterState:
     """Move a joint at rest; the skin stays where it is."""
-    return character_state(laying.move(bench, character_id, joint, body.at, body.mirror))
+    pose = pose_of(bench.open(character_id), {"joints": body.pose.joints})
+    return character_state(laying.move(bench, character_id, joint, body.at, body.mirror, pose))
 
 
 @router.post("/{joint:path}/turn")

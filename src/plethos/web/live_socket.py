@@ -149,29 +149,29 @@ async def _answer(socket: WebSocket, bench: Workbench, character_id: str, messag
         opened = bench.open(character_id)
         if kind == "pose":
             # Evaluating takes a millisecond or two, less than a trip to a thread and back under load.
-            await socket.send_bytes(frame(opened, pose_of(opened, message), _wanted(opened, message), {"seq": seq}))
+            await socket.send_bytes(_posed(opened, message))
         elif kind == "contacts":
-            pose, alone = pose_of(opened, message), _wanted(opened, message).alone
-            counted = await run_in_threadpool(contacts, opened, pose, alone)
+            counted = await run_in_threadpool(contacts, opened, message, _wanted(opened, message).alone)
             await socket.send_text(json.dumps({"type": "contacts", "seq": seq, **counted}))
         elif kind == "dabs":
             for touch in message.get("dabs", []):
                 sculpting.dab(opened, str(message.get("brush")), _dab(touch), _within(message))
-            rest = opened.character.skeleton.rest_pose()
-            await socket.send_bytes(frame(opened, rest, _wanted(opened, message), {"seq": seq}))
+            await socket.send_bytes(_posed(opened, {**message, "joints": {}}))
         elif kind == "paint":
-            pose, touches = pose_of(opened, message), [_dab(t) for t in message.get("dabs", [])]
-            brush, mirror = _paint(opened, message), bool(message.get("mirror"))
-            painting.paint_dabs(opened, pose, touches, brush, mirror, _within(message))
-            await socket.send_bytes(frame(opened, pose, _wanted(opened, message), {"seq": seq}))
+            touches, mirror = [_dab(t) for t in message.get("dabs", [])], bool(message.get("mirror"))
+            with opened.lock:
+                pose, brush = pose_of(opened, message), _paint(opened, message)
+                painting.paint_dabs(opened, pose, touches, brush, mirror, _within(message))
+            await socket.send_bytes(_posed(opened, message))
         elif kind == "paint_end":
             joint = opened.character.skeleton.find(str(message.get("joint")))
             await run_in_threadpool(painting.end_stroke, bench, opened, joint)
             await socket.send_text(_saved(opened, seq=seq))
         elif kind == "pick":
-            pose, touches = pose_of(opened, message), [_dab(t) for t in message.get("dabs", [])]
-            picking.pick_dabs(opened, pose, touches, bool(message.get("take")), bool(message.get("mirror")))
-            await socket.send_bytes(frame(opened, pose, _wanted(opened, message), {"seq": seq}))
+            touches, mirror = [_dab(t) for t in message.get("dabs", [])], bool(message.get("mirror"))
+            with opened.lock:
+                picking.pick_dabs(opened, pose_of(opened, message), touches, bool(message.get("take")), mirror)
+            await socket.send_bytes(_posed(opened, message))
         elif kind == "pick_end":
             await run_in_threadpool(picking.end_pick, bench, opened)
             await socket.send_text(_saved(opened, seq=seq))
@@ -187,6 +187,12 @@ async def _answer(socket: WebSocket, bench: Workbench, character_id: str, messag
     except Exception:
         log.exception("live message failed", kind=kind)
         await socket.send_text(json.dumps({"type": "problem", "seq": seq, "detail": WENT_WRONG}))
+
+
+def _posed(opened: OpenCharacter, message: dict[str, Any]) -> bytes:
+    """The frame that a message asks for. The lock spans it all: joints are named by number once they are found."""
+    with opened.lock:
+        return frame(opened, pose_of(opened, message), _wanted(opened, message), {"seq": message.get("seq")})
 
 
 def _wanted(opened: OpenCharacter, message: dict[str, Any]) -> Wanted:

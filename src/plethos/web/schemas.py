@@ -137,6 +137,7 @@ class ClipInfo(BaseModel):
 class FigureInfo(BaseModel):
     """What changes seldom about a character: parts, joints, clips, and what was mended on reading."""
 
+    nodes: int = Field(description="How many joints and plain nodes a frame holds.")
     vertices: int
     triangles: int
     height: float
@@ -312,14 +313,19 @@ class SetWeight(BaseModel):
     mirror: bool = True
 
 
-class Place(Schema):
-    """A place in the world at rest, metres."""
+class PlaceJoint(Schema):
+    """A place in the world, metres: at rest, or in a pose, where the joint is to be then."""
 
     at: tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+    pose: PoseBody = Field(default_factory=PoseBody)
     mirror: bool = True
 
 
-class MakeJoint(Place):
+class MakeJoint(Schema):
+    """A new joint at a place in the world at rest, metres."""
+
+    at: tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+    mirror: bool = True
     name: str = Field(min_length=1, max_length=120)
     parent: str | None
 

@@ -96,6 +96,7 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
             )
         )
     return FigureInfo(
+        nodes=len(skeleton),
         vertices=len(character.points),
         triangles=len(character.topology.triangles),
         height=extent(opened.rest),

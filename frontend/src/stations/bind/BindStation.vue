@@ -1,24 +1,39 @@
 <script setup lang="ts">
-/** Bind: weights by themselves, by the brush, and what is wrong with them. */
-import { onBeforeUnmount, onMounted, ref } from 'vue'
+/** Bind: joints, weights by themselves and by the brush, picked regions, and what is wrong. */
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import BendStrip from '@/bend-strip/BendStrip.vue'
 import BodyMap from '@/body-map/BodyMap.vue'
 import PoseList from '@/body-map/PoseList.vue'
 import FigureView from '@/view/FigureView.vue'
 import ViewBar from '@/view/ViewBar.vue'
 import { useViewKeys } from '@/view/useViewKeys'
+import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
-import PaintRail from './PaintRail.vue'
+import JointsPanel from './JointsPanel.vue'
+import RegionsPanel from './RegionsPanel.vue'
+import ToolRail from './ToolRail.vue'
 import WeightsPanel from './WeightsPanel.vue'
 
 const bench = useWorkbench()
+const tools = useTools()
 const view = ref<InstanceType<typeof FigureView>>()
+const tabs = [
+  { value: 'joints', label: 'Joints' },
+  { value: 'weights', label: 'Weights' },
+  { value: 'regions', label: 'Regions' },
+]
 useViewKeys(view)
-onMounted(() => (bench.shading = 'weights'))
-onBeforeUnmount(() => {
-  bench.paintMode = null
-  if (bench.shading === 'weights') bench.shading = 'colour'
+onMounted(() => {
+  bench.shading = bench.figure?.joints.length ? 'weights' : 'colour'
+  // Without joints there is one thing to do first.
+  if (!bench.figure?.joints.length) tools.bindTab = 'joints'
 })
+onBeforeUnmount(() => {
+  tools.tool = 'pose'
+  tools.markers = null
+  if (bench.showsWeights) bench.shading = 'colour'
+})
+watch(() => tools.bindTab, () => (tools.tool = 'pose'))
 </script>
 
 <template>
@@ -28,10 +43,15 @@ onBeforeUnmount(() => {
       <PoseList />
     </aside>
     <FigureView ref="view">
-      <ViewBar :shadings="['weights', 'colour', 'clay', 'wire', 'volume']" />
-      <PaintRail />
+      <ViewBar :shadings="['weights', 'mixed', 'colour', 'clay', 'wire', 'volume']" />
+      <ToolRail />
     </FigureView>
-    <WeightsPanel />
+    <aside class="panel">
+      <el-segmented v-model="tools.bindTab" :options="tabs" block aria-label="What to work on" />
+      <JointsPanel v-if="tools.bindTab === 'joints'" />
+      <RegionsPanel v-else-if="tools.bindTab === 'regions'" />
+      <WeightsPanel v-else />
+    </aside>
     <BendStrip class="strip" />
   </div>
 </template>
@@ -40,4 +60,15 @@ onBeforeUnmount(() => {
 .bind { display: grid; grid-template: minmax(0, 1fr) 196px / 236px minmax(0, 1fr) 300px; height: 100%; min-height: 0; }
 .left { background: var(--panel); border-right: 1px solid var(--line); overflow-y: auto; }
 .strip { grid-column: 1 / -1; }
+.panel { background: var(--panel); border-left: 1px solid var(--line); padding: 10px 12px; overflow-y: auto; }
+.panel > .el-segmented { margin-bottom: 12px; }
+.panel :deep(h2) { font-size: 14px; }
+.panel :deep(h3) { font-size: 12px; font-weight: 600; color: var(--muted); margin: 16px 0 6px; }
+.panel :deep(.hint) { font-size: 12.5px; margin: 6px 0 8px; }
+.panel :deep(.row) { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }
+.panel :deep(.row + .row) { margin-top: 6px; }
+.panel :deep(.row .el-button) { margin: 0; }
+.panel :deep(.grow) { flex: 1; min-width: 0; }
+.panel :deep(.fields) { display: grid; grid-template-columns: repeat(3, 1fr); gap: 6px; font-size: 12px; color: var(--muted); }
+.panel :deep(.fields .el-input-number) { width: 100%; }
 </style>

@@ -3,36 +3,43 @@
 import { ref, watch } from 'vue'
 import { api, Problem, type VertexWeight } from '@/api/client'
 import { plainName } from '@/workbench/angles'
+import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 
 const bench = useWorkbench()
+const tools = useTools()
 const rows = ref<VertexWeight[]>([])
 
-watch([() => bench.vertex, () => bench.state?.version], async () => {
-  if (bench.vertex === null) return
+watch([() => tools.vertex, () => bench.state?.version], async () => {
+  if (tools.vertex === null) return
   try {
-    rows.value = await api.vertexWeights(bench.id, bench.vertex)
+    rows.value = await api.vertexWeights(bench.id, tools.vertex)
   } catch (error) {
     bench.say(error instanceof Problem ? error : new Problem('The vertex could not be looked up.'))
   }
 }, { immediate: true })
 
 async function set(joint: string, weight: number | undefined): Promise<void> {
-  if (weight === undefined || bench.vertex === null) return
-  const body = { joint, weight, locked: bench.locked.filter((n) => n !== joint), mirror: bench.paintMirrored }
-  await bench.edit((c) => api.setWeight(c, bench.vertex!, body))
+  if (weight === undefined || tools.vertex === null) return
+  const body = { joint, weight, locked: tools.locked.filter((n) => n !== joint), mirror: tools.mirrored }
+  await bench.edit((c) => api.setWeight(c, tools.vertex!, body))
 }
+
+const copy = () => bench.edit((c) => api.copyWeights(c, { target: tools.pickedTarget, from_vertex: tools.vertex }))
 </script>
 
 <template>
   <h3>One vertex</h3>
-  <p v-if="bench.vertex === null" class="muted hint">Hold Alt and click the skin to list what a vertex follows.</p>
+  <p v-if="tools.vertex === null" class="muted hint">Hold Alt and click the skin to list what a vertex follows.</p>
   <template v-else>
     <div v-for="row in rows" :key="row.joint" class="row">
       <button class="name" @click="bench.chooseJoint(row.joint)">{{ plainName(row.joint) }}</button>
       <el-input-number :model-value="row.weight" :min="0" :max="1" :step="0.05" :precision="3" size="small" controls-position="right" :aria-label="`Weight of ${plainName(row.joint)}`" @change="(value: number | undefined) => set(row.joint, value)" />
     </div>
-    <el-button size="small" text @click="bench.vertex = null">Done with vertex {{ bench.vertex }}</el-button>
+    <div class="row">
+      <el-button size="small" :disabled="!tools.picked" title="Let all that is picked follow what this vertex follows" @click="copy">Copy to what is picked</el-button>
+      <el-button size="small" text @click="tools.vertex = null">Done with vertex {{ tools.vertex }}</el-button>
+    </div>
   </template>
 </template>
 

@@ -6,6 +6,7 @@ import { useWorkbench } from '@/workbench/store'
 
 const bench = useWorkbench()
 const bake = ref('')
+const influences = ref(4)
 </script>
 
 <template>
@@ -23,7 +24,12 @@ const bake = ref('')
         </el-select>
       </label>
       <p class="muted hint">A baked clip carries the correctives as keys, 30 a second, so that any viewer shows them. Without it, a player has to know the rules.</p>
-      <a class="el-button el-button--primary" :href="deliveryAddress(bench.id, bake || null)" download>Deliver GLB</a>
+      <div class="influences">
+        <span>Joints a vertex may follow</span>
+        <el-radio-group v-model="influences" aria-label="Joints a vertex may follow"><el-radio-button :value="4" label="4" /><el-radio-button :value="8" label="8" /></el-radio-group>
+      </div>
+      <p class="muted hint">Most players read four. Vertices of more keep their four largest weights, scaled up.</p>
+      <a class="el-button el-button--primary" :href="deliveryAddress(bench.id, bake || null, influences)" download>Deliver GLB</a>
       <h2>What is in it</h2>
       <dl>
         <dt>Parts</dt><dd class="num">{{ bench.figure?.parts.length }}</dd>
@@ -46,6 +52,7 @@ section { width: min(620px, 100%); }
 h1 { font-size: 20px; margin-bottom: 6px; }
 h2 { font-size: 14px; margin: 26px 0 6px; }
 label { display: grid; gap: 4px; margin: 18px 0 6px; max-width: 340px; }
+.influences { display: flex; gap: 14px; align-items: center; margin: 6px 0; }
 .hint { font-size: 12.5px; margin-bottom: 16px; }
 .el-button { text-decoration: none; }
 dl { display: grid; grid-template-columns: 1fr auto; max-width: 340px; gap: 2px 12px; color: var(--muted); margin: 0; }

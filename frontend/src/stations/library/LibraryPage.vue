@@ -80,7 +80,7 @@ onMounted(() => {
         <button class="drop" :class="{ over }" :disabled="progress !== null" @click="picker?.click()">
           <template v-if="progress === null">
             <b>Bring in a character</b>
-            <span>Drop a .glb here, or a .gltf together with its files, or click to choose.</span>
+            <span>Drop a .glb here, a .gltf together with its files, or a bare mesh as .obj; or click to choose.</span>
           </template>
           <template v-else>
             <b>{{ progress < 1 ? 'Sending …' : 'Reading …' }}</b>
@@ -89,8 +89,8 @@ onMounted(() => {
         </button>
         <el-button v-if="progress !== null" class="cancel" @click="cancel?.abort()">Cancel</el-button>
       </div>
-      <p v-if="characters?.length === 0" class="muted">The library is empty. Bring in a skinned character to begin.</p>
-      <input ref="picker" type="file" multiple accept=".glb,.gltf,.bin,.png,.jpg,.jpeg" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
+      <p v-if="characters?.length === 0" class="muted">The library is empty. Bring in a character to begin.</p>
+      <input ref="picker" type="file" multiple accept=".glb,.gltf,.obj,.bin,.png,.jpg,.jpeg" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
     </main>
   </div>
 </template>

@@ -20,7 +20,7 @@ from plethos.core.joints.draft import Draft
 from plethos.core.joints.frames import frame_along
 from plethos.core.names import free_name, other_side_name
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Hinge, Skeleton
+from plethos.core.skeleton import Hinge, Pose, Skeleton
 from plethos.core.symmetry import MIRROR, joint_mirror
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.bones import Segment
@@ -47,6 +47,16 @@ def moved_joints(character: Character, places: Mapping[int, ArrayLike]) -> Chara
     for joint, place in places.items():
         draft.joints[joint].world[:3, 3] = np.asarray(place, dtype=np.float64)
     return draft.finish()
+
+
+def rest_place(skeleton: Skeleton, joint: int, place: ArrayLike, pose: Pose | None) -> Array:
+    """Where a joint has to be at rest ``(3,)``, so that it is at `place` in the pose: its parent carries it there."""
+    at, parent = np.asarray(place, dtype=np.float64), int(skeleton.parents[joint])
+    if pose is None or parent < 0:
+        return at
+    posed = skeleton.global_matrices(pose)[parent]
+    local = np.linalg.solve(posed, np.append(at, 1.0))
+    return np.asarray((skeleton.rest_global[parent] @ local)[:3])
 
 
 def made(character: Character, name: str, parent: int | None, place: ArrayLike) -> Character:

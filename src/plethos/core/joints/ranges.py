@@ -60,7 +60,8 @@ PRESETS: dict[str, RangePreset] = {
         RangePreset("knee_flexion", "Knee, bent", 0, 135, BACK, ("shin", "calf", "lower_leg", "lowerleg", "knee")),
         RangePreset("ankle", "Ankle, foot raised", -50, 20, UP, ("foot", "ankle")),
         RangePreset("toes", "Toes, raised", -30, 60, UP, ("toe",)),
-        RangePreset("spine_flexion", "Spine, one of three joints, forward", -8, 27, FRONT, ("spine", "chest", "belly")),
+        RangePreset("spine_flexion", "Spine, one of three joints, forward", -8, 27, FRONT, ("spine", "chest", "belly",
+                    "pelvis", "hips")),
         RangePreset("spine_whole", "Spine, all in one joint, forward", -25, 80, FRONT),
         RangePreset("neck_flexion", "Neck, forward", -45, 45, FRONT, ("neck", "head")),
     )

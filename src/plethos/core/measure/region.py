@@ -57,15 +57,16 @@ def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -
     BadEditError
         When the joint bends no skin (a joint that carries rigid parts only, or the root).
     """
+    nothing = BadEditError(
+        f"Turning “{character.skeleton.names[joint]}” bends no skin, so there is nothing to measure."
+    )
     w = character.subtree_weights(joint)
     shared = (w > 0.02) & (w < 0.98)
     edges = character.topology.edges
     crossing = edges[np.abs(w[edges[:, 0]] - w[edges[:, 1]]) > 0.5]
     shared[crossing.ravel()] = True
     if not shared.any():
-        raise BadEditError(
-            f"Turning “{character.skeleton.names[joint]}” bends no skin, so there is nothing to measure."
-        )
+        raise nothing
     at = character.skeleton.rest_global[joint, :3, 3]
     distance = np.linalg.norm(rest - at, axis=1)
     near = float(np.median(distance[shared]))
@@ -73,7 +74,10 @@ def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -
     shared &= distance < 2.5 * near
     radius = float(np.sqrt(np.mean(distance[shared] ** 2)))
     within = np.isfinite(distance_over_surface(character.topology, rest, shared, 0.35 * radius))
-    return region_of(character, within, radius)
+    region = region_of(character, within, radius)
+    if len(region.triangles) == 0:
+        raise nothing  # single vertices that no triangle joins
+    return region
 
 
 @lru_cache(maxsize=64)

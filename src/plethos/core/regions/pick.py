@@ -108,9 +108,13 @@ def softened(topology: Topology, points: NDArray[np.floating], shares: Shares, w
     if not inside.any():
         raise BadEditError("Nothing is picked, so there is no border to soften.")
     reach = 0.5 * width
-    out = distance_over_surface(topology, points, inside, reach)
-    into = distance_over_surface(topology, points, ~inside, reach) if not inside.all() else np.full(len(shares), np.inf)
-    # Signed distance to the border, the border itself lying half an edge outside of what is picked.
-    signed = np.where(inside, np.minimum(into, reach), -np.minimum(out, reach))
+    if inside.all():
+        return np.ones(len(shares), dtype=np.float32)
+    a, b = topology.edges[inside[topology.edges[:, 0]] != inside[topology.edges[:, 1]]].T
+    # The border runs half way along the edges that cross it.
+    half = 0.5 * float(np.linalg.norm(points[a] - points[b], axis=1).mean()) if len(a) else 0.0
+    outside = distance_over_surface(topology, points, inside, reach + half) - half
+    within = distance_over_surface(topology, points, ~inside, reach + half) - half
+    signed = np.where(inside, np.minimum(within, reach), -np.minimum(outside, reach))
     t = np.clip(0.5 + signed / (2 * reach), 0, 1)
     return np.asarray(t * t * (3 - 2 * t), dtype=np.float32)

@@ -1,0 +1,162 @@
+<script setup lang="ts">
+/** The chosen joint at rest: its name, parent, place, frame, hinge and range; joints made, mirrored and deleted. */
+import { computed, onMounted, ref, watch } from 'vue'
+import { api, type Axis, type Point, type RangeInfo } from '@/api/client'
+import { axisName, plainName, sameAxis } from '@/workbench/angles'
+import { useTools } from '@/workbench/tools'
+import { useWorkbench } from '@/workbench/store'
+import LaySkeleton from './LaySkeleton.vue'
+
+const bench = useWorkbench()
+const tools = useTools()
+const ranges = ref<RangeInfo[]>([])
+const name = ref('')
+const fresh = ref('')
+const twists = ref(2)
+const turn = ref<Point>([0, 0, 0])
+const NONE = ''
+const info = computed(() => bench.jointInfo)
+const joints = computed(() => bench.figure?.joints ?? [])
+const parent = computed(() => joints.value.find((j) => j.index === info.value?.parent)?.name ?? NONE)
+const busy = computed(() => !bench.chosen || bench.sculpting !== null)
+const place = computed(() => (info.value?.at ?? [0, 0, 0]).map((metres) => Math.round(metres * 1000) / 10))
+const step = computed(() => Math.max(0.1, Number((0.5 * bench.sizeFactor).toPrecision(1))))
+const axes: { label: string; axis: Axis }[] = ['X', 'Y', 'Z'].flatMap((label, k) =>
+  [1, -1].map((sign) => ({ label: sign > 0 ? label : `−${label}`, axis: [0, 1, 2].map((i) => (i === k ? sign : 0)) as Axis })),
+)
+const hingeAxis = computed(() => {
+  const own = info.value?.hinge_axis as Axis | undefined
+  const found = own && axes.find((a) => sameAxis(a.axis, own) && a.axis.some((c, i) => c * own[i] > 0.5))
+  return found?.label ?? (own ? axisName(own) : '')
+})
+/** The presets, the ones that the joint's name suggests first. */
+const sorted = computed(() => {
+  const plain = bench.chosen.toLowerCase()
+  const fits = (r: RangeInfo) => Math.max(0, ...r.words.filter((w) => plain.includes(w)).map((w) => w.length))
+  return [...ranges.value].sort((a, b) => fits(b) - fits(a))
+})
+
+watch(() => bench.chosen, (now) => {
+  name.value = now
+  turn.value = [0, 0, 0]
+}, { immediate: true })
+onMounted(async () => {
+  try {
+    ranges.value = await api.ranges()
+  } catch (error) {
+    bench.say(error)
+  }
+})
+
+async function moveTo(axis: number, centimetres: number | undefined): Promise<void> {
+  if (centimetres === undefined || !info.value || Math.abs(centimetres - place.value[axis]) < 0.05) return
+  const at = [...info.value.at] as Point
+  at[axis] = centimetres / 100
+  await bench.edit((c) => api.placeJoint(c, bench.chosen, { at, pose: { joints: {} }, mirror: tools.mirrored }))
+}
+async function rename(): Promise<void> {
+  const wanted = name.value.trim()
+  if (!wanted || wanted === bench.chosen) return
+  if (await bench.edit((c) => api.renameJoint(c, bench.chosen, wanted, tools.mirrored))) bench.chooseJoint(wanted)
+}
+async function applyTurn(): Promise<void> {
+  if (await bench.edit((c) => api.turnJoint(c, bench.chosen, turn.value, tools.mirrored))) turn.value = [0, 0, 0]
+}
+function setHinge(change: { axis?: Axis; low?: number; high?: number }) {
+  if (!info.value) return
+  const { hinge_axis, low_deg, high_deg } = info.value
+  const body = { axis: change.axis ?? (hinge_axis as Axis), low_deg: change.low ?? low_deg, high_deg: change.high ?? high_deg, mirror: tools.mirrored }
+  void bench.edit((c) => api.setHinge(c, bench.chosen, body))
+}
+const setAxis = (label: string) => setHinge({ axis: axes.find((a) => a.label === label)?.axis })
+async function make(): Promise<void> {
+  const wanted = fresh.value.trim()
+  const at = [...(info.value?.at ?? [0, 1, 0])] as Point
+  // Beside the chosen joint, so that it is seen and can be dragged to its place.
+  at[1] += 0.04 * (bench.figure?.height ?? 1.8)
+  const body = { name: wanted, parent: bench.chosen || null, at, mirror: tools.mirrored }
+  if (!(await bench.edit((c) => api.makeJoint(c, body)))) return
+  fresh.value = ''
+  bench.chooseJoint(wanted)
+  tools.tool = 'place'
+}
+</script>
+
+<template>
+  <LaySkeleton v-if="!joints.length || tools.markers" />
+  <template v-else>
+    <h2>{{ plainName(bench.chosen) }}</h2>
+    <p class="muted hint">The skin stays where it is; the held pose shows what changes.</p>
+    <el-checkbox v-model="tools.mirrored" label="the other side follows" size="small" />
+
+    <h3>Name</h3>
+    <form class="row" @submit.prevent="rename">
+      <el-input v-model="name" maxlength="120" aria-label="Name of the joint" class="grow" :disabled="busy" />
+      <el-button native-type="submit" :disabled="busy || !name.trim() || name.trim() === bench.chosen">Rename</el-button>
+    </form>
+
+    <h3>Hangs on</h3>
+    <el-select :model-value="parent" filterable aria-label="Parent of the joint" :disabled="busy" @update:model-value="(up: string) => bench.edit((c) => api.hangJoint(c, bench.chosen, up || null, tools.mirrored))">
+      <el-option :value="NONE" label="nothing" />
+      <el-option v-for="j in joints.filter((k) => k.name !== bench.chosen)" :key="j.name" :value="j.name" :label="plainName(j.name)" />
+    </el-select>
+
+    <h3>Place at rest, cm</h3>
+    <div class="fields">
+      <label v-for="(word, k) in ['side', 'up', 'front']" :key="word">{{ word }}
+        <el-input-number :model-value="place[k]" :step="step" :precision="1" size="small" controls-position="right" :disabled="busy" :aria-label="`Place of the joint, ${word}`" @change="(value: number | undefined) => moveTo(k, value)" />
+      </label>
+    </div>
+    <p class="muted hint">Or take <b>Move joints</b> in the view and drag.</p>
+
+    <h3>Turn its frame, degrees</h3>
+    <div class="fields">
+      <label v-for="(word, k) in ['X', 'Y', 'Z']" :key="word">{{ word }}
+        <el-input-number v-model="turn[k]" :step="5" :precision="1" size="small" controls-position="right" :disabled="busy" :aria-label="`Turn the joint about ${word}`" />
+      </label>
+    </div>
+    <div class="row turn">
+      <el-button :disabled="busy || turn.every((d) => !d)" @click="applyTurn">Turn</el-button>
+      <el-button :disabled="busy" title="Y along the bone; the hinge stays as near as can be to where it was" @click="bench.edit((c) => api.aimJoint(c, bench.chosen, tools.mirrored))">Along the bone</el-button>
+    </div>
+
+    <h3>Range of motion{{ info?.hinge_known ? '' : ' (a guess)' }}</h3>
+    <div class="fields">
+      <label>about
+        <el-select :model-value="hingeAxis" size="small" aria-label="Hinge axis" :disabled="busy" @update:model-value="setAxis"><el-option v-for="a in axes" :key="a.label" :value="a.label" :label="a.label" /></el-select>
+      </label>
+      <label>from <el-input-number :model-value="Math.round(info?.low_deg ?? 0)" :step="5" size="small" controls-position="right" :disabled="busy" aria-label="Range from, degrees" @change="(value: number | undefined) => value !== undefined && setHinge({ low: value })" /></label>
+      <label>to <el-input-number :model-value="Math.round(info?.high_deg ?? 0)" :step="5" size="small" controls-position="right" :disabled="busy" aria-label="Range to, degrees" @change="(value: number | undefined) => value !== undefined && setHinge({ high: value })" /></label>
+    </div>
+    <el-select :model-value="''" placeholder="As handbooks print it …" aria-label="Range preset" class="preset" :disabled="busy" @update:model-value="(p: string) => bench.edit((c) => api.setRange(c, bench.chosen, p, tools.mirrored))">
+      <el-option v-for="r in sorted" :key="r.name" :value="r.name" :label="`${r.title}: ${r.low_deg}° to ${r.high_deg}°`" />
+    </el-select>
+
+    <h3>Twist joints along its bone</h3>
+    <div class="row">
+      <el-input-number v-model="twists" :min="1" :max="8" size="small" controls-position="right" aria-label="Number of twist joints" class="small" />
+      <el-button :disabled="busy" @click="bench.edit((c) => api.insertTwists(c, bench.chosen, twists, tools.mirrored))">Insert</el-button>
+    </div>
+
+    <h3>New joint under it</h3>
+    <form class="row" @submit.prevent="make">
+      <el-input v-model="fresh" placeholder="Name" maxlength="120" aria-label="Name of the new joint" class="grow" />
+      <el-button native-type="submit" :disabled="bench.sculpting !== null || !fresh.trim()">Make</el-button>
+    </form>
+
+    <h3>All joints</h3>
+    <div class="row">
+      <el-button @click="bench.edit((c) => api.mirrorJoints(c, true))">Left to right</el-button>
+      <el-button @click="bench.edit((c) => api.mirrorJoints(c, false))">Right to left</el-button>
+    </div>
+
+    <h3>Delete</h3>
+    <el-button type="danger" plain :disabled="busy" @click="bench.edit((c) => api.deleteJoint(c, bench.chosen, tools.mirrored))">Delete {{ plainName(bench.chosen).toLowerCase() }}</el-button>
+    <p class="muted hint">What hangs on it and what follows it goes to {{ parent ? plainName(parent).toLowerCase() : 'its first child' }}.</p>
+  </template>
+</template>
+
+<style scoped>
+.preset, .turn { margin-top: 6px; }
+.small { width: 84px; }
+</style>

@@ -1,0 +1,51 @@
+<script setup lang="ts">
+/** A bare mesh gets the skeleton of a biped, laid between markers. */
+import { ref } from 'vue'
+import { api } from '@/api/client'
+import { useTools } from '@/workbench/tools'
+import { useWorkbench } from '@/workbench/store'
+
+const bench = useWorkbench()
+const tools = useTools()
+const twists = ref(2)
+const first = ref('root')
+
+async function lay(): Promise<void> {
+  const markers = tools.markers
+  if (!markers) return
+  if (!(await bench.edit((c) => api.laySkeleton(c, markers, twists.value)))) return
+  tools.markers = null
+  bench.shading = 'weights'
+}
+async function makeFirst(): Promise<void> {
+  const at: [number, number, number] = [0, 0.5 * (bench.figure?.height ?? 1), 0]
+  await bench.edit((c) => api.makeJoint(c, { name: first.value.trim(), parent: null, at, mirror: false }))
+}
+</script>
+
+<template>
+  <h2>Lay a skeleton</h2>
+  <template v-if="!tools.markers">
+    <p class="muted hint">This character has no joints yet, so nothing can bend.</p>
+    <el-button type="primary" @click="tools.beginLaying()">Place markers of a biped</el-button>
+    <h3>Or joint by joint</h3>
+    <form class="row" @submit.prevent="makeFirst">
+      <el-input v-model="first" maxlength="120" aria-label="Name of the first joint" class="grow" />
+      <el-button native-type="submit" :disabled="!first.trim()">Make</el-button>
+    </form>
+  </template>
+  <template v-else>
+    <p class="muted hint">Drag each marker to its joint; over the skin it goes to the middle of the limb. The other side is mirrored. Look from the side, too.</p>
+    <h3>Twist joints in each limb bone</h3>
+    <el-input-number v-model="twists" :min="0" :max="4" size="small" controls-position="right" aria-label="Twist joints in each limb bone" />
+    <div class="row done">
+      <el-button type="primary" @click="lay">Lay the skeleton</el-button>
+      <el-button @click="tools.markers = null">Not now</el-button>
+    </div>
+    <p class="muted hint">Afterwards joints are moved one by one, and Weights makes the skin follow.</p>
+  </template>
+</template>
+
+<style scoped>
+.done { margin-top: 14px; }
+</style>

@@ -1,0 +1,34 @@
+<script setup lang="ts">
+/** Size, strength and reach of the brush; a station adds its own settings in the slot. */
+import { useTools } from '@/workbench/tools'
+
+const tools = useTools()
+const keeps = [
+  { value: 'everywhere', label: 'everywhere' },
+  { value: 'inside', label: 'only inside' },
+  { value: 'outside', label: 'only outside' },
+]
+</script>
+
+<template>
+  <div class="numbers">
+    <label>size <el-slider v-model="tools.brushSize" :min="0.005" :max="0.25" :step="0.001" size="small" :show-tooltip="false" aria-label="Brush size" /><b class="num">{{ (tools.brushReach * 100).toFixed(1) }} cm</b></label>
+    <label v-if="!tools.picking">strength <el-slider v-model="tools.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (tools.brushStrength * 100).toFixed(0) }} %</b></label>
+    <slot />
+    <el-checkbox v-model="tools.secondLayer" label="second layer" size="small" title="Reach the surface behind the front one" />
+    <label v-if="!tools.picking && (tools.picked || tools.kept.length)">works
+      <el-select v-model="tools.keepTo" size="small" class="keep" aria-label="Where the brush works"><el-option v-for="k in keeps" :key="k.value" :value="k.value" :label="k.label" /></el-select>
+      <el-select v-if="tools.keepTo !== 'everywhere'" v-model="tools.withinRegion" size="small" class="keep" aria-label="Region of the brush">
+        <el-option value="" label="what is picked" /><el-option v-for="r in tools.kept" :key="r.name" :value="r.name" :label="r.name" />
+      </el-select>
+    </label>
+  </div>
+</template>
+
+<style scoped>
+.numbers { position: absolute; left: 12px; bottom: 48px; max-width: calc(100% - 24px); display: flex; flex-wrap: wrap; gap: 0 16px; align-items: center; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 2px 12px; font-size: 12px; color: var(--muted); }
+.numbers label { display: flex; gap: 10px; align-items: center; }
+.numbers .el-slider { width: 70px; }
+.numbers .keep { width: 112px; }
+.numbers :deep(b) { color: var(--text); font-weight: 500; white-space: nowrap; }
+</style>

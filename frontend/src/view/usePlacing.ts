@@ -1,0 +1,97 @@
+/**
+ * Placing points in the view by dragging: joints, and the markers of the template.
+ *
+ * A point goes along in the plane that faces the camera; over the skin a marker, or a joint with Shift held, goes to the
+ * middle of the limb under the pointer.
+ */
+import { Plane, Raycaster, Vector2, Vector3 } from 'three'
+import { shallowRef, type Ref } from 'vue'
+import { api, type Point } from '@/api/client'
+import { useTools } from '@/workbench/tools'
+import { useWorkbench } from '@/workbench/store'
+import type { Figure } from './figure'
+import { jointPlace, project, type View } from './joints'
+import type { Stage } from './stage'
+
+export interface MarkerDot { name: string; label: string; x: number; y: number; twin: { x: number; y: number } | null }
+
+export const MIDDLE = ['head_top', 'neck']
+export const markerLabel = (name: string) => name.replace('_', ' ')
+
+export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: () => { stage: Stage; figure: Figure } | null) {
+  const bench = useWorkbench()
+  const tools = useTools()
+  /** The joint that is being dragged, and where it is now. */
+  const moving = shallowRef<{ joint: string; at: Point } | null>(null)
+  let marker: string | null = null
+  const caster = new Raycaster()
+
+  function aim(event: PointerEvent): void {
+    const box = canvas.value!.getBoundingClientRect()
+    const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
+    caster.setFromCamera(at, scene()!.stage.camera)
+  }
+
+  /** Half way between where the ray goes into the character and where it is out again. */
+  function middle(): Vector3 | null {
+    let depth = 0
+    let first: Vector3 | null = null
+    for (const hit of caster.intersectObject(scene()!.figure.with.mesh)) {
+      depth += hit.face && hit.face.normal.dot(caster.ray.direction) < 0 ? 1 : -1
+      first ??= hit.point
+      if (depth <= 0) return first.clone().add(hit.point).multiplyScalar(0.5)
+    }
+    return null
+  }
+
+  /** In the plane through `from` that faces the camera. */
+  function inPlane(from: Vector3): Vector3 {
+    const facing = scene()!.stage.camera.getWorldDirection(new Vector3())
+    return caster.ray.intersectPlane(new Plane().setFromNormalAndCoplanarPoint(facing, from), new Vector3()) ?? from
+  }
+
+  function grabJoint(event: PointerEvent, joint: string): void {
+    const info = bench.figure?.joints.find((j) => j.name === joint)
+    if (!info || !bench.frame || !tools.placing) return
+    bench.chooseJoint(joint)
+    const p = jointPlace(bench.frame.joints, info.index)
+    moving.value = { joint, at: [p.x, p.y, p.z] }
+    ;(event.target as Element).setPointerCapture(event.pointerId)
+  }
+  function grabMarker(event: PointerEvent, name: string): void {
+    marker = name
+    ;(event.target as Element).setPointerCapture(event.pointerId)
+  }
+  function drag(event: PointerEvent): void {
+    if (moving.value) {
+      aim(event)
+      const from = new Vector3(...moving.value.at)
+      const to = (event.shiftKey && middle()) || inPlane(from)
+      moving.value = { joint: moving.value.joint, at: [to.x, to.y, to.z] }
+    } else if (marker && tools.markers) {
+      aim(event)
+      const to = middle() ?? inPlane(new Vector3(...tools.markers[marker]))
+      const x = MIDDLE.includes(marker) ? 0 : to.x
+      tools.markers = { ...tools.markers, [marker]: [x, to.y, to.z] }
+    } else return
+    scene()!.stage.invalidate()
+  }
+  async function drop(): Promise<void> {
+    marker = null
+    const placed = moving.value
+    if (!placed) return
+    const body = { at: placed.at, pose: { joints: bench.pose }, mirror: tools.mirrored }
+    await bench.edit((c) => api.placeJoint(c, placed.joint, body))
+    moving.value = null
+  }
+
+  /** The markers as they are seen, each with its mirror image. */
+  function markerDots(view: View): MarkerDot[] {
+    return Object.entries(tools.markers ?? {}).map(([name, at]) => {
+      const { x, y } = project(new Vector3(...at), view)
+      const twin = MIDDLE.includes(name) ? null : project(new Vector3(-at[0], at[1], at[2]), view)
+      return { name, label: markerLabel(name), x, y, twin }
+    })
+  }
+  return { moving, grabJoint, grabMarker, drag, drop, markerDots }
+}

@@ -1,0 +1,130 @@
+/** What the pointer does over the skin: pose, sculpt, paint, pick or place joints; and what the brush is set to. */
+import { useLocalStorage } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { api, type PickBody, type Point, type TargetBody } from '@/api/client'
+import type { Dab, PaintMode, Within } from '@/api/live'
+import { useWorkbench } from './store'
+
+export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
+export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place'
+export type BindTab = 'weights' | 'regions' | 'joints'
+
+const PAINTS: Tool[] = ['add', 'subtract', 'replace', 'smooth', 'even']
+
+export const useTools = defineStore('tools', () => {
+  const bench = useWorkbench()
+  const tool = ref<Tool>('pose')
+  const bindTab = ref<BindTab>('weights')
+  const brush = ref<BrushName>('inflate')
+  const brushSize = useLocalStorage('plethos-brush-size', 0.05)
+  const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
+  /** Whether the brush reaches the second surface under the pointer, behind the front one. */
+  const secondLayer = ref(false)
+  const paintValue = ref(1)
+  /** Whether what is done to weights, joints and regions is done on the other side too. */
+  const mirrored = ref(true)
+  const locked = ref<string[]>([])
+  /** The region that brushes are kept to, or kept out of; empty = what is picked. */
+  const withinRegion = ref('')
+  const keepTo = ref<'everywhere' | 'inside' | 'outside'>('everywhere')
+  /** The vertex whose influences are listed, or null. */
+  const vertex = ref<number | null>(null)
+  /** Where the markers of the template stand while a skeleton is being laid; null = none is. */
+  const markers = shallowRef<Record<string, Point> | null>(null)
+
+  /** The brush's radius over the surface, metres. */
+  const brushReach = computed(() => brushSize.value * bench.sizeFactor)
+  const painting = computed(() => PAINTS.includes(tool.value) && !bench.sculpting && bench.chosen !== '')
+  const picking = computed(() => (tool.value === 'pick' || tool.value === 'take') && !bench.sculpting)
+  const placing = computed(() => tool.value === 'place' && !bench.sculpting)
+  /** Whether a click on a piece does something with all of it. */
+  const piecing = computed(() => (tool.value === 'give' || tool.value === 'piece') && !bench.sculpting)
+  /** Whether the pointer works on the skin instead of posing. */
+  const brushing = computed(() => bench.sculpting !== null || painting.value || picking.value)
+  const grabs = computed(() => bench.sculpting !== null && brush.value === 'grab')
+  const within = computed<Within>(() =>
+    keepTo.value === 'everywhere' ? null : { region: withinRegion.value, outside: keepTo.value === 'outside' },
+  )
+  const picked = computed(() => bench.state?.regions.find((r) => r.name === '')?.vertices ?? 0)
+  const kept = computed(() => bench.state?.regions.filter((r) => r.name !== '') ?? [])
+  const pickedTarget: TargetBody = { region: '' }
+
+  function resize(factor: number): void {
+    brushSize.value = Math.max(0.005, Math.min(0.25, brushSize.value * factor))
+  }
+
+  const kind = () => (picking.value ? 'pick' : painting.value ? 'paint' : 'dabs')
+  /** What the server is told of the brush; equal for all touches of a stroke. */
+  function settings(): Record<string, unknown> {
+    if (picking.value) return { take: tool.value === 'take', mirror: mirrored.value }
+    if (!painting.value) return { brush: brush.value, within: within.value }
+    return {
+      joint: bench.chosen,
+      mode: tool.value,
+      value: paintValue.value,
+      strength: 1,
+      mirror: mirrored.value,
+      locked: locked.value,
+      within: within.value,
+    }
+  }
+  const touch = (dab: Dab) => bench.touch(kind(), settings(), dab)
+  const endStroke = () => bench.endStroke(kind(), settings())
+
+  /** Do to a region what the brush does. */
+  function fill(mode: PaintMode, target: TargetBody) {
+    const body = { target, joint: bench.chosen, mode, value: paintValue.value, strength: brushStrength.value, locked: locked.value, mirror: mirrored.value }
+    return bench.edit((c) => api.fill(c, body))
+  }
+
+  /** Pick the connected piece, or the loop of edges, at a place on the posed skin. */
+  function pickAt(by: 'piece' | 'loop', triangle: number, at: Point) {
+    const how: PickBody['how'] = tool.value === 'take' ? 'take' : 'add'
+    const body = { by, how, name: '', triangle, at, least: 0.05, pose: { joints: bench.pose }, mirror: mirrored.value }
+    return bench.edit((c) => api.pick(c, body))
+  }
+
+  /** A click on a piece: give it to the chosen joint, or pick it. */
+  function clickPiece(triangle: number, at: Point): void {
+    if (tool.value === 'give') void bench.edit((c) => api.give(c, { piece: triangle }, bench.chosen))
+    else void pickAt('piece', triangle, at)
+  }
+
+  async function beginLaying(): Promise<void> {
+    try {
+      markers.value = await api.markers(bench.id)
+      if (!bench.atRest) bench.toggleRest()
+    } catch (error) {
+      bench.say(error)
+    }
+  }
+
+  function reset(): void {
+    tool.value = 'pose'
+    locked.value = []
+    secondLayer.value = false
+    keepTo.value = 'everywhere'
+    withinRegion.value = ''
+    vertex.value = markers.value = null
+  }
+  watch(() => bench.id, reset)
+  // A joint, a vertex or a region that is gone is not held on to.
+  watch(() => bench.figure, (figure) => {
+    locked.value = locked.value.filter((name) => figure?.joints.some((j) => j.name === name))
+  })
+  watch(kept, (regions) => {
+    if (withinRegion.value && !regions.some((r) => r.name === withinRegion.value)) {
+      withinRegion.value = ''
+      keepTo.value = 'everywhere'
+    }
+  })
+  watch([bindTab, tool, keepTo], () => {
+    bench.showsRegion = bindTab.value === 'regions' || picking.value || keepTo.value !== 'everywhere'
+  })
+
+  return {
+    tool, bindTab, brush, brushSize, brushStrength, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers,
+    brushReach, painting, picking, placing, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, beginLaying, reset,
+  }
+})
