@@ -20,6 +20,7 @@ from fastapi import FastAPI, WebSocket
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
+from bench.binding import compare
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import GltfFile
@@ -325,7 +326,7 @@ def main() -> None:
         "and writes this file.",
         f"Last run on {time.strftime('%Y-%m-%d')}, {os.cpu_count()} cores, noisy machine.", "",
         "| what | ours | peer | ratio (goal) |", "|---|---|---|---|",
-        *(f"| {' | '.join(row)} |" for row in rows), "",
+        *(f"| {' | '.join(row)} |" for row in rows), *compare(bare),
     ]  # fmt: skip
     README.write_text("\n".join(lines))
     print("\n".join(lines))

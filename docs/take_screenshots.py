@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import json
 import sys
+import tempfile
 import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+
+from plethos.core.evaluate import Evaluator
+from plethos.core.formats.obj import write_obj
+from plethos.demo.catalogue import open_demo
 
 OUT = Path(__file__).with_name("screenshots")
 
@@ -29,6 +34,10 @@ class Camera:
         self.page.wait_for_timeout(2000)
         self.page.screenshot(path=OUT / f"{name}.png")
         print(name, flush=True)
+
+    def leave(self, name: str) -> None:
+        """Delete a character that was only brought in for its picture."""
+        self.page.request.delete(f"{self.address}/api/characters/{self.ids[name]}")
 
     def bend(self, joint: str, degrees: float) -> None:
         finder = self.page.get_by_role("combobox", name="Find a joint")
@@ -52,6 +61,47 @@ def bind(camera: Camera) -> None:
     view = page.locator(".view canvas").bounding_box()
     page.mouse.move(view["x"] + 0.48 * view["width"], view["y"] + 0.66 * view["height"])
     camera.take("bind")
+
+
+def joints_and_regions(camera: Camera) -> None:
+    """The joints panel, a picked region, and the markers on a bare mesh."""
+    page = camera.page
+    tab = page.locator(".panel .el-segmented")
+    camera.open("Lock keeper, bare", "/bind")
+    camera.bend("Left thigh", 70)
+    tab.get_by_text("Joints", exact=True).click()
+    page.get_by_role("radio", name="Move joints").click()
+    camera.take("joints")
+    page.get_by_role("button", name="Rest pose").click()
+    camera.bend("Left shin", 0)
+    page.get_by_label("Face the joint, front").click()
+    tab.get_by_text("Regions", exact=True).click()
+    page.get_by_role("radio", name="Colour").click()
+    page.get_by_role("radio", name="Pick", exact=True).click()
+    view = page.locator(".view canvas").bounding_box()
+    x, y = view["x"] + 0.5 * view["width"], view["y"] + 0.5 * view["height"]
+    page.mouse.move(x - 20, y)
+    page.mouse.down()
+    page.mouse.move(x + 30, y + 20, steps=8)
+    page.mouse.up()
+    page.wait_for_timeout(800)
+    for name in ("Grow", "Grow", "Soften"):
+        page.get_by_role("button", name=name).click()
+        page.wait_for_timeout(600)
+    camera.take("regions")
+    page.goto(f"{camera.address}/?quality=high")
+    with tempfile.TemporaryDirectory() as folder:
+        keeper, _ = open_demo("lock-keeper-bare")
+        mesh = Path(folder) / "Statue of the lock keeper.obj"
+        mesh.write_text(write_obj(keeper, Evaluator(keeper).rest()))
+        page.set_input_files("input[type=file]", mesh)
+        page.wait_for_selector("text=lay a skeleton in Bind")
+    with urllib.request.urlopen(f"{camera.address}/api/characters") as answer:
+        camera.ids.update({c["name"]: c["id"] for c in json.load(answer)})
+    camera.open("Statue of the lock keeper", "/bind")
+    page.get_by_role("button", name="Place markers of a biped").click()
+    camera.take("markers")
+    camera.leave("Statue of the lock keeper")
 
 
 def mend(camera: Camera) -> None:
@@ -99,6 +149,7 @@ def main(address: str) -> None:
         camera = Camera(browser.new_page(viewport={"width": 1280, "height": 800}), address)
         bind(camera)
         mend(camera)
+        joints_and_regions(camera)
         browser.close()
 
 

@@ -32,6 +32,9 @@ class Bind(BrowserCase):
         x, y = self.middle()
         self.page.mouse.move(x, y)
         self.page.wait_for_selector("text=weight")
+        # Mirrored is the default, and where the other side is touched is shown.
+        self.until(lambda: self.page.mouse.move(x + 1, y) or self.page.locator(".ring.other").count() == 1)
+        self.page.mouse.move(x, y)
         self.drag(x, y, -20, -10)
         self.until(lambda: self.version(keeper) == 1)
         self.assertEqual(self.state(keeper)["undo"], "Paint left_forearm")

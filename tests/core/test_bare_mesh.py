@@ -15,6 +15,7 @@ from plethos.core.formats.obj import write_obj
 from plethos.core.joints import edit
 from plethos.core.joints.ranges import PRESETS
 from plethos.core.joints.template import MARKERS, guessed_markers, laid
+from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights
 from plethos.demo.catalogue import open_demo
@@ -157,6 +158,24 @@ class Template(unittest.TestCase):
         bound = bound_automatically(laid(character, self.markers), 4)
         np.testing.assert_allclose(bound.weights.sum(axis=1), 1, atol=1e-6)
         self.assertTrue(np.isfinite(bound.weights).all())
+
+    def test_a_figure_wound_inside_out_gets_the_weights_of_one_wound_right(self):
+        text = write_obj(self.keeper, self.rest)
+        flipped = "\n".join(
+            "f " + " ".join(reversed(line.split()[1:])) if line.startswith("f ") else line for line in text.splitlines()
+        )
+        inside_out, _ = brought(flipped)
+        wrong, right = (automatic_weights(laid(c, self.markers)) for c in (inside_out, self.bare))
+        np.testing.assert_allclose(wrong, right, atol=1e-6)
+
+    def test_edges_of_three_triangles_and_single_vertices_are_bound_all_the_same(self):
+        text = write_obj(self.keeper, self.rest)
+        count = sum(line.startswith("v ") for line in text.splitlines())
+        fins = "o fins\nv 0.3 1.2 0\nv 0.4 1.2 0\nv 0.3 1.3 0\nv 0.3 1.1 0\nv 0.3 1.2 0.1\nv 0.9 0.9 0.9\n"
+        fins += "".join(f"f {count + 1} {count + 2} {count + k}\n" for k in (3, 4, 5))
+        character, _ = brought(text + fins)
+        bound = bound_automatically(laid(character, self.markers), 4)
+        np.testing.assert_allclose(bound.weights.sum(axis=1), 1, atol=1e-6)
 
     def test_markers_that_cannot_be_are_told(self):
         for change, words in (

@@ -161,6 +161,23 @@ class Api(unittest.TestCase):
         wrong = self.http.post(f"{base}/joints/template", json={"markers": markers})
         self.assertIn("“knee” is missing", wrong.json()["detail"])
 
+    def test_weights_leave_as_a_plain_file_and_come_back(self):
+        out = self.http.get(f"{self.base}/bind/weights.json")
+        self.assertIn("weights.json", out.headers["content-disposition"])
+        before = self.server.app.state.bench.open(self.id).character.joint_weights.copy()
+        self.http.post(f"{self.base}/bind/give", json={"target": {"part": "tube"}, "joint": "upper"})
+        back = self.http.post(f"{self.base}/bind/weights", files={"file": ("w.json", out.content)})
+        self.assertEqual(back.json()["undo"], "Weights from a file", back.text)
+        after = self.server.app.state.bench.open(self.id).character.joint_weights
+        np.testing.assert_allclose(after, before, atol=2e-6)
+        wrong = self.http.post(f"{self.base}/bind/weights", files={"file": ("w.json", b"{}")})
+        self.assertIn("not of the form", wrong.json()["detail"])
+        twins = np.frombuffer(self.http.get(f"{self.base}/bind/twins").content, "<i4")
+        rest = self.server.app.state.bench.open(self.id).rest
+        paired = np.flatnonzero(twins >= 0)
+        self.assertGreater(len(paired), 400)
+        np.testing.assert_allclose(rest[twins[paired]], rest[paired] * [-1, 1, 1], atol=1e-4)
+
     def test_regions_are_picked_kept_and_used_over_http(self):
         def post(path: str, body: dict) -> dict:
             answer = self.http.post(f"{self.base}/bind/{path}", json=body)

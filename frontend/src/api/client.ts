@@ -117,6 +117,13 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/bind/regions', { params: at(id), body: { name } })),
   deleteRegion: (id: string, name: string): Promise<CharacterState> =>
     unwrap(http.DELETE('/api/characters/{character_id}/bind/regions/{name}', { params: { path: { character_id: id, name } } })),
+  twins: async (id: string): Promise<Int32Array> =>
+    new Int32Array(await unwrap<ArrayBuffer>(http.GET('/api/characters/{character_id}/bind/twins', { params: at(id), parseAs: 'arrayBuffer' }))),
+  takeWeights: (id: string, file: File): Promise<CharacterState> => {
+    const form = new FormData()
+    form.append('file', file, file.name)
+    return unwrap(http.POST('/api/characters/{character_id}/bind/weights', { params: at(id), body: form as never, bodySerializer: (b) => b as never }))
+  },
   ranges: (): Promise<RangeInfo[]> => unwrap(http.GET('/api/ranges')),
   markers: (id: string): Promise<Record<string, Point>> =>
     unwrap(http.GET('/api/characters/{character_id}/joints/markers', { params: at(id) })),
@@ -173,6 +180,8 @@ export function bringIn(files: File[], progress: (share: number) => void, signal
     request.send(form)
   })
 }
+
+export const weightsAddress = (id: string) => `/api/characters/${id}/bind/weights.json`
 
 export function deliveryAddress(id: string, bake: string | null, influences: number): string {
   const query = bake ? `&bake=${encodeURIComponent(bake)}` : ''

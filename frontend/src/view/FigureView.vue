@@ -31,7 +31,7 @@ let figure: Figure | null = null
 
 const sideNames = ['outer side', 'front', 'inner side', 'back']
 const scene = () => (stage && figure ? { stage, figure } : null)
-const { ring, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
+const { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
 const placing = usePlacing(canvas, scene)
 const bending = useArcs(() => stage)
 const wipe = useWipe(host, () => stage)
@@ -181,7 +181,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
       @pointerup="lift"
       @pointercancel="lift"
       @dblclick="loop"
-      @pointerleave="ring = null"
+      @pointerleave="leave"
     />
     <svg v-if="ready" class="over" :width="width" :height="height" aria-hidden="true">
       <g v-if="bench.joints">
@@ -209,6 +209,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
         <text :x="m.x + 12" :y="m.y + 4">{{ m.label }}</text>
       </g>
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" :r="ring.r" class="ring" />
+      <circle v-if="otherRing" :cx="otherRing.x" :cy="otherRing.y" :r="otherRing.r" class="ring other" />
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" r="2" class="ring-dot" />
     </svg>
     <template v-if="split">
@@ -257,6 +258,7 @@ canvas { position: absolute; inset: 0; width: 100%; height: 100%; display: block
 .arc .knob { fill: #26232d; fill-opacity: 0.85; stroke: #ece8f1; stroke-opacity: 0.4; stroke-width: 1.5; pointer-events: all; cursor: grab; }
 .arc.on .knob { stroke: var(--accent); stroke-opacity: 1; }
 .ring { fill: #7fd1b922; stroke: var(--accent); stroke-width: 1.5; }
+.ring.other { fill: none; stroke-dasharray: 4 4; }
 .ring-dot { fill: var(--accent); }
 .wipe { position: absolute; top: 0; bottom: 0; width: 1px; background: #ece8f188; pointer-events: none; }
 .grip { position: absolute; top: calc(62% - 19px); margin-left: -12px; width: 25px; height: 38px; border-radius: 13px; padding: 0;

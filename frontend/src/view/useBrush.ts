@@ -11,6 +11,7 @@ import { isTyping } from '@/workbench/keys'
 import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 import type { Figure } from './figure'
+import { project } from './joints'
 import type { Stage } from './stage'
 
 const FIRST_FRONT = 0, SECOND_FRONT = 1
@@ -31,6 +32,8 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
   const bench = useWorkbench()
   const tools = useTools()
   const ring = shallowRef<{ x: number; y: number; r: number } | null>(null)
+  /** The ring on the other side while strokes are mirrored. */
+  const otherRing = shallowRef<{ x: number; y: number; r: number } | null>(null)
   /** The weight under the pointer while weights are painted. */
   const under = ref<number | null>(null)
   const brushing = computed(() => tools.brushing)
@@ -82,6 +85,18 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const away = (v: number) => found.point.distanceTo(new Vector3(points[3 * v], points[3 * v + 1], points[3 * v + 2]))
     tools.vertex = [a, b, c].reduce((best, v) => (away(v) < away(best) ? v : best))
   }
+
+  /** Where the brush works on the other side: at the mirror image of the vertex under it. */
+  function mirrorOf(found: Intersection): { x: number; y: number; r: number } | null {
+    const points = bench.frame?.with, twins = tools.twins
+    if (!found.face || !points || !twins) return null
+    const twin = twins[found.face.a]
+    if (twin < 0 || twin === found.face.a) return null
+    const at = new Vector3(points[3 * twin], points[3 * twin + 1], points[3 * twin + 2])
+    const seen = project(at, { camera: scene()!.stage.camera, width: canvas.value!.clientWidth, height: canvas.value!.clientHeight })
+    return { x: seen.x, y: seen.y, r: tools.brushReach / metresPerPixel(at) }
+  }
+  const leave = () => (ring.value = otherRing.value = null)
 
   function press(event: PointerEvent): void {
     const now = scene()
@@ -141,7 +156,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
   function move(event: PointerEvent): void {
     const now = scene()
     if (!now || !brushing.value) {
-      ring.value = null
+      leave()
       return
     }
     if (sizing) {
@@ -158,6 +173,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const pixels = at ? tools.brushReach / metresPerPixel(at) : 0
     under.value = tools.painting && found?.face ? (bench.frame?.weights?.[found.face.a] ?? null) : null
     ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: pixels } : null
+    otherRing.value = tools.brushing && !bench.sculpting && tools.mirrored && found ? mirrorOf(found) : null
     if (!stroke) return
     if (tools.grabs) {
       const scale = metresPerPixel(stroke.start)
@@ -197,5 +213,5 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     }, DOUBLE)
   }
 
-  return { ring, under, brushing, press, move, lift, loop, partUnder }
+  return { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder }
 }

@@ -33,6 +33,9 @@ export const useTools = defineStore('tools', () => {
   /** Where the markers of the template stand while a skeleton is being laid; null = none is. */
   const markers = shallowRef<Record<string, Point> | null>(null)
 
+  /** The mirror image of each vertex, -1 for none; asked for once a brush that mirrors is taken. */
+  const twins = shallowRef<Int32Array | null>(null)
+
   /** The brush's radius over the surface, metres. */
   const brushReach = computed(() => brushSize.value * bench.sizeFactor)
   const painting = computed(() => PAINTS.includes(tool.value) && !bench.sculpting && bench.chosen !== '')
@@ -106,7 +109,7 @@ export const useTools = defineStore('tools', () => {
     secondLayer.value = false
     keepTo.value = 'everywhere'
     withinRegion.value = ''
-    vertex.value = markers.value = null
+    vertex.value = markers.value = twins.value = null
   }
   watch(() => bench.id, reset)
   // A joint, a vertex or a region that is gone is not held on to.
@@ -119,12 +122,18 @@ export const useTools = defineStore('tools', () => {
       keepTo.value = 'everywhere'
     }
   })
+  watch([painting, picking], async () => {
+    if (twins.value || !(painting.value || picking.value)) return
+    const of = bench.id
+    const found = await api.twins(of).catch(() => null)
+    if (of === bench.id) twins.value = found
+  })
   watch([bindTab, tool, keepTo], () => {
     bench.showsRegion = bindTab.value === 'regions' || picking.value || keepTo.value !== 'everywhere'
   })
 
   return {
-    tool, bindTab, brush, brushSize, brushStrength, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers,
+    tool, bindTab, brush, brushSize, brushStrength, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers, twins,
     brushReach, painting, picking, placing, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, beginLaying, reset,
   }
 })

@@ -27,6 +27,20 @@ def vertex_normals(points: Points, triangles: Triangles) -> Points:
     return np.asarray(out / np.where(length > 0, length, 1))
 
 
+def outward_normals(points: Points, topology: Topology) -> Points:
+    """Unit normals ``(V, 3)`` that point out of each connected piece, even of one that is wound inside out.
+
+    A piece is inside out when its signed volume about its own middle is negative; open ones have one too, roughly.
+    """
+    t, piece = topology.triangles, topology.pieces
+    of_triangle, count = piece[t[:, 0]], int(piece.max(initial=-1)) + 1
+    sizes = np.maximum(np.bincount(piece, minlength=count), 1)
+    middle = np.stack([np.bincount(piece, weights=points[:, k], minlength=count) / sizes for k in range(3)], axis=1)
+    a, b, c = (points[t[:, k]] - middle[of_triangle] for k in range(3))
+    volume = np.bincount(of_triangle, weights=np.einsum("ti,ti->t", a, np.cross(b, c)), minlength=count)
+    return np.asarray(vertex_normals(points, t) * np.where(volume < 0, -1.0, 1.0)[piece][:, None])
+
+
 def triangle_edges(triangles: Triangles) -> NDArray[np.int32]:
     """Directed edges ``(3T, 2)`` in the order ab, bc, ca of each triangle."""
     return triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)

@@ -20,6 +20,7 @@ from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import Finding, check_weights, without_stray
 from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, limited, mirrored_from
 from plethos.core.weights.paint import Paint
+from plethos.core.weights.table import weights_from_json
 from plethos.service.open_character import OpenCharacter
 from plethos.service.painting import painted, with_bone
 from plethos.service.workbench import Workbench
@@ -119,6 +120,15 @@ def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: Ta
         return _with(character, like_vertex(character, target.shares(character), vertex))
 
     return workbench.edit(character_id, f"Copy weights of a vertex to {target.label}", change)
+
+
+def take_file(workbench: Workbench, character_id: str, data: bytes) -> OpenCharacter:
+    """Take the weights of a plain file: see `core.weights.table`."""
+
+    def change(character: Character) -> Character:
+        return _with(character, weights_from_json(character, data))
+
+    return workbench.edit(character_id, "Weights from a file", change)
 
 
 def fill(workbench: Workbench, character_id: str, target: Target, paint: Paint, mirror: bool) -> OpenCharacter:

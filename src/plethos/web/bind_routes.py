@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import json
+from typing import Annotated
+from urllib.parse import quote
+
 import numpy as np
-from fastapi import APIRouter
+from fastapi import APIRouter, File, HTTPException, Response, UploadFile
 
 from plethos.core.errors import BadEditError
+from plethos.core.symmetry import vertex_mirror
 from plethos.core.weights.paint import Paint
+from plethos.core.weights.table import weights_to_json
 from plethos.service import binding, picking
 from plethos.service.live import pose_of
-from plethos.web.context import Bench
+from plethos.web.context import Bench, Limits
 from plethos.web.schemas import (
     CharacterState,
     CopyWeights,
@@ -111,6 +117,31 @@ def _target(body: TargetBody) -> binding.Target:
 def mirror(bench: Bench, character_id: str, body: MirrorSide) -> CharacterState:
     """Carry the weights of one side over to the other."""
     return character_state(binding.carry_over(bench, character_id, body.from_left))
+
+
+@router.get("/twins", response_class=Response)
+def twins(bench: Bench, character_id: str) -> Response:
+    """The mirror image of each vertex, raw int32; -1 for vertices without one."""
+    found = vertex_mirror(bench.open(character_id).rest).astype("<i4")
+    return Response(found.tobytes(), media_type="application/octet-stream")
+
+
+@router.get("/weights.json", response_class=Response)
+def weights_out(bench: Bench, character_id: str) -> Response:
+    """All weights as a plain file by joint name: see docs/formats/weights.md."""
+    opened = bench.open(character_id)
+    disposition = f"attachment; filename*=UTF-8''{quote(opened.revision.name)}%20weights.json"
+    data = json.dumps(weights_to_json(opened.character)).encode()
+    return Response(data, media_type="application/json", headers={"Content-Disposition": disposition})
+
+
+@router.post("/weights")
+def weights_in(bench: Bench, limits: Limits, character_id: str, file: Annotated[UploadFile, File()]) -> CharacterState:
+    """Take in such a file: each vertex takes the weights of the closest surface."""
+    data = file.file.read(limits.upload_bytes + 1)
+    if len(data) > limits.upload_bytes:
+        raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
+    return character_state(binding.take_file(bench, character_id, data))
 
 
 @router.get("/vertices/{vertex}")

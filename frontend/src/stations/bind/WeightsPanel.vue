@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The weights of the chosen joint: locked, automatic, given, copied, evened out, mirrored, looked through. */
 import { computed, ref } from 'vue'
-import { api, type TargetBody } from '@/api/client'
+import { api, weightsAddress, type TargetBody } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
@@ -19,6 +19,12 @@ const isLocked = computed(() => tools.locked.includes(bench.chosen))
 const target = computed<TargetBody>(() => (onto.value === PICKED ? tools.pickedTarget : { part: onto.value }))
 const busy = computed(() => bench.sculpting !== null)
 
+const picker = ref<HTMLInputElement>()
+async function takeFile(): Promise<void> {
+  const file = picker.value?.files?.[0]
+  if (file) await bench.edit((c) => api.takeWeights(c, file))
+  if (picker.value) picker.value.value = ''
+}
 function toggleLock(): void {
   tools.locked = isLocked.value ? tools.locked.filter((n) => n !== bench.chosen) : [...tools.locked, bench.chosen]
 }
@@ -70,8 +76,16 @@ function toggleLock(): void {
   </div>
 
   <FindingsList />
+
+  <h3>As a plain file</h3>
+  <div class="row">
+    <a class="el-button" :href="weightsAddress(bench.id)" download>Weights out</a>
+    <el-button :disabled="busy" title="Each vertex takes the weights of the closest surface in the file, so they survive a changed mesh" @click="picker?.click()">Take weights in</el-button>
+    <input ref="picker" type="file" accept=".json" hidden aria-label="Weights file" @change="takeFile">
+  </div>
 </template>
 
 <style scoped>
 .part { margin-bottom: 6px; }
+a.el-button { text-decoration: none; }
 </style>

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.mesh import Topology, extent, vertex_normals
+from plethos.core.mesh import Topology, extent, outward_normals
 from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
 from plethos.core.weights.bones import Segment, segment_distances, segments_of
 from plethos.core.weights.gradient import grade
@@ -73,8 +73,7 @@ def automatic_weights(
 def _heated(
     topology: Topology, rest: NDArray[np.float64], segments: list[Segment], joints: int, progress: Progress
 ) -> Weights:
-    normals = vertex_normals(rest, topology.triangles)
-    distance = segment_distances(rest, normals, segments)
+    distance = segment_distances(rest, outward_normals(rest, topology), segments)
     least = np.maximum(distance.min(axis=1), 1e-3 * extent(rest))
     progress(0.1)
     # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured.

@@ -28,4 +28,10 @@ def bound_automatically(
         if not stray:
             break
         bound = with_joint_weights(bound, without_stray(bound, stray), most)
-    return bound
+    if region is None:
+        return bound
+    # Limits and mends have looked at the whole skin: what was not picked keeps its weights to the last bit.
+    outside = np.asarray(region) <= 0
+    dense = bound.joint_weights.astype(np.float64)
+    dense[outside] = character.joint_weights[outside]
+    return with_joint_weights(character, dense, max(most, character.influences.shape[1]))

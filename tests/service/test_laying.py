@@ -1,0 +1,242 @@
+"""Joints and regions through the workbench: stored before they are shown, undone, and there again after a restart."""
+
+import threading
+import unittest
+
+import numpy as np
+
+from plethos.core.errors import BadEditError, BadPoseError
+from plethos.core.evaluate import Evaluator
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.regions import PICKED
+from plethos.core.sculpt.session import Dab
+from plethos.core.weights.paint import Paint
+from plethos.demo.catalogue import shipped
+from plethos.service import binding, laying, painting, picking, sculpting
+from plethos.service.binding import Target
+from plethos.service.live import Wanted, frame, pose_of
+from plethos.service.painting import Within
+from plethos.service.picking import Pick
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import fresh_database
+
+
+class Case(unittest.TestCase):
+    def setUp(self):
+        self.store = Store(fresh_database())
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Lock keeper", shipped("lock-keeper-half-done"))
+        self.opened = self.bench.open(self.id)
+        self.rest = self.opened.rest.copy()
+
+    def again(self):
+        """The character as another server would open it."""
+        return Workbench(self.store).open(self.id)
+
+    def at(self, opened, joint):
+        skeleton = opened.character.skeleton
+        return skeleton.rest_global[skeleton.find(joint), :3, 3]
+
+
+class Laying(Case):
+    def edit_everything(self):
+        laying.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.01, 0, 0], True)
+        laying.turn(self.bench, self.id, "left_forearm", [0, 25, 0], True)
+        laying.make(self.bench, self.id, "left_lantern", "left_hand", [0.7, 0.9, 0.1], True)
+        laying.rename(self.bench, self.id, "left_toes", "left_ball", True)
+        laying.hang(self.bench, self.id, "jaw", "neck", True)
+        laying.insert_twists(self.bench, self.id, "neck", 2, True)
+        laying.set_range(self.bench, self.id, "left_foot", "ankle", True)
+        laying.set_hinge(self.bench, self.id, "head", [1, 0, 0], -20, 30, True)
+        laying.delete(self.bench, self.id, "left_thumb_3", True)
+        laying.aim(self.bench, self.id, "left_clavicle", True)
+
+    def test_every_edit_survives_a_restart_and_comes_back_to_nothing_by_undo(self):
+        self.edit_everything()
+        now, again = self.opened.character, self.again().character
+        self.assertEqual(again.skeleton.names, now.skeleton.names)
+        for name in ("right_lantern", "right_ball", "neck_twist_2"):
+            self.assertIn(name, again.skeleton.names)
+        for name in ("left_thumb_3", "right_thumb_3"):
+            self.assertNotIn(name, again.skeleton.names)
+        np.testing.assert_allclose(again.skeleton.rest_global, now.skeleton.rest_global, atol=1e-12)
+        np.testing.assert_allclose(again.joint_weights, now.joint_weights, atol=1e-6)
+        np.testing.assert_allclose(Evaluator(again).rest(), self.rest, atol=2e-6)
+        # The remedies act in the frames that were turned: the same skin in the same pose.
+        for clip_now, clip_again in zip(now.clips, again.clips, strict=True):
+            poses = clip_now.pose_at(now.skeleton, 1.0), clip_again.pose_at(again.skeleton, 1.0)
+            a, b = Evaluator(now).evaluate(poses[0]), Evaluator(again).evaluate(poses[1])
+            np.testing.assert_allclose(a, b, atol=1e-5)
+        while self.opened.revision.number:
+            self.bench.step(self.id, -1)
+        np.testing.assert_array_equal(self.opened.character.joint_weights, self.opened.bare.joint_weights)
+        self.assertEqual(self.opened.character.skeleton.names, self.opened.bare.skeleton.names)
+        while self.opened.revision.number < self.opened.revision.last:
+            self.bench.step(self.id, 1)
+        self.assertEqual(self.opened.character.skeleton.names, now.skeleton.names)
+        np.testing.assert_allclose(self.opened.character.joint_weights, now.joint_weights, atol=1e-6)
+
+    def test_what_was_laid_leaves_in_the_delivery(self):
+        self.edit_everything()
+        back = read_character(parse(self.bench.deliver(self.id).data), "Back")
+        now = self.opened.character.skeleton
+        joints = {now.names[j] for j in np.flatnonzero(now.is_joint)}
+        self.assertEqual({back.skeleton.names[j] for j in np.flatnonzero(back.skeleton.is_joint)}, joints)
+        np.testing.assert_allclose(Evaluator(back).rest(), self.rest, atol=2e-6)
+
+    def test_a_joint_moved_in_a_pose_is_there_in_that_pose(self):
+        held = {"joints": {"left_forearm": [0, 0, 0.5, 0.866], "left_upper_arm": [0.1, 0.2, 0.3, 0.9]}}
+        pose = pose_of(self.opened, held)
+        skeleton = self.opened.character.skeleton
+        hand = skeleton.find("left_hand")
+        wanted = skeleton.global_matrices(pose)[hand, :3, 3] + [0.0, 0.02, 0.01]
+        laying.move(self.bench, self.id, "left_hand", wanted, True, pose)
+        now = self.opened.character.skeleton
+        np.testing.assert_allclose(now.global_matrices(pose)[hand, :3, 3], wanted, atol=1e-9)
+        np.testing.assert_allclose(self.at(self.opened, "right_hand"), self.at(self.opened, "left_hand") * [-1, 1, 1])
+
+    def test_one_side_is_carried_over_to_the_other(self):
+        laying.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.001, 0, 0], False)
+        laying.make(self.bench, self.id, "left_buckle", "left_clavicle", [0.1, 1.4, 0.1], False)
+        laying.mirror_side(self.bench, self.id, from_left=True)
+        for name in ("hand", "buckle"):
+            left, right = self.at(self.opened, f"left_{name}"), self.at(self.opened, f"right_{name}")
+            np.testing.assert_allclose(right, left * [-1, 1, 1], atol=1e-12)
+
+    def test_a_pose_of_before_an_edit_is_refused_and_never_read_beyond_its_end(self):
+        before = pose_of(self.opened, {"joints": {}})
+        laying.insert_twists(self.bench, self.id, "neck", 4, True)
+        with self.assertRaisesRegex(BadPoseError, "another skeleton"):
+            frame(self.opened, before, Wanted(), {})
+
+    def test_frames_go_on_while_joints_are_edited(self):
+        # Edits run in threads beside the live poses: each frame is wholly of one version.
+        stop, faults = threading.Event(), []
+
+        def pose_on() -> None:
+            while not stop.is_set():
+                try:
+                    with self.opened.lock:
+                        message = {"joints": {"neck": [0, 0, 0.2, 0.98]}}
+                        data = frame(self.opened, pose_of(self.opened, message), Wanted(measure=None), {})
+                    if not np.isfinite(np.frombuffer(data[-4 * 7 * 60 :], "<f4")).all():
+                        faults.append("not finite")
+                except Exception as error:
+                    faults.append(repr(error))
+
+        thread = threading.Thread(target=pose_on)
+        thread.start()
+        for _ in range(3):
+            laying.insert_twists(self.bench, self.id, "neck", 3, True)
+            self.bench.step(self.id, -1)
+        stop.set()
+        thread.join()
+        self.assertEqual(faults, [])
+
+    def test_nothing_is_edited_while_a_sculpt_is_in_progress(self):
+        pose = pose_of(self.opened, {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}})
+        sculpting.begin(self.bench, self.id, pose, None)
+        with self.assertRaisesRegex(BadEditError, "sculpt is in progress"):
+            laying.delete(self.bench, self.id, "left_thumb_3", True)
+
+
+class Picking(Case):
+    def test_picks_are_stored_named_and_undone(self):
+        picking.choose(self.bench, self.id, Pick("part", name="cap"), None, False)
+        picking.reshape(self.bench, self.id, "grow", 0.05)
+        picking.keep(self.bench, self.id, "head gear")
+        picking.reshape(self.bench, self.id, "none", 0.05)
+        again = self.again().character
+        self.assertEqual([r.name for r in again.regions], ["head gear"])
+        cap = again.part("cap").vertices
+        self.assertEqual(int((again.region("head gear") > 0).sum()), cap[1] - cap[0])
+        self.bench.step(self.id, -1)
+        self.assertGreater(self.opened.character.region().sum(), 0)
+        picking.forget(self.bench, self.id, "head gear")
+        with self.assertRaisesRegex(BadEditError, "no region called"):
+            self.opened.character.region("head gear")
+
+    def test_a_stroke_picks_over_the_surface_and_on_both_sides(self):
+        t, rest = self.opened.character.topology.triangles, self.opened.rest
+        spot = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [0.11, 0.5, 0.07], axis=1)))
+        touch = Dab(spot, tuple(rest[t[spot]].mean(axis=0).tolist()), 0.05, 1.0)
+        pose = self.opened.character.skeleton.rest_pose()
+        picking.pick_dabs(self.opened, pose, [touch], False, True)
+        picking.end_pick(self.bench, self.opened)
+        self.assertEqual(self.opened.revision.label, "Pick by stroke")
+        picked = self.opened.character.region()
+        sides = [picked[rest[:, 0] * s > 0].sum() for s in (1, -1)]
+        self.assertGreater(sides[0], 10)
+        self.assertEqual(sides[0], sides[1])
+        picking.pick_dabs(self.opened, pose, [touch], True, False)
+        picking.end_pick(self.bench, self.opened)
+        self.assertLess(self.opened.character.region().sum(), picked.sum())
+
+    def test_a_region_locks_brushes_out_and_holds_them_in(self):
+        skeleton = self.opened.character.skeleton
+        picking.choose(self.bench, self.id, Pick("joint", name="left_shin", least=0.3), None, False)
+        inside = self.opened.character.region() > 0
+        t, rest = self.opened.character.topology.triangles, self.opened.rest
+        knee = self.at(self.opened, "left_shin")
+        spot = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - knee - [0, 0, 0.07], axis=1)))
+        touch = Dab(spot, tuple(rest[t[spot]].mean(axis=0).tolist()), 0.2, 1.0)
+        thigh = skeleton.find("left_thigh")
+        paint = Paint("add", thigh, 1.0, 0.3, np.zeros(len(skeleton), bool))
+        for outside in (False, True):
+            before = self.opened.character.joint_weights.copy()
+            within = Within(PICKED, outside)
+            painting.paint_dabs(self.opened, skeleton.rest_pose(), [touch], paint, False, within)
+            painting.end_stroke(self.bench, self.opened, thigh)
+            changed = np.abs(self.opened.character.joint_weights - before).max(axis=1) > 1e-5
+            self.assertGreater(changed.sum(), 5)
+            self.assertFalse((changed & (inside == outside)).any())
+        with self.assertRaisesRegex(BadEditError, "holds no vertex|no region called"):
+            Within("", False).shares(self.opened.bare)
+
+    def test_fills_gives_and_copies_reach_what_is_picked_and_no_more(self):
+        picking.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
+        own = self.opened.character.region() > 0
+        skeleton = self.opened.character.skeleton
+        none = np.zeros(len(skeleton), bool)
+        for change in (
+            lambda: binding.fill(
+                self.bench, self.id, Target(region=""), Paint("replace", skeleton.find("chest"), 0.8, 1.0, none), True
+            ),
+            lambda: binding.give(self.bench, self.id, Target(region=""), "spine_2"),
+            lambda: binding.copy_part(self.bench, self.id, "body", Target(region="")),
+            lambda: binding.copy_vertex(self.bench, self.id, 0, Target(region="")),
+            lambda: binding.automatic(self.bench, self.id, None, lambda share: None, ""),
+        ):
+            before = self.opened.character.joint_weights.copy()
+            change()
+            changed = np.abs(self.opened.character.joint_weights - before).max(axis=1) > 1e-4
+            self.assertTrue(changed.any())
+            self.assertFalse((changed & ~own).any())
+
+    def test_a_delivery_holds_four_joints_a_vertex_unless_more_are_asked_for(self):
+        character = self.opened.character
+        dense = character.joint_weights.astype(float)
+        dense[:40] = 0
+        dense[:40, 5:12] = np.random.default_rng(5).dirichlet(np.ones(7), 40)
+        self.bench.edit(self.id, "Many", lambda c: binding.with_joint_weights(c, dense))
+        for influences in (4, 8):
+            back = read_character(parse(self.bench.deliver(self.id, None, influences).data), "Back")
+            used = int((back.joint_weights > 1e-6).sum(axis=1).max())
+            self.assertEqual(used, min(influences, 7))
+        kinds = {f["kind"] for f in binding.findings(self.opened)}
+        self.assertIn("over_limit", kinds)
+        binding.mend(self.bench, self.id, "over_limit")
+        self.assertNotIn("over_limit", {f["kind"] for f in binding.findings(self.opened)})
+
+    def test_weights_that_did_not_sum_to_one_in_the_file_are_told(self):
+        tube = self.bench.bring_in("Tube", tube_file(weight_sum=0.5).pack())
+        (found,) = [f for f in binding.findings(self.bench.open(tube)) if f["kind"] == "unnormalised"]
+        self.assertAlmostEqual(found["worst"], 0.5, places=2)
+
+
+if __name__ == "__main__":
+    unittest.main()
