@@ -1,22 +1,29 @@
 """Files that nobody here made: shared fixtures, with sources and licences in data/LICENCES.md."""
 
+import copy
 import json
 import math
 import subprocess
 import sys
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
+from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.evaluate import evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.joints import edit
 from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from plethos.core.weights.assign import with_joint_weights
+from plethos.core.weights.bind import bound_automatically
+from plethos.core.weights.edit import given_to
 from plethos.demo.catalogue import DEMOS, FILES, open_demo
 from plethos.launch.front import FRONT
 
@@ -104,6 +111,64 @@ class Delivering(unittest.TestCase):
                     path.write_bytes(write_glb(mended, source, bake))
                     paths.append(str(path))
             self.validate(paths)
+
+    def test_the_khronos_validator_finds_no_error_after_joints_and_weights_were_edited(self):
+        with tempfile.TemporaryDirectory() as folder:
+            paths = []
+            for name, joint, tip in (
+                ("hand_r.glb", "index-finger-phalanx-proximal", "index-finger-phalanx-distal"),
+                ("fox/Fox.gltf", "b_Neck_04", "b_Tail03_014"),
+                ("morphcube/AnimatedMorphCube.gltf", "", ""),
+                ("", "left_shin", "left_thumb_3"),
+            ):
+                character, source = load(name) if name else open_demo("lock-keeper-bare")
+                if joint:
+                    j = character.skeleton.find(joint)
+                    changed = edit.turned(character, j, rotations.from_euler_xyz_deg([10, 20, 30]))
+                    changed = edit.moved_joints(changed, {j: changed.skeleton.rest_global[j, :3, 3] * 1.01})
+                    changed = edit.made(changed, "lantern", j, changed.skeleton.rest_global[j, :3, 3] * 1.05)
+                    changed = edit.removed(changed, [changed.skeleton.find(tip)])
+                else:
+                    # A bare mesh: its first joint, and what is given to it.
+                    changed = edit.made(character, "first", None, [0, 0, 0])
+                first = changed.skeleton.find("lantern" if joint else "first")
+                shares = np.zeros(len(changed.points))
+                shares[: len(shares) if not joint else 20] = 1
+                changed = with_joint_weights(changed, given_to(changed, shares, first))
+                path = Path(folder) / f"{character.name or 'keeper'}.glb"
+                path.write_bytes(write_glb(changed, source))
+                paths.append(str(path))
+                back = read_character(parse(path.read_bytes()), "Back")
+                rest = [evaluate_exact(c, c.skeleton.rest_pose()) for c in (changed, back)]
+                np.testing.assert_allclose(rest[1], rest[0], atol=1e-5 * np.ptp(rest[0]))
+            self.validate(paths)
+
+    def test_a_skeleton_laid_on_the_fox_without_its_skin(self):
+        character, source = load("fox/Fox.gltf")
+        document = copy.deepcopy(source.document)
+        for node in document["nodes"]:
+            node.pop("skin", None)
+        for primitive in document["meshes"][0]["primitives"]:
+            for key in ("JOINTS_0", "WEIGHTS_0"):
+                del primitive["attributes"][key]
+        del document["skins"]
+        bare = read_character(replace(source, document=document), "Bare fox")
+        self.assertFalse(bare.skeleton.is_joint.any())
+        laid, at = bare, character.skeleton.rest_global[:, :3, 3]
+        for j in np.flatnonzero(character.skeleton.is_joint):
+            up = character.skeleton.joint_parents[j]
+            name = character.skeleton.names[j] + "_laid"
+            parent = laid.skeleton.find(character.skeleton.names[up] + "_laid") if up >= 0 else None
+            laid = edit.made(laid, name, parent, at[j])
+        bound = bound_automatically(laid, 4)
+        # As the artist who rigged it had it, more or less: the heaviest joint is the same or its neighbour.
+        ours, theirs = (c.joint_weights.argmax(axis=1) for c in (bound, character))
+        same = 0
+        for mine, its in zip(ours.tolist(), theirs.tolist(), strict=False):
+            j = character.skeleton.find(laid.skeleton.names[mine].removesuffix("_laid"))
+            near = {its, character.skeleton.joint_parents[its], *character.skeleton.children(its)}
+            same += j in near
+        self.assertGreater(same / len(theirs), 0.85)
 
     def test_the_khronos_validator_finds_no_error_in_the_demo_files(self):
         self.validate([str(FILES / f"{name}.glb") for name in DEMOS])

@@ -40,16 +40,33 @@ function wireEdges(p: Float32Array, t: Uint32Array): Uint32Array {
   return new Uint32Array(out)
 }
 
-/** Edges `(N, 2)` along the rim of what is picked: drawn edges inside it that a triangle joins to a vertex outside. */
-function rimEdges(region: Float32Array, t: Uint32Array, edges: Uint32Array): Uint32Array {
-  const atRim = new Uint8Array(region.length)
-  for (let f = 0; f < t.length; f += 3) {
-    const inside = [t[f], t[f + 1], t[f + 2]].filter((v) => region[v] >= 0.5)
-    if (inside.length < 3) for (const v of inside) atRim[v] = 1
+/** The rim of a region: where its share crosses a half, as points between two vertices each. Two points a segment. */
+class Rim {
+  private readonly ends: number[] = []
+  private readonly along: number[] = []
+
+  constructor(region: Float32Array | null, t: Uint32Array) {
+    if (!region) return
+    for (let f = 0; f < t.length; f += 3) {
+      for (let k = 0, found = 0; k < 3 && found < 2; k++) {
+        const a = t[f + k], b = t[f + ((k + 1) % 3)]
+        if (region[a] >= 0.5 === region[b] >= 0.5) continue
+        this.ends.push(a, b)
+        this.along.push((0.5 - region[a]) / (region[b] - region[a]))
+        found++
+      }
+    }
   }
-  const out: number[] = []
-  for (let e = 0; e < edges.length; e += 2) if (atRim[edges[e]] && atRim[edges[e + 1]]) out.push(edges[e], edges[e + 1])
-  return new Uint32Array(out)
+
+  /** Its points `(N, 3)` on a posed skin. */
+  points(p: Float32Array): Float32Array {
+    const out = new Float32Array(3 * this.along.length)
+    for (let i = 0; i < this.along.length; i++) {
+      const a = 3 * this.ends[2 * i], b = 3 * this.ends[2 * i + 1], t = this.along[i]
+      for (let c = 0; c < 3; c++) out[3 * i + c] = p[a + c] + t * (p[b + c] - p[a + c])
+    }
+    return out
+  }
 }
 
 class Skin {
@@ -59,6 +76,7 @@ class Skin {
   readonly rim: LineSegments
   private readonly lineGeometry = new BufferGeometry()
   private readonly rimGeometry = new BufferGeometry()
+  private region = new Rim(null, new Uint32Array(0))
 
   constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: MeshStandardMaterial, private readonly ink: LineBasicMaterial, bright: LineBasicMaterial) {
     this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(3 * vertices), 3))
@@ -69,8 +87,6 @@ class Skin {
     this.lineGeometry.setIndex(new BufferAttribute(edges, 1))
     this.mesh = new Drawn(this.geometry, material)
     this.lines = new LineSegments(this.lineGeometry, ink)
-    this.rimGeometry.setAttribute('position', this.geometry.getAttribute('position'))
-    this.rimGeometry.setIndex(new BufferAttribute(new Uint32Array(0), 1))
     this.rim = new LineSegments(this.rimGeometry, bright)
     this.mesh.frustumCulled = this.lines.frustumCulled = this.rim.frustumCulled = false
   }
@@ -82,6 +98,7 @@ class Skin {
     computeNormals(points, this.triangles, normal.array as Float32Array)
     position.needsUpdate = normal.needsUpdate = true
     this.geometry.boundingSphere = this.geometry.boundingBox = null
+    this.outline()
   }
 
   /** Write the vertex colours. */
@@ -91,9 +108,19 @@ class Skin {
     colour.needsUpdate = true
   }
 
-  /** Draw these edges brightly. */
-  outline(edges: Uint32Array): void {
-    this.rimGeometry.setIndex(new BufferAttribute(edges, 1))
+  /** Draw the rim of a region brightly, from now on in every pose. */
+  outline(region: Rim = this.region): void {
+    this.region = region
+    const points = region.points((this.geometry.getAttribute('position') as BufferAttribute).array as Float32Array)
+    const now = this.rimGeometry.getAttribute('position') as BufferAttribute | undefined
+    if (now?.array.length === points.length) {
+      ;(now.array as Float32Array).set(points)
+      now.needsUpdate = true
+      return
+    }
+    // Another number of points needs another buffer on the graphics card; the old one is let go of.
+    this.rimGeometry.dispose()
+    this.rimGeometry.setAttribute('position', new BufferAttribute(points, 3))
   }
 
   /** Draw some ranges of triangles only. */
@@ -154,8 +181,8 @@ export class Figure {
     if (!region && !this.region) return
     this.region = region
     this.painted = null
-    const edges = region ? rimEdges(region, this.drawn.triangles, this.edges) : new Uint32Array(0)
-    for (const skin of [this.with, this.without]) skin.outline(edges)
+    const rim = new Rim(region, this.drawn.triangles)
+    for (const skin of [this.with, this.without]) skin.outline(rim)
   }
 
   /** Colour both skins: by the file's own colours, plain clay, the weights of one joint or of all, or its volume heat. */

@@ -53,6 +53,7 @@ h1 { font-size: 20px; margin-bottom: 6px; }
 h2 { font-size: 14px; margin: 26px 0 6px; }
 label { display: grid; gap: 4px; margin: 18px 0 6px; max-width: 340px; }
 .influences { display: flex; gap: 14px; align-items: center; margin: 6px 0; }
+.influences .el-radio-group { margin: 0; }
 .hint { font-size: 12.5px; margin-bottom: 16px; }
 .el-button { text-decoration: none; }
 dl { display: grid; grid-template-columns: 1fr auto; max-width: 340px; gap: 2px 12px; color: var(--muted); margin: 0; }

@@ -69,7 +69,7 @@ class Draft:
         return key
 
     def remove(self, key: int) -> None:
-        """Take a joint away: what hangs on it goes to its parent, and so do its weights.
+        """Take a joint away: what hangs on it goes to its parent, and so do its weights, or to the joint beside it.
 
         Raises
         ------
@@ -82,7 +82,10 @@ class Draft:
             heir, up = (up if self.joints[up].is_joint else -1), self.joints[up].parent
         below = self.children(key)
         if heir < 0:
-            heir = next((k for k in below if self.joints[k].is_joint), -1)
+            # At the top, or hung on a plain node: the joint beside it.
+            at = joint.world[:3, 3]
+            others = [k for k, j in self.joints.items() if j.is_joint and k != key and k < len(self.character.skeleton)]
+            heir = min(others, key=lambda k: float(np.linalg.norm(self.joints[k].world[:3, 3] - at)), default=-1)
         bones = self.character.bones
         rows = np.flatnonzero(bones.joint == key)
         used = self.character.influences[self.character.weights > 0]
