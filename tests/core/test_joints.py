@@ -8,7 +8,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
-from plethos.core.bend import BendMeasure, ContactCounter
+from plethos.core.bend import BendMeasure, ContactCounter, bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
@@ -133,8 +133,33 @@ class Edited(unittest.TestCase):
         for remedy, before in zip(both.remedies, self.keeper.remedies, strict=True):
             wanted = before.trigger.activation(self.keeper.clips[0].pose_at(self.skeleton, 1.0))
             self.assertAlmostEqual(remedy.trigger.activation(bent), wanted, places=6)
+        # And so were the poses in which they were sculpted.
+        for remedy, before in zip(both.remedies, self.keeper.remedies, strict=True):
+            if "forearm" in before.to_rule(self.skeleton)["trigger"]["joint"]:
+                held, was = (
+                    pose_from_json(c.skeleton, json.dumps(r.pose)) for c, r in ((both, remedy), (self.keeper, before))
+                )
+                a, b = (Evaluator(c).evaluate(p) for c, p in ((both, held), (self.keeper, was)))
+                np.testing.assert_allclose(a, b, atol=2e-5, err_msg=remedy.name)
         left, right = (both.skeleton.rest_global[both.skeleton.find(f"{s}_forearm"), :3, :3] for s in ("left", "right"))
         np.testing.assert_allclose(right, np.diag([-1.0, 1, 1]) @ left @ np.diag([1.0, 1, -1]), atol=1e-9)
+
+    def test_a_hinge_is_mirrored_so_that_the_same_angle_is_the_mirrored_motion(self):
+        bare = self.keeper.with_remedies(())
+        forearm = bare.skeleton.find("left_forearm")
+        # Frames that mirror in another way than the demo's: the right one is turned about its bone.
+        crooked = edit.turned(bare, bare.skeleton.find("right_forearm"), rotations.from_euler_xyz_deg([0, 180, 0]))
+        for start in (bare, crooked):
+            one = with_range(start, forearm, "elbow_flexion")
+            both = edit.reflected(one, [forearm], start.skeleton)
+            pose = both.skeleton.rest_pose()
+            for name in ("left_forearm", "right_forearm"):
+                j = both.skeleton.find(name)
+                pose = bent(pose, j, both.skeleton.hinge(j).axis, 0.7)
+            world = both.skeleton.global_matrices(pose)
+            left, right = (world[both.skeleton.find(f"{s}_hand"), :3, 3] for s in ("left", "right"))
+            np.testing.assert_allclose(right, left * [-1, 1, 1], atol=1e-6)
+            self.stays(both)
 
     def test_a_frame_is_laid_along_its_bone_again(self):
         forearm, hand = self.skeleton.find("left_forearm"), self.skeleton.find("left_hand")
