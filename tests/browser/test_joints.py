@@ -104,6 +104,17 @@ class Joints(BrowserCase):
         # What was chosen is gone: its parent is chosen instead.
         self.page.wait_for_selector(".panel h2:has-text('Neck')")
 
+    def test_a_joint_is_hung_on_another_and_on_nothing(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{keeper}/bind")
+        self.choose_joint("Jaw")
+        self.tab("Joints")
+        for name, label in (("Neck", "Hang jaw on neck"), ("nothing", "Hang jaw on nothing")):
+            self.page.locator(".panel .parent").click()
+            self.page.get_by_role("option", name=name, exact=True).click()
+            self.until(lambda wanted=label: self.state(keeper)["undo"] == wanted)
+            self.page.wait_for_selector(f".panel .parent:has-text('{name}')")
+
     def test_a_joint_is_made_beside_the_chosen_one(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         self.open(f"/characters/{keeper}/bind")

@@ -14,7 +14,8 @@ const name = ref('')
 const fresh = ref('')
 const twists = ref(2)
 const turn = ref<Point>([0, 0, 0])
-const NONE = ''
+/** Stands for no parent: an empty value would show as nothing chosen. */
+const NONE = '\u0000none'
 const info = computed(() => bench.jointInfo)
 const joints = computed(() => bench.figure?.joints ?? [])
 const parent = computed(() => joints.value.find((j) => j.index === info.value?.parent)?.name ?? NONE)
@@ -96,7 +97,7 @@ async function make(): Promise<void> {
     </form>
 
     <h3>Hangs on</h3>
-    <el-select :model-value="parent" filterable aria-label="Parent of the joint" :disabled="busy" @update:model-value="(up: string) => bench.edit((c) => api.hangJoint(c, bench.chosen, up || null, tools.mirrored))">
+    <el-select :model-value="parent" filterable class="parent" aria-label="Parent of the joint" :disabled="busy" @update:model-value="(up: string) => bench.edit((c) => api.hangJoint(c, bench.chosen, up === NONE ? null : up, tools.mirrored))">
       <el-option :value="NONE" label="nothing" />
       <el-option v-for="j in joints.filter((k) => k.name !== bench.chosen)" :key="j.name" :value="j.name" :label="plainName(j.name)" />
     </el-select>
@@ -152,7 +153,7 @@ async function make(): Promise<void> {
 
     <h3>Delete</h3>
     <el-button type="danger" plain :disabled="busy" @click="bench.edit((c) => api.deleteJoint(c, bench.chosen, tools.mirrored))">Delete {{ plainName(bench.chosen).toLowerCase() }}</el-button>
-    <p class="muted hint">What hangs on it and what follows it goes to {{ parent ? plainName(parent).toLowerCase() : 'its first child' }}.</p>
+    <p class="muted hint">What hangs on it and what follows it goes to {{ parent === NONE ? 'the joint beside it' : plainName(parent).toLowerCase() }}.</p>
   </template>
 </template>
 
