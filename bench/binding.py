@@ -74,10 +74,16 @@ def compare(character: Character) -> list[str]:
             f"| {name} | {volume.mean():.0f} % | {girth.mean():.0f} % | {contacts / len(poses):.0f} "
             f"| {torn / len(poses):.1f} times |"
         )
+    head = ["bound by", "worst volume", "least girth", "crossing triangles", "edges stretched"]
     return [
-        "", f"Automatic weights beside two obvious ways, {MOST} influences, the bare lock keeper over his clip",
+        "",
+        f"Automatic weights beside two obvious ways, {MOST} influences, the bare lock keeper over his clip",
         f"“{CLIP}” ({len(poses)} poses), in the same run: the worst volume and least girth of {len(JOINTS)} joints,",
-        "averaged; a pose, the triangles that cross others, and how much the edge at 99.9 % of all is stretched. Skin that is",
-        "torn at its joints keeps volume and girth: the last two columns tell.", "",
-        "| bound by | worst volume | least girth | crossing triangles | edges stretched |", "|---|---|---|---|---|", *rows, "",
-    ]  # fmt: skip
+        "averaged; a pose, the triangles that cross others, and how much the edge at 99.9 % of all is stretched. Skin",
+        "that is torn at its joints keeps volume and girth: the last two columns tell.",
+        "",
+        f"| {' | '.join(head)} |",
+        "|---" * len(head) + "|",
+        *rows,
+        "",
+    ]

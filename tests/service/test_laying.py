@@ -15,7 +15,7 @@ from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import shipped
 from plethos.service import binding, laying, painting, picking, sculpting
 from plethos.service.binding import Target
-from plethos.service.live import Wanted, frame, pose_of
+from plethos.service.live import Moving, Wanted, frame, pose_of
 from plethos.service.painting import Within
 from plethos.service.picking import Pick
 from plethos.service.workbench import Workbench
@@ -98,6 +98,20 @@ class Laying(Case):
         now = self.opened.character.skeleton
         np.testing.assert_allclose(now.global_matrices(pose)[hand, :3, 3], wanted, atol=1e-9)
         np.testing.assert_allclose(self.at(self.opened, "right_hand"), self.at(self.opened, "left_hand") * [-1, 1, 1])
+
+    def test_a_dragged_joint_shows_what_storing_it_will_and_stores_nothing(self):
+        held = {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}}
+        pose, hand = pose_of(self.opened, held), self.opened.character.skeleton.find("left_hand")
+        world = self.opened.character.skeleton.global_matrices(pose)
+        at = tuple((world[hand, :3, 3] + [0.03, 0.01, 0.0]).tolist())
+        before = frame(self.opened, pose, Wanted(), {})
+        shown = frame(self.opened, pose, Wanted(moving=Moving(hand, at, True)), {})
+        self.assertNotEqual(shown, before)
+        self.assertEqual(frame(self.opened, pose, Wanted(), {}), before)
+        laying.move(self.bench, self.id, "left_hand", at, True, pose)
+        stored = frame(self.opened, pose, Wanted(), {})
+        arrays = [np.frombuffer(f[4 + int.from_bytes(f[:4], "little") :], "<f4") for f in (shown, stored)]
+        np.testing.assert_allclose(arrays[0], arrays[1], atol=1e-6)
 
     def test_one_side_is_carried_over_to_the_other(self):
         laying.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.001, 0, 0], False)

@@ -44,6 +44,8 @@ export interface Want {
   weights: string | null
   mixed: boolean
   region: boolean
+  /** A joint that is being dragged, not stored yet. */
+  moving: { joint: string; at: [number, number, number]; mirror: boolean } | null
   preview: { remedy_id: string; trigger: HingeTrigger } | null
 }
 

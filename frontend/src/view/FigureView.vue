@@ -62,7 +62,7 @@ function overlay(): void {
   const view = { camera: stage.camera, width: width.value, height: height.value }
   const found = jointDots(bench.figure, frame.joints, view)
   dots.value = found.dots.map((d) => {
-    const moved = placing.moving.value
+    const moved = bench.moving
     return moved?.joint === d.name ? { ...d, ...project(new Vector3(...moved.at), view) } : d
   })
   bones.value = found.bones

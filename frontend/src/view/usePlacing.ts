@@ -5,8 +5,8 @@
  * middle of the limb under the pointer.
  */
 import { Plane, Raycaster, Vector2, Vector3 } from 'three'
-import { shallowRef, type Ref } from 'vue'
-import { api, type Point } from '@/api/client'
+import type { Ref } from 'vue'
+import { api } from '@/api/client'
 import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 import type { Figure } from './figure'
@@ -21,9 +21,8 @@ export const markerLabel = (name: string) => name.replace('_', ' ')
 export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: () => { stage: Stage; figure: Figure } | null) {
   const bench = useWorkbench()
   const tools = useTools()
-  /** The joint that is being dragged, and where it is now. */
-  const moving = shallowRef<{ joint: string; at: Point } | null>(null)
   let marker: string | null = null
+  let travelled = false
   const caster = new Raycaster()
 
   function aim(event: PointerEvent): void {
@@ -55,7 +54,7 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     if (!info || !bench.frame || !tools.placing) return
     bench.chooseJoint(joint)
     const p = jointPlace(bench.frame.joints, info.index)
-    moving.value = { joint, at: [p.x, p.y, p.z] }
+    bench.moving = { joint, at: [p.x, p.y, p.z], mirror: tools.mirrored }
     ;(event.target as Element).setPointerCapture(event.pointerId)
   }
   function grabMarker(event: PointerEvent, name: string): void {
@@ -63,11 +62,11 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     ;(event.target as Element).setPointerCapture(event.pointerId)
   }
   function drag(event: PointerEvent): void {
-    if (moving.value) {
+    if (bench.moving) {
       aim(event)
-      const from = new Vector3(...moving.value.at)
-      const to = (event.shiftKey && middle()) || inPlane(from)
-      moving.value = { joint: moving.value.joint, at: [to.x, to.y, to.z] }
+      const to = (event.shiftKey && middle()) || inPlane(new Vector3(...bench.moving.at))
+      bench.moving = { ...bench.moving, at: [to.x, to.y, to.z] }
+      travelled = true
     } else if (marker && tools.markers) {
       aim(event)
       const to = middle() ?? inPlane(new Vector3(...tools.markers[marker]))
@@ -78,11 +77,13 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
   }
   async function drop(): Promise<void> {
     marker = null
-    const placed = moving.value
+    const placed = bench.moving
     if (!placed) return
-    const body = { at: placed.at, pose: { joints: bench.pose }, mirror: tools.mirrored }
-    await bench.edit((c) => api.placeJoint(c, placed.joint, body))
-    moving.value = null
+    // A click only chooses the joint.
+    const body = { at: placed.at, pose: { joints: bench.pose }, mirror: placed.mirror }
+    if (travelled) await bench.edit((c) => api.placeJoint(c, placed.joint, body))
+    travelled = false
+    bench.moving = null
   }
 
   /** The markers as they are seen, each with its mirror image. */
@@ -93,5 +94,5 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
       return { name, label: markerLabel(name), x, y, twin }
     })
   }
-  return { moving, grabJoint, grabMarker, drag, drop, markerDots }
+  return { grabJoint, grabMarker, drag, drop, markerDots }
 }

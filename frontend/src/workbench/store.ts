@@ -38,6 +38,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const joints = ref(true)
   /** Names of the parts that are not drawn. */
   const hidden = ref<string[]>([])
+  /** The joint that is being dragged: its consequence is shown before it is stored. */
+  const moving = shallowRef<Want['moving']>(null)
   /** Whether the view shows what is picked. */
   const showsRegion = ref(false)
   /** How far automatic weights have got, or null. */
@@ -65,6 +67,7 @@ export const useWorkbench = defineStore('workbench', () => {
     weights: shading.value === 'weights' ? chosen.value || null : null,
     mixed: shading.value === 'mixed',
     region: showsRegion.value,
+    moving: moving.value,
     preview: preview.value,
   }))
 
@@ -131,7 +134,7 @@ export const useWorkbench = defineStore('workbench', () => {
     chosenRemedy.value = alone.value = preview.value = null
     worst.value = {}
     hidden.value = []
-    binding.value = null
+    binding.value = moving.value = null
     framesShown.value = 0
     heldPose = null
   }
@@ -291,7 +294,7 @@ export const useWorkbench = defineStore('workbench', () => {
 
   return {
     id, figure, mesh, state, frame, contacts, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
-    preview, worst, shading, wipe, holding, joints, hidden, showsRegion, sizeFactor, sculpting, jointInfo, angle, binding, place,
+    preview, worst, shading, wipe, holding, joints, hidden, moving, showsRegion, sizeFactor, sculpting, jointInfo, angle, binding, place,
     atRest, tiedHere, elsewhere, remedy, showsWeights, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger, automaticWeights, cancelAutomatic, showPlace,
   }

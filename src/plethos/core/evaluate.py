@@ -215,6 +215,12 @@ class Evaluator:
         self.layout.influences[rows] = influences
         self.layout.weights[rows] = weights
 
+    def on_joints_of(self, character: Character) -> Evaluator:
+        """The same made ready for a character of which only joints were moved: for a joint that is being dragged."""
+        fresh = Evaluator(character, self.only)
+        fresh.__dict__["layout"] = self.layout
+        return fresh
+
     def rest(self) -> NDArray[np.float32]:
         """The points ``(V, 3)`` in the world at rest, no remedy acting."""
         return self.evaluate(self.character.skeleton.rest_pose(), remedies=False)

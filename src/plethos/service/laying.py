@@ -19,8 +19,6 @@ from plethos.core.triggers.hinge import unit_axis
 from plethos.service.open_character import OpenCharacter
 from plethos.service.workbench import Workbench
 
-Change = Callable[[Character], Character]
-
 
 def make(
     workbench: Workbench, character_id: str, name: str, parent: str | None, place: Sequence[float], mirror: bool
@@ -51,10 +49,10 @@ def move(
         The pose in which `place` was said: the joint is to be there in it. None = at rest.
     """
 
-    def change(character: Character, j: int) -> Character:
-        return edit.moved_joints(character, {j: edit.rest_place(character.skeleton, j, place, pose)})
+    def change(character: Character) -> Character:
+        return edit.placed(character, character.skeleton.find(joint), place, pose, mirror)
 
-    return _both(workbench, character_id, f"Move {joint}", joint, mirror, change)
+    return workbench.edit(character_id, f"Move {joint}", change)
 
 
 def turn(workbench: Workbench, character_id: str, joint: str, turn_deg: Sequence[float], mirror: bool) -> OpenCharacter:

@@ -22,6 +22,7 @@ from plethos.core.bend import Measured
 from plethos.core.character import Character
 from plethos.core.errors import BadPoseError, PlethosError
 from plethos.core.evaluate import Evaluator
+from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, rotation_from_json
@@ -42,6 +43,15 @@ class Preview:
 
 
 @dataclass(frozen=True)
+class Moving:
+    """A joint that is being dragged but not stored yet: where it is to be in the pose, and whether its twin follows."""
+
+    joint: int
+    at: tuple[float, float, float]
+    mirror: bool
+
+
+@dataclass(frozen=True)
 class Wanted:
     """What a frame should hold.
 
@@ -59,6 +69,8 @@ class Wanted:
         The weights of all joints, as mixed colours.
     region
         What is picked, and its volume.
+    moving
+        A joint that is being dragged.
     """
 
     without: bool = False
@@ -69,6 +81,7 @@ class Wanted:
     weights: int | None = None
     mixed: bool = False
     region: bool = False
+    moving: Moving | None = None
 
 
 def pose_of(opened: OpenCharacter, message: dict[str, Any]) -> Pose:
@@ -117,6 +130,9 @@ def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, An
             pose = session.pose
         elif opened.painting is not None:
             evaluator = opened.painting.evaluator
+        elif wanted.moving is not None:
+            character = placed(character, wanted.moving.joint, wanted.moving.at, pose, wanted.moving.mirror)
+            evaluator = evaluator.on_joints_of(character)
         world = character.skeleton.global_matrices(pose)
         if session is not None:
             fields["with"] = session.surface.points.astype(np.float32)

@@ -23,7 +23,7 @@ from plethos.core.regions import PICKED
 from plethos.core.sculpt.session import Dab
 from plethos.core.weights.paint import Paint
 from plethos.service import binding, painting, picking, sculpting
-from plethos.service.live import Preview, Wanted, contacts, frame, pose_of
+from plethos.service.live import Moving, Preview, Wanted, contacts, frame, pose_of
 from plethos.service.open_character import OpenCharacter
 from plethos.service.painting import Within
 from plethos.service.workbench import Workbench
@@ -207,10 +207,21 @@ def _wanted(opened: OpenCharacter, message: dict[str, Any]) -> Wanted:
         weights=opened.character.skeleton.find(str(want["weights"])) if want.get("weights") else None,
         mixed=bool(want.get("mixed")),
         region=bool(want.get("region")),
+        moving=_moving(opened, want.get("moving")),
         preview=Preview(str(preview.get("remedy_id")), preview.get("trigger") or {})
         if isinstance(preview, dict)
         else None,
     )
+
+
+def _moving(opened: OpenCharacter, moving: Any) -> Moving | None:
+    if not isinstance(moving, dict):
+        return None
+    try:
+        x, y, z = (float(c) for c in moving["at"])
+    except (KeyError, TypeError, ValueError):
+        raise BadPoseError("A joint that is moved needs a place of three numbers.") from None
+    return Moving(opened.character.skeleton.find(str(moving.get("joint"))), (x, y, z), bool(moving.get("mirror")))
 
 
 def _within(message: dict[str, Any]) -> Within | None:

@@ -63,17 +63,25 @@ class JointChange:
         return len(self.before) == len(self.after) and bool((self.place == np.arange(len(self.before))).all())
 
     @cached_property
+    def still(self) -> NDArray[np.bool_]:
+        """Which joints of `before` are still there, where and how they were in the world at rest ``(J,)``."""
+        off = np.abs(self.before.rest_global - self.after.rest_global[np.maximum(self.place, 0)]).max(axis=(1, 2))
+        return np.asarray((off < 1e-12) & (self.place >= 0))
+
+    @cached_property
     def turn(self) -> Array:
         """How each joint's own frame was turned at rest ``(J, 4)``: new frame = old frame, then this."""
         out = np.tile(rotations.IDENTITY, (len(self.before), 1))
-        for j in np.flatnonzero(self.place >= 0).tolist():
-            old, new = (s.rest_global[k, :3, :3] for s, k in ((self.before, j), (self.after, int(self.place[j]))))
-            if not np.allclose(old, new, rtol=0, atol=1e-12):
+        for j in np.flatnonzero(~self.still & (self.place >= 0)).tolist():
+            old, new = self.before.rest_global[j, :3, :3], self.after.rest_global[self.place[j], :3, :3]
+            if _off(old, new) > 1e-12:
                 out[j] = rotations.from_matrix(rotation_part(old).T @ rotation_part(new))
         return out
 
     def rotation(self, joint: int, rotation: Array) -> Array:
         """A rotation ``(..., 4)`` from rest in the joint's old frame, in its new one."""
+        if self.still[joint]:
+            return rotation
         turn = self.turn[joint]
         return rotations.multiply(rotations.multiply(rotations.conjugate(turn), rotation), turn)
 
@@ -148,7 +156,7 @@ def _bones(character: Character, change: JointChange) -> tuple[Bones, NDArray[np
         if gone and key in row_of:
             fresh[row] = row_of[key]
             continue
-        same = not gone and np.allclose(before[old[row]], after[now], rtol=0, atol=1e-12)
+        same = not gone and change.still[old[row]]
         inverse = bones.inverse_bind[row]
         row_of.setdefault(key, len(joint))
         fresh[row] = len(joint)
@@ -190,7 +198,10 @@ def _clip(clip: Clip, change: JointChange) -> Clip:
 def _track(track: Track, change: JointChange) -> Track:
     """The same motion away from rest, in the joint's new frame."""
     j, before, after = track.target, change.before, change.after
-    now = int(change.place[j])
+    now, up = int(change.place[j]), int(before.parents[j])
+    hangs_there = int(after.parents[now]) == (int(change.place[up]) if up >= 0 else -1)
+    if change.still[j] and hangs_there and (up < 0 or change.still[up]):
+        return track if now == j else replace(track, target=now)
     values: Array = track.values
     if track.channel == "rotation":
         rest = rotations.multiply(after.rest_rotation[now], rotations.conjugate(change.turn[j]))
@@ -200,9 +211,9 @@ def _track(track: Track, change: JointChange) -> Track:
     elif track.channel == "translation":
         frame: Array = np.eye(3)
         shift = after.rest_translation[now] - before.rest_translation[j]
-        old, new = int(before.parents[j]), int(after.parents[now])
-        if old >= 0 and new >= 0:
-            frame = np.asarray(np.linalg.solve(after.rest_global[new, :3, :3], before.rest_global[old, :3, :3]))
+        new = int(after.parents[now])
+        if up >= 0 and new >= 0:
+            frame = np.asarray(np.linalg.solve(after.rest_global[new, :3, :3], before.rest_global[up, :3, :3]))
         if _off(frame, np.eye(3)) > 1e-12 or np.abs(shift).max() > 1e-12:
             # Tangents of a cubic track are differences: they turn with the frame but do not shift.
             rest = np.zeros_like(values)

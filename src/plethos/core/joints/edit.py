@@ -59,6 +59,23 @@ def rest_place(skeleton: Skeleton, joint: int, place: ArrayLike, pose: Pose | No
     return np.asarray((skeleton.rest_global[parent] @ local)[:3])
 
 
+def placed(character: Character, joint: int, place: ArrayLike, pose: Pose | None, mirror: bool) -> Character:
+    """The character with a joint moved so that it is at a place in a pose; its mirror image goes along if wanted.
+
+    Parameters
+    ----------
+    place
+        In the world, metres ``(3,)``.
+    pose
+        The pose in which the joint is to be there; None = at rest.
+    """
+    at = rest_place(character.skeleton, joint, place, pose)
+    places, twin = {joint: at}, int(joint_mirror(character.skeleton)[joint])
+    if mirror and twin != joint:
+        places[twin] = at * MIRROR
+    return moved_joints(character, places)
+
+
 def made(character: Character, name: str, parent: int | None, place: ArrayLike) -> Character:
     """The character with one more joint, which nothing follows yet.
 
