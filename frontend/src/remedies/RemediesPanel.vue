@@ -12,14 +12,15 @@ const bench = useWorkbench()
   <aside class="panel">
     <KeepPanel v-if="bench.sculpting" />
     <header>
-      <h2>Remedies at {{ plainName(bench.chosen).toLowerCase() }}</h2>
+      <h2>Remedies{{ bench.chosen ? ` at ${plainName(bench.chosen).toLowerCase()}` : '' }}</h2>
       <span class="muted">{{ bench.tiedHere.length }}</span>
     </header>
     <CorrectiveCard v-for="r in bench.tiedHere" :key="r.id" :remedy="r" />
-    <p v-if="!bench.tiedHere.length && !bench.sculpting" class="muted empty">
+    <p v-if="!bench.state?.bound" class="muted empty">Nothing follows a joint yet: lay a skeleton and make weights in Bind.</p>
+    <p v-else-if="!bench.tiedHere.length && !bench.sculpting" class="muted empty">
       Nothing mends this joint yet. Bend it until it looks bad, then sculpt it right in that pose.
     </p>
-    <div v-if="!bench.sculpting" class="add">
+    <div v-if="!bench.sculpting && bench.state?.bound" class="add">
       <el-button type="primary" :disabled="bench.atRest" @click="bench.beginSculpt(null)">Sculpt a corrective here</el-button>
       <p v-if="bench.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>

@@ -16,9 +16,11 @@ const brushes: { name: BrushName; label: string; hint: string }[] = [
   <div class="rail rail-buttons" role="radiogroup" aria-label="Brush">
     <button v-for="b in brushes" :key="b.name" role="radio" :aria-checked="tools.brush === b.name" :class="{ on: tools.brush === b.name }" :title="b.hint" @click="tools.brush = b.name">{{ b.label }}</button>
   </div>
-  <BrushNumbers><span>mirroring <b>off</b></span></BrushNumbers>
+  <BrushNumbers class="beside"><span>mirroring <b>off</b></span></BrushNumbers>
 </template>
 
 <style scoped>
 .rail { top: 56px; }
+/* The table of measures stands in the right corner. */
+.beside { max-width: calc(100% - 250px); }
 </style>

@@ -16,6 +16,8 @@ export const useTools = defineStore('tools', () => {
   const bench = useWorkbench()
   const tool = ref<Tool>('pose')
   const bindTab = ref<BindTab>('weights')
+  /** Whether the station Bind is open. */
+  const binds = ref(false)
   const brush = ref<BrushName>('inflate')
   const brushSize = useLocalStorage('plethos-brush-size', 0.05)
   const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
@@ -128,12 +130,12 @@ export const useTools = defineStore('tools', () => {
     const found = await api.twins(of).catch(() => null)
     if (of === bench.id) twins.value = found
   })
-  watch([bindTab, tool, keepTo], () => {
-    bench.showsRegion = bindTab.value === 'regions' || picking.value || keepTo.value !== 'everywhere'
+  watch([binds, bindTab, tool, keepTo], () => {
+    bench.showsRegion = (binds.value && bindTab.value === 'regions') || picking.value || keepTo.value !== 'everywhere'
   })
 
   return {
-    tool, bindTab, brush, brushSize, brushStrength, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers, twins,
+    tool, bindTab, binds, brush, brushSize, brushStrength, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers, twins,
     brushReach, painting, picking, placing, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, beginLaying, reset,
   }
 })

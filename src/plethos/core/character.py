@@ -131,6 +131,12 @@ class Character:
             np.add.at(dense, (rows, self.bones.joint[self.influences[:, k]]), self.weights[:, k])
         return dense
 
+    @cached_property
+    def is_bound(self) -> bool:
+        """Whether any of the skin follows a joint, not only the plain nodes that carry it."""
+        joints = self.bones.joint[self.influences[self.weights > 0]]
+        return bool(self.skeleton.is_joint[joints].any())
+
     def subtree_weights(self, joint: int) -> NDArray[np.float32]:
         """How much each vertex ``(V,)`` follows `joint` or anything below it."""
         inside = self.skeleton.subtree(joint)[self.bones.joint]

@@ -92,6 +92,7 @@ class CharacterState(BaseModel):
     saved_at: datetime
     remedies: list[RemedyCard]
     skeleton: str = Field(description="Changes with every edit of the joints: then the figure is asked for again.")
+    bound: bool = Field(description="Whether any of the skin follows a joint.")
     sculpt: SculptState | None
     regions: list[RegionInfo]
 

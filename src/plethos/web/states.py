@@ -64,6 +64,7 @@ def character_state(opened: OpenCharacter) -> CharacterState:
             saved_at=revision.saved_at,
             remedies=cards,
             skeleton=digest(json.dumps(revision.document.get("joints")).encode())[:12],
+            bound=opened.character.is_bound,
             sculpt=sculpt,
             regions=[RegionInfo(**r) for r in regions_json(opened.character)],
         )

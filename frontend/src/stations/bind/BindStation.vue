@@ -24,11 +24,13 @@ const tabs = [
 ]
 useViewKeys(view)
 onMounted(() => {
+  tools.binds = true
   bench.shading = bench.figure?.joints.length ? 'weights' : 'colour'
   // Without joints there is one thing to do first.
   if (!bench.figure?.joints.length) tools.bindTab = 'joints'
 })
 onBeforeUnmount(() => {
+  tools.binds = false
   tools.tool = 'pose'
   tools.markers = null
   if (bench.showsWeights) bench.shading = 'colour'

@@ -86,6 +86,10 @@ async function make(): Promise<void> {
 <template>
   <LaySkeleton v-if="!joints.length || tools.markers" />
   <template v-else>
+    <div v-if="bench.state && !bench.state.bound" class="next" role="status">
+      <p>Nothing follows these joints yet. When they stand right:</p>
+      <el-button type="primary" :disabled="bench.binding !== null" @click="bench.automaticWeights(null)">Make automatic weights</el-button>
+    </div>
     <h2>{{ plainName(bench.chosen) }}</h2>
     <p class="muted hint">The skin stays where it is; the held pose shows what changes.</p>
     <el-checkbox v-model="tools.mirrored" label="the other side follows" size="small" />
@@ -158,6 +162,7 @@ async function make(): Promise<void> {
 </template>
 
 <style scoped>
+.next { border: 1px solid #7fd1b988; border-radius: 5px; background: var(--raised); padding: 10px; margin-bottom: 12px; display: grid; gap: 8px; justify-items: start; font-size: 12.5px; }
 .preset, .turn { margin-top: 6px; }
 .small { width: 84px; }
 </style>
