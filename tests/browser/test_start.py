@@ -95,6 +95,17 @@ class Start(unittest.TestCase):
         self.assertEqual(len(httpx.get(f"{one}/api/characters").json()), 1)
         self.assertEqual(httpx.get(f"{other}/api/characters").json(), [])
 
+    def test_a_worker_stands_beside_it_and_stops_when_told(self):
+        command = [sys.executable, "-m", "plethos.launch", "worker", "--data", str(self.data)]
+        early = subprocess.run(command, capture_output=True, text=True)
+        self.assertEqual((early.returncode, len(early.stderr.strip().splitlines())), (1, 1), early.stderr)
+        self.start("--empty")
+        worker = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        self.running.append(worker)
+        self.assertIn("works along", worker.stdout.readline())
+        worker.send_signal(signal.SIGTERM)
+        self.assertEqual(worker.wait(30), 0)
+
     def test_a_taken_port_is_told(self):
         with socket.socket() as taken:
             taken.bind(("127.0.0.1", 0))

@@ -11,6 +11,7 @@ from websockets.sync.client import connect
 
 from plethos.core.bend import bent
 from plethos.core.evaluate import evaluate_exact
+from plethos.demo.catalogue import shipped
 from tests.figures import tube_file, tube_points
 from tests.server import RunningServer
 
@@ -263,6 +264,22 @@ class Api(unittest.TestCase):
         shares = [t["share"] for t in told[:-1]]
         self.assertEqual(shares, sorted(shares))
         self.assertEqual(posed, 1)
+
+    def test_automatic_weights_go_on_when_the_page_is_gone_and_the_next_one_is_told(self):
+        bench = self.server.app.state.bench
+        keeper = bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        address = f"ws://127.0.0.1:{self.server.port}/api/characters/{keeper}/live"
+        with connect(address, max_size=None) as live:
+            live.send(json.dumps({"type": "automatic", "joints": None}))
+            self.assertEqual(json.loads(live.recv(timeout=20))["type"], "progress")
+        with connect(address, max_size=None) as live:
+            told = [json.loads(live.recv(timeout=20))]
+            # Asked for twice, it is done once.
+            live.send(json.dumps({"type": "automatic", "joints": None}))
+            while told[-1]["type"] == "progress":
+                told.append(json.loads(live.recv(timeout=30)))
+        self.assertEqual(told[-1]["type"], "saved", told[-1])
+        self.assertEqual(bench.open(keeper).revision.number, 1)
 
     def test_weights_are_listed_given_and_mirrored_over_http(self):
         self.assertEqual(self.http.get(f"{self.base}/bind/findings").json(), [])

@@ -31,7 +31,7 @@ useEventListener('keydown', (event: KeyboardEvent) => {
 })
 const saved = computed(() => {
   if (bench.saving) return 'Saving …'
-  if (!bench.connected && bench.framesShown) return 'Connection lost, trying again'
+  if (bench.lost) return 'Connection lost, trying again'
   if (!bench.state) return ''
   return `Saved ${new Date(bench.state.saved_at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}`
 })
@@ -47,7 +47,7 @@ const saved = computed(() => {
       <nav aria-label="Stations">
         <button v-for="s in stations" :key="s.name" :class="{ on: station === s.name }" :aria-current="station === s.name ? 'page' : undefined" @click="go(s.name)"><span class="num">{{ s.key }}</span>{{ s.label }}</button>
       </nav>
-      <div class="saved" role="status" :class="{ lost: !bench.connected && bench.framesShown > 0 }"><i />{{ saved }}</div>
+      <div class="saved" role="status" :class="{ lost: bench.lost }"><i />{{ saved }}</div>
       <button class="icon" :disabled="!bench.state?.undo" :title="bench.state?.undo ? `Undo: ${bench.state.undo} (Ctrl+Z)` : 'Nothing to undo'" aria-label="Undo" @click="bench.undo()">↶</button>
       <button class="icon" :disabled="!bench.state?.redo" title="Redo (Ctrl+Shift+Z)" aria-label="Redo" @click="bench.redo()">↷</button>
       <button class="icon" title="Keys (?)" aria-label="Keys" @click="help = true">?</button>

@@ -21,6 +21,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const contacts = shallowRef<Contacts | null>(null)
   const framesShown = ref(0)
   const connected = ref(false)
+  /** Whether the server has gone away, or was never reached. */
+  const lost = ref(false)
   const saving = ref(0)
   const failure = ref('')
 
@@ -100,6 +102,7 @@ export const useWorkbench = defineStore('workbench', () => {
           // After the server was away its state counts, not ours.
           if (yes && connected.value === false && framesShown.value > 0) void refresh()
           connected.value = yes
+          lost.value = !yes
         },
       })
       chooseFirst(info, now)
@@ -135,6 +138,7 @@ export const useWorkbench = defineStore('workbench', () => {
     worst.value = {}
     hidden.value = []
     binding.value = moving.value = null
+    lost.value = false
     framesShown.value = 0
     heldPose = null
   }
@@ -293,7 +297,7 @@ export const useWorkbench = defineStore('workbench', () => {
   watch([pose, want], ask)
 
   return {
-    id, figure, mesh, state, frame, contacts, framesShown, connected, saving, failure, pose, chosen, axis, chosenRemedy, alone,
+    id, figure, mesh, state, frame, contacts, framesShown, connected, lost, saving, failure, pose, chosen, axis, chosenRemedy, alone,
     preview, worst, shading, wipe, holding, joints, hidden, moving, showsRegion, sizeFactor, sculpting, jointInfo, angle, binding, place,
     atRest, tiedHere, elsewhere, remedy, showsWeights, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger, automaticWeights, cancelAutomatic, showPlace,

@@ -26,6 +26,14 @@ def start(
 
 
 @app.command()
+def worker(data: Annotated[Path | None, typer.Option(help="The data of the application that runs.")] = None) -> None:
+    """Do long work (automatic weights) for an application that runs on this data, in one more process."""
+    from plethos.launch.serve import work
+
+    work(data)
+
+
+@app.command()
 def test(suites: Annotated[list[str] | None, typer.Argument(help="Only these suites.")] = None) -> None:
     """Run the tests."""
     from plethos.launch.testing import run

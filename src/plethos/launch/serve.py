@@ -1,7 +1,8 @@
-"""`./plethos start`: database, demo, server; and all of it stopped again."""
+"""`./plethos start` and `worker`: database, demo, server; and all of it stopped again."""
 
 from __future__ import annotations
 
+import asyncio
 import fcntl
 import os
 import signal
@@ -68,11 +69,38 @@ def start(port: int | None, data: Path | None, empty: bool) -> None:
     with _alone_in(folder):
         listening = _listen(port)
         cluster = Cluster(folder / "database")
+        address = folder / "database.url"
         try:
             url = cluster.start()
+            # For `plethos worker`; only whoever may read the data may read it.
+            address.touch(mode=0o600)
+            address.write_text(url)
             _serve(url, folder, listening, empty)
         finally:
+            address.unlink(missing_ok=True)
             cluster.stop()
+
+
+def work(data: Path | None) -> None:
+    """Do long work of the application that runs on the same data, until Ctrl-C or SIGTERM."""
+    from plethos.service.jobs import Jobs
+    from plethos.service.workbench import Workbench
+    from plethos.store.repository import Store
+
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    folder = (data or default_data()).resolve()
+    address = folder / "database.url"
+    if not address.is_file():
+        raise SetupError(f"Nothing runs on {folder}: start it first with `./plethos start`.")
+    _log_as_json()
+    jobs = Jobs(Workbench(Store(address.read_text())))
+
+    async def until_stopped() -> None:
+        async with jobs.working(alone=False) as worker:
+            print("Plethos works along.   (Ctrl-C stops it)", flush=True)
+            await worker
+
+    asyncio.run(until_stopped())
 
 
 def _serve(url: str, folder: Path, listening: socket.socket, empty: bool) -> None:
@@ -82,15 +110,7 @@ def _serve(url: str, folder: Path, listening: socket.socket, empty: bool) -> Non
     from plethos.web.app import create_app
     from plethos.web.context import Settings
 
-    structlog.configure(
-        processors=[
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso"),
-            structlog.processors.format_exc_info,
-            structlog.processors.JSONRenderer(),
-        ],
-        logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
-    )
+    _log_as_json()
     migrate(url)
     store = Store(url)
     store.sweep_blobs()
@@ -111,6 +131,18 @@ def _serve(url: str, folder: Path, listening: socket.socket, empty: bool) -> Non
     server = _Server(config, f"http://127.0.0.1:{listening.getsockname()[1]}/")
     threading.Thread(target=_warm, daemon=True).start()
     server.run(sockets=[listening])
+
+
+def _log_as_json() -> None:
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso"),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ],
+        logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
+    )
 
 
 def _warm() -> None:

@@ -22,7 +22,7 @@ from plethos.core.weights.edit import limited
 from plethos.service.documents import SculptNote, describe, restore
 from plethos.service.open_character import OpenCharacter, SculptSession
 from plethos.store.blobs import unpack_offsets
-from plethos.store.repository import Missing, Revision, Store
+from plethos.store.repository import Missing, Overtaken, Revision, Store
 
 MOST_OPEN = 4  # characters kept in memory
 
@@ -146,12 +146,29 @@ class Workbench:
         blob: bytes | None = None,
     ) -> None:
         """Store a version with its sculpt in progress, then make it the current one."""
-        before = opened.character
-        same = character.weights is before.weights and character.bones.joint is before.bones.joint
+        was = opened.character
+        same = character.weights is was.weights and character.bones.joint is was.bones.joint
         kept = opened.weights_hash if same else None
         described = describe(character, session.note if session else None, blob, opened.bare, kept)
-        revision = self.store.append(opened.revision.character_id, label, described.document, described.blobs)
+        before = opened.revision
+        try:
+            revision = self.store.append(
+                before.character_id, label, described.document, described.blobs, after=before.number
+            )
+        except Overtaken:
+            # A worker of another process stored something first: what it stored is shown, and nothing is lost of it.
+            self._show(opened, self.store.current(before.character_id))
+            raise BadEditError("The character was changed meanwhile by other work: look, and do it again.") from None
         opened.show(revision, character, session)
+
+    def catch_up(self, character_id: str) -> OpenCharacter:
+        """The character, with what another process has stored of it since."""
+        opened = self.open(character_id)
+        with opened.lock:
+            current = self.store.current(character_id)
+            if (current.number, current.last) != (opened.revision.number, opened.revision.last):
+                self._show(opened, current)
+        return opened
 
     def step(self, character_id: str, by: int) -> OpenCharacter:
         """Undo (-1) or redo (+1)."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, DateTime, ForeignKey, Integer, LargeBinary, String, func
+from sqlalchemy import BigInteger, DateTime, Float, ForeignKey, Integer, LargeBinary, String, Text, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -49,3 +49,17 @@ class RevisionRow(Base):
     label: Mapped[str] = mapped_column(String(200))
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class WorkRow(Base):
+    """How far a piece of long work has got."""
+
+    __tablename__ = "work"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"))
+    kind: Mapped[str] = mapped_column(String(40))
+    state: Mapped[str] = mapped_column(String(12))
+    share: Mapped[float] = mapped_column(Float)
+    detail: Mapped[str | None] = mapped_column(Text, default=None)
+    unwanted: Mapped[bool]
+    asked_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

@@ -43,6 +43,10 @@ class Missing(Exception):  # noqa: N818
     """There is no such character, revision or blob."""
 
 
+class Overtaken(Exception):  # noqa: N818
+    """The character was edited by someone else since."""
+
+
 class Store:
     """The database. Every method is one transaction."""
 
@@ -90,10 +94,21 @@ class Store:
         with self._session() as session:
             return self._current(session, character_id)
 
-    def append(self, character_id: str, label: str, document: dict[str, Any], blobs: Iterable[bytes]) -> Revision:
-        """Store an edit: its blobs, its revision and the new head, or nothing. What could be redone is forgotten."""
+    def append(
+        self, character_id: str, label: str, document: dict[str, Any], blobs: Iterable[bytes], after: int | None = None
+    ) -> Revision:
+        """Store an edit: its blobs, its revision and the new head, or nothing. What could be redone is forgotten.
+
+        Parameters
+        ----------
+        after
+            The revision that the edit was made of. When it is not the head any more, another process has edited the
+            character meanwhile, and `Overtaken` is raised.
+        """
         with self._session.begin() as session:
             row = _locked(session, character_id)
+            if after is not None and row.head != after:
+                raise Overtaken(f"character {character_id} is at {row.head}, not {after}")
             for data in blobs:
                 _put(session, data)
             session.execute(

@@ -12,6 +12,7 @@ from fastapi.responses import FileResponse, HTMLResponse
 from fastapi.staticfiles import StaticFiles
 
 from plethos import __version__
+from plethos.service.jobs import Jobs
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from plethos.web import (
@@ -36,13 +37,17 @@ DOCS = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Plet
 def create_app(store: Store, settings: Settings | None = None, front: Path = FRONT) -> FastAPI:
     """The application on a migrated database."""
 
+    bench = Workbench(store)
+    jobs = Jobs(bench)
+
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        yield
+        async with jobs.working():
+            yield
         store.close()
 
     app = FastAPI(title="Plethos", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
-    app.state.bench = Workbench(store)
+    app.state.bench, app.state.jobs = bench, jobs
     app.state.settings = settings or Settings()
     problems.install(app)
     for routes in (library_routes, character_routes, joint_routes, bind_routes, sculpt_routes, live_socket):

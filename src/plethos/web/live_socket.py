@@ -10,7 +10,6 @@ import asyncio
 import contextlib
 import json
 import math
-import threading
 from typing import Any
 
 import numpy as np
@@ -22,16 +21,18 @@ from plethos.core.errors import BadPoseError, PlethosError
 from plethos.core.regions import PICKED
 from plethos.core.sculpt.session import Dab
 from plethos.core.weights.paint import Paint
-from plethos.service import binding, painting, picking, sculpting
+from plethos.service import painting, picking, sculpting
+from plethos.service.jobs import WENT_WRONG, Jobs
 from plethos.service.live import Moving, Preview, Wanted, contacts, frame, pose_of
 from plethos.service.open_character import OpenCharacter
 from plethos.service.painting import Within
 from plethos.service.workbench import Workbench
+from plethos.store.work import CANCELLED, DONE, UNDER_WAY, Work
 from plethos.web.states import character_state
 
 router = APIRouter()
 log = structlog.get_logger()
-WENT_WRONG = "Something went wrong in the server; nothing was changed."
+LOOK_EVERY = 0.1  # seconds between two looks at long work
 
 
 @router.websocket("/api/characters/{character_id}/live")
@@ -49,7 +50,7 @@ async def live(socket: WebSocket, character_id: str) -> None:
         await socket.close(4404)
         return
     waiting: asyncio.Queue[dict[str, Any]] = asyncio.Queue(maxsize=1000)
-    work = _LongWork(socket, bench, character_id)
+    watch = _Watch(socket, socket.app.state.jobs, character_id)
     reader = asyncio.create_task(_read(socket, waiting))
     try:
         while not reader.done() or not waiting.empty():
@@ -63,62 +64,79 @@ async def live(socket: WebSocket, character_id: str) -> None:
                 batch.append(waiting.get_nowait())
             for message in _newest(batch):
                 if message.get("type") == "automatic":
-                    work.start(message)
+                    await watch.ask(message)
                 elif message.get("type") == "cancel":
-                    work.cancel()
+                    await watch.cancel()
                 else:
                     await _answer(socket, bench, character_id, message)
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
         reader.cancel()
-        work.cancel()
+        watch.leave()
 
 
-class _CancelledError(Exception):
-    """Whoever asked for long work does not want it any more."""
+class _Watch:
+    """Tells a page how long work on its character goes: what it asked for, or what was under way when it came."""
 
+    def __init__(self, socket: WebSocket, jobs: Jobs, character_id: str) -> None:
+        self.socket, self.jobs, self.character_id = socket, jobs, character_id
+        self.work: Work | None = None
+        self.telling: asyncio.Task[None] | None = None
+        # Poses do not wait for the looking up.
+        self.looking = asyncio.create_task(self._look())
 
-class _LongWork:
-    """Automatic weights, worked out beside the poses, with progress; ends with the socket that asked for it."""
+    async def _look(self) -> None:
+        self._follow(await run_in_threadpool(self.jobs.list.under_way, self.character_id))
 
-    def __init__(self, socket: WebSocket, bench: Workbench, character_id: str) -> None:
-        self.socket, self.bench, self.character_id = socket, bench, character_id
-        self.task: asyncio.Task[None] | None = None
-        self.unwanted = threading.Event()
-
-    def start(self, message: dict[str, Any]) -> None:
-        """Begin, unless something is under way already."""
-        if self.task is None or self.task.done():
-            self.unwanted.clear()
-            self.task = asyncio.create_task(self._run(message))
-
-    def cancel(self) -> None:
-        """Stop at the next step; then nothing changes."""
-        self.unwanted.set()
-
-    async def _run(self, message: dict[str, Any]) -> None:
-        loop = asyncio.get_running_loop()
-
-        def progress(share: float) -> None:
-            if self.unwanted.is_set():
-                raise _CancelledError
-            asyncio.run_coroutine_threadsafe(self._tell(json.dumps({"type": "progress", "share": share})), loop)
-
-        names = message.get("joints")
+    async def ask(self, message: dict[str, Any]) -> None:
+        """Have automatic weights made, unless something is under way already."""
+        await self.looking
+        if self.telling is not None and not self.telling.done():
+            return
+        names, region = message.get("joints"), message.get("region")
         joints = [str(n) for n in names] if isinstance(names, list) else None
-        region = message.get("region")
         region = region if isinstance(region, str) else None
         try:
-            opened = await run_in_threadpool(binding.automatic, self.bench, self.character_id, joints, progress, region)
-            await self._tell(_saved(opened))
-        except _CancelledError:
-            await self._tell(json.dumps({"type": "cancelled"}))
-        except PlethosError as error:
-            await self._tell(json.dumps({"type": "problem", "detail": error.sentence}))
+            self._follow(await self.jobs.ask("automatic", self.character_id, joints=joints, region=region))
         except Exception:
-            log.exception("automatic weights failed")
+            log.exception("long work was not taken")
             await self._tell(json.dumps({"type": "problem", "detail": WENT_WRONG}))
+
+    async def cancel(self) -> None:
+        """Stop at the next step; then nothing changes."""
+        if self.work is not None:
+            await run_in_threadpool(self.jobs.list.cancel, self.work.id)
+
+    def leave(self) -> None:
+        """The page is gone; the work goes on."""
+        self.looking.cancel()
+        if self.telling is not None:
+            self.telling.cancel()
+
+    def _follow(self, work: Work | None) -> None:
+        self.work = work
+        if work is not None:
+            self.telling = asyncio.create_task(self._tell_of(work))
+
+    async def _tell_of(self, work: Work) -> None:
+        told = -1.0
+        while work.state in UNDER_WAY:
+            if work.share != told:
+                told = work.share
+                await self._tell(json.dumps({"type": "progress", "share": told}))
+            await asyncio.sleep(LOOK_EVERY)
+            now = await run_in_threadpool(self.jobs.list.find, work.id)
+            if now is None:
+                return
+            work = now
+        if work.state == DONE:
+            opened = await run_in_threadpool(self.jobs.bench.catch_up, self.character_id)
+            await self._tell(_saved(opened))
+        elif work.state == CANCELLED:
+            await self._tell(json.dumps({"type": "cancelled"}))
+        else:
+            await self._tell(json.dumps({"type": "problem", "detail": work.detail or WENT_WRONG}))
 
     async def _tell(self, text: str) -> None:
         with contextlib.suppress(WebSocketDisconnect, RuntimeError):

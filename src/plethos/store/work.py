@@ -1,0 +1,105 @@
+"""How far each piece of long work has got: what its worker writes and whoever waits for it reads."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+
+from sqlalchemy import Engine, select, update
+from sqlalchemy.orm import Session
+
+from plethos.store.models import WorkRow
+
+WAITING, RUNNING, DONE, CANCELLED, FAILED = "waiting", "running", "done", "cancelled", "failed"
+UNDER_WAY = (WAITING, RUNNING)
+
+
+@dataclass(frozen=True)
+class Work:
+    """One piece of work.
+
+    Parameters
+    ----------
+    state
+        One of the five above.
+    share
+        How much is done, 0 to 1.
+    detail
+        Why it failed, as a sentence.
+    """
+
+    id: str
+    character_id: str
+    kind: str
+    state: str
+    share: float
+    detail: str | None
+
+
+class WorkList:
+    """The list of all work. Every method is one transaction."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+
+    def ask(self, character_id: str, kind: str) -> Work:
+        """Put a new piece of work on the list, waiting."""
+        row = WorkRow(
+            id=uuid.uuid4().hex[:12], character_id=character_id, kind=kind, state=WAITING, share=0.0, unwanted=False
+        )
+        with Session(self.engine) as session, session.begin():
+            session.add(row)
+            return _work(row)
+
+    def find(self, work_id: str) -> Work | None:
+        """A piece of work; None when it is not on the list (any more)."""
+        with Session(self.engine) as session:
+            row = session.get(WorkRow, work_id)
+            return _work(row) if row is not None else None
+
+    def under_way(self, character_id: str) -> Work | None:
+        """What is waiting or running for a character; the newest of several."""
+        with Session(self.engine) as session:
+            wanted = select(WorkRow).where(WorkRow.character_id == character_id, WorkRow.state.in_(UNDER_WAY))
+            row = session.scalars(wanted.order_by(WorkRow.asked_at.desc())).first()
+            return _work(row) if row is not None else None
+
+    def begin(self, work_id: str) -> bool:
+        """Take a waiting piece of work; False when it is not wanted any more, or was taken."""
+        with Session(self.engine) as session, session.begin():
+            row = session.get(WorkRow, work_id, with_for_update=True)
+            if row is None or row.state != WAITING:
+                return False
+            row.state = CANCELLED if row.unwanted else RUNNING
+            return not row.unwanted
+
+    def progress(self, work_id: str, share: float) -> bool:
+        """Say how much is done; False when nobody wants the rest."""
+        with Session(self.engine) as session, session.begin():
+            told = update(WorkRow).where(WorkRow.id == work_id, WorkRow.state == RUNNING).values(share=share)
+            unwanted = session.scalar(told.returning(WorkRow.unwanted))
+            return unwanted is False
+
+    def finish(self, work_id: str, state: str, detail: str | None = None) -> None:
+        """Take it off the running ones."""
+        with Session(self.engine) as session, session.begin():
+            session.execute(update(WorkRow).where(WorkRow.id == work_id).values(state=state, detail=detail))
+
+    def cancel(self, work_id: str) -> None:
+        """Say that nobody wants it any more: what waits is dropped, what runs stops at its next step."""
+        with Session(self.engine) as session, session.begin():
+            row = session.get(WorkRow, work_id, with_for_update=True)
+            if row is not None:
+                row.unwanted = True
+                if row.state == WAITING:
+                    row.state = CANCELLED
+
+    def give_up(self, sentence: str) -> None:
+        """All that is under way has failed: whoever worked on it is gone."""
+        with Session(self.engine) as session, session.begin():
+            lost = update(WorkRow).where(WorkRow.state.in_(UNDER_WAY))
+            session.execute(lost.values(state=FAILED, detail=sentence))
+
+
+def _work(row: WorkRow) -> Work:
+    return Work(row.id, row.character_id, row.kind, row.state, row.share, row.detail)
