@@ -95,11 +95,12 @@ class Start(unittest.TestCase):
         self.assertEqual(len(httpx.get(f"{one}/api/characters").json()), 1)
         self.assertEqual(httpx.get(f"{other}/api/characters").json(), [])
 
-    def test_a_worker_stands_beside_it_and_stops_when_told(self):
+    def test_empty_starts_without_the_demo_and_a_worker_stands_beside_it(self):
         command = [sys.executable, "-m", "plethos.launch", "worker", "--data", str(self.data)]
         early = subprocess.run(command, capture_output=True, text=True)
         self.assertEqual((early.returncode, len(early.stderr.strip().splitlines())), (1, 1), early.stderr)
-        self.start("--empty")
+        _, address = self.start("--empty")
+        self.assertEqual(httpx.get(f"{address}/api/characters").json(), [])
         worker = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         self.running.append(worker)
         self.assertIn("works along", worker.stdout.readline())
@@ -116,7 +117,3 @@ class Start(unittest.TestCase):
         self.assertEqual(done.returncode, 1)
         self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
         self.assertIn(port, done.stderr)
-
-    def test_empty_starts_without_the_demo(self):
-        _, address = self.start("--empty")
-        self.assertEqual(httpx.get(f"{address}/api/characters").json(), [])

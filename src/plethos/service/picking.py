@@ -20,6 +20,7 @@ from plethos.service.open_character import OpenCharacter, PickSession
 from plethos.service.workbench import Workbench
 
 Shares = NDArray[np.float32]
+LABELS = {"piece": "Pick a piece", "loop": "Pick a loop", "all": "Pick all", "joint": "Pick what follows"}
 
 
 @dataclass(frozen=True)
@@ -58,12 +59,8 @@ def choose(workbench: Workbench, character_id: str, wanted: Pick, pose: Pose | N
             fresh = pick.mirrored_too(fresh, vertex_mirror(opened.rest))
         return character.with_region(PICKED, pick.combined(character.region(), fresh, wanted.how))
 
-    return workbench.edit(
-        character_id, _LABELS.get(wanted.by, "Pick") + (f" {wanted.name}" * bool(wanted.name)), change
-    )
-
-
-_LABELS = {"piece": "Pick a piece", "loop": "Pick a loop", "all": "Pick all", "joint": "Pick what follows"}
+    label = LABELS.get(wanted.by, "Pick")
+    return workbench.edit(character_id, f"{label} {wanted.name}" if wanted.name else label, change)
 
 
 def _found(opened: OpenCharacter, character: Character, wanted: Pick, pose: Pose | None) -> Shares:
