@@ -114,12 +114,17 @@ class Laying(Case):
         np.testing.assert_allclose(arrays[0], arrays[1], atol=1e-6)
 
     def test_one_side_is_carried_over_to_the_other(self):
-        laying.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.001, 0, 0], False)
+        # Far enough for the two hands to be no mirror images any more, and a frame turned on one side only.
+        laying.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.03, 0, 0], False)
+        laying.turn(self.bench, self.id, "left_shin", [0, 40, 10], False)
         laying.make(self.bench, self.id, "left_buckle", "left_clavicle", [0.1, 1.4, 0.1], False)
         laying.mirror_side(self.bench, self.id, from_left=True)
         for name in ("hand", "buckle"):
             left, right = self.at(self.opened, f"left_{name}"), self.at(self.opened, f"right_{name}")
             np.testing.assert_allclose(right, left * [-1, 1, 1], atol=1e-12)
+        frames = self.opened.character.skeleton.rest_global[:, :3, :3]
+        left, right = (frames[self.opened.character.skeleton.find(f"{s}_shin")] for s in ("left", "right"))
+        np.testing.assert_allclose(right, np.diag([-1.0, 1, 1]) @ left @ np.diag([1.0, 1, -1]), atol=1e-9)
 
     def test_a_pose_of_before_an_edit_is_refused_and_never_read_beyond_its_end(self):
         before = pose_of(self.opened, {"joints": {}})

@@ -157,7 +157,7 @@ async function make(): Promise<void> {
 
     <h3>Delete</h3>
     <el-button type="danger" plain :disabled="busy" @click="bench.edit((c) => api.deleteJoint(c, bench.chosen, tools.mirrored))">Delete {{ plainName(bench.chosen).toLowerCase() }}</el-button>
-    <p class="muted hint">What hangs on it and what follows it goes to {{ parent === NONE ? 'the joint beside it' : plainName(parent).toLowerCase() }}.</p>
+    <p class="muted hint">What hangs on it and what follows it goes to {{ parent === NONE ? 'the joint beside it' : plainName(parent).toLowerCase() }}.{{ tools.mirrored ? ' Its mirror image, if it has one, goes too.' : '' }}</p>
   </template>
 </template>
 

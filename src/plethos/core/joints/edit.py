@@ -5,11 +5,12 @@ What is done to a joint can be done to its mirror image by `reflected`.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from plethos.core import rotations
 from plethos.core.character import Character
@@ -233,15 +234,16 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
     height = max(float(np.ptp(skeleton.rest_global[:, 1, 3])), 1e-6)
     key_of = {name: key for key, name in enumerate(skeleton.names)}
     made_of: dict[int, int] = {}
+    usual = _usual_habit(known, twins) if before is None else None
 
     def twin_of(joint: int) -> int | None:
         if joint in made_of:
             return made_of[joint]
         old = known.index_of.get(skeleton.names[joint], -1)
-        if old < 0:
-            return key_of.get(other_side_name(skeleton.names[joint]) or "")
-        other = int(twins[old])
-        return key_of.get(known.names[other]) if other != old else None
+        if old >= 0 and int(twins[old]) != old:
+            return key_of.get(known.names[int(twins[old])])
+        # Where the two have come apart, or one is new, the name tells.
+        return key_of.get(other_side_name(skeleton.names[joint]) or "")
 
     for joint in sorted(joints):
         own = draft.joints[joint]
@@ -259,7 +261,7 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
             made_of[joint] = twin
         else:
             at = draft.joints[twin]
-            flip = _habit(known, known.find(skeleton.names[joint]), known.find(skeleton.names[twin]))
+            flip = _habit(known, skeleton.names[joint], skeleton.names[twin], usual)
             size = rotation_part(at.world[:3, :3]).T @ at.world[:3, :3]
             at.world[:3, :3] = MIRROR[:, None] * frame @ flip @ size
             at.world[:3, 3] = own.world[:3, 3] * MIRROR
@@ -277,12 +279,30 @@ def _flip_about(hinge: Hinge | None) -> Array:
     return np.diag(flip)
 
 
-def _habit(skeleton: Skeleton, joint: int, twin: int) -> Array:
-    """How the frame of a joint's mirror image goes with its own: ``F' = M F D`` with this D."""
-    own, other = (rotation_part(skeleton.rest_global[j, :3, :3]) for j in (joint, twin))
+def _habit(skeleton: Skeleton, joint: str, twin: str, usual: Array | None) -> Array:
+    """How the frame of a joint's mirror image goes with its own: ``F' = M F D`` with this D.
+
+    Parameters
+    ----------
+    usual
+        Taken where the two frames are no mirror images of each other; None = they are to stay as unlike as they are.
+    """
+    own, other = (rotation_part(skeleton.rest_global[skeleton.find(n), :3, :3]) for n in (joint, twin))
     habit = (MIRROR[:, None] * own).T @ other
     snapped = np.round(habit)
-    return np.asarray(snapped if np.abs(habit - snapped).max() < 0.05 else habit)
+    if np.abs(habit - snapped).max() < 0.05:
+        return np.asarray(snapped)
+    return np.asarray(habit if usual is None else usual)
+
+
+def _usual_habit(skeleton: Skeleton, twins: NDArray[np.int32]) -> Array:
+    """What most pairs of a skeleton do; without pairs the same turn about Z mirrors."""
+    counted: Counter[tuple[float, ...]] = Counter()
+    for j, other in enumerate(twins.tolist()):
+        if other > j:
+            habit = _habit(skeleton, skeleton.names[j], skeleton.names[other], _flip_about(None))
+            counted[tuple(habit.ravel().tolist())] += 1
+    return np.array(counted.most_common(1)[0][0]).reshape(3, 3) if counted else _flip_about(None)
 
 
 def main_child(skeleton: Skeleton, joint: int) -> int | None:
