@@ -213,13 +213,18 @@ class InTheBrowser(BrowserCase):
     def test_pages_have_no_serious_accessibility_findings(self):
         # axe-core, an outside set of rules; run with its own script, so the page's policy is put aside for it.
         axe = (FRONT / "node_modules" / "axe-core" / "axe.min.js").read_text()
-        for path, ready in (
-            ("/", ".picture img"),
-            (f"/characters/{self.demo}", ".view[data-ready=true]"),
-            (f"/characters/{self.demo}/deliver", "h1"),
+        bind = f"/characters/{self.demo}/bind"
+        for path, ready, panel in (
+            ("/", ".picture img", ""),
+            (f"/characters/{self.demo}", ".view[data-ready=true]", ""),
+            (f"/characters/{self.demo}/deliver", "h1", ""),
+            *((bind, ".view[data-ready=true]", panel) for panel in ("Weights", "Joints", "Regions")),
         ):
             self.page.goto(self.server.address + path)
             self.page.wait_for_selector(ready)
+            if panel:
+                self.page.locator(".panel .el-segmented").get_by_text(panel, exact=True).click()
+                self.page.get_by_role("radiogroup", name="Pointer").get_by_role("radio").last.click()
             self.page.evaluate(axe)
             found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
             serious = [
@@ -227,7 +232,7 @@ class InTheBrowser(BrowserCase):
                 for v in found["violations"]
                 if v["impact"] in ("serious", "critical")
             ]
-            self.assertEqual(serious, [], path)
+            self.assertEqual(serious, [], (path, panel))
 
     def test_three_js_poses_the_delivered_file_to_the_same_vertices(self):
         opened = self.server.app.state.bench.open(self.demo)
