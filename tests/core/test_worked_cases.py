@@ -119,17 +119,35 @@ class AKneeTooPointed(unittest.TestCase):
         one, other = order[:-1][same] // 3, order[1:][same] // 3
         return float(np.degrees(np.arccos(np.clip((normal[one] * normal[other]).sum(axis=1), -1, 1))).max())
 
-    def test_sharing_the_loops_above_and_below_rounds_it(self):
+    def measured(self, character):
+        measure = BendMeasure(character, self.shin, self.rest)
+        first = BendMeasure(self.pointed, self.shin, self.rest)
+        measure.__dict__.update(region=first.region, slices=first.slices, _rest_values=first._rest_values)
+        return measure.at(self.bend)
+
+    def test_sharing_the_loops_above_and_below_rounds_it_and_the_girth_rises(self):
+        # The front of the knee goes with the shin too early and its hollow with the thigh too long: a point.
+        height = self.rest[:, 1] - self.knee[1]
+        around = self.near & (np.abs(height) < 0.03)
+        front = self.rest[:, 2] > self.knee[2]
         weights = brush(self.pointed)
-        for height, share in ((0.02, 0.3), (0.0, 0.5), (-0.02, 0.7)):
-            ring = pick.of_vertices(len(self.rest), self.loops(height))
-            weights.dab(whole(ring), set_to(self.pointed, "replace", "left_shin", value=share))
-        around = pick.softened(self.pointed.topology, self.rest, self.near.astype(np.float32), 0.05)
-        for _ in range(4):
-            weights.dab(whole(around), set_to(self.pointed, "smooth", "left_shin", 0.5))
-        rounded = with_joint_weights(self.pointed, weights.dense)
-        self.assertGreater(self.sharpest(self.pointed), 60)
-        self.assertLess(self.sharpest(rounded), 35)
+        for side, share in ((front, 0.8), (~front, 0.2)):
+            spot = (around & side).astype(np.float32)
+            weights.dab(whole(spot), set_to(self.pointed, "replace", "left_shin", value=share))
+        pointed = with_joint_weights(self.pointed, weights.dense)
+        # Mended: the loop above shared with the shin, the loop below with the thigh, whole beyond them.
+        for above, joint in ((height > 0.01, "left_shin"), (height < -0.013, "left_thigh")):
+            beyond = (self.near & above).astype(np.float32)
+            weights.dab(whole(beyond), set_to(pointed, "replace", joint, value=0.0))
+        for at, share in ((0.007, 0.25), (-0.002, 0.5), (-0.0105, 0.75)):
+            ring = pick.of_vertices(len(self.rest), self.loops(at))
+            weights.dab(whole(ring), set_to(pointed, "replace", "left_shin", value=share))
+        mended = with_joint_weights(pointed, weights.dense)
+        before, after = self.measured(pointed), self.measured(mended)
+        self.assertGreater(after.girth, before.girth + 15)
+        self.assertGreater(after.volume, before.volume + 2)
+        self.assertGreater(self.sharpest(pointed), 120)
+        self.assertLess(self.sharpest(mended), 60)
 
     def test_the_girth_where_two_bones_share_by_halves_is_the_closed_form(self):
         # However the loops are shared, linear blending scales the ring of halves by cos(t/2) across the bend: at 110
@@ -156,6 +174,20 @@ class AHipPivotOutOfPlace(unittest.TestCase):
             raised = bent(wrong.skeleton.rest_pose(), thigh, (0, 0, 1), np.radians(110))
             before, after = measure.at(raised), measure.with_character(mended).at(raised)
             self.assertGreater(after.volume, before.volume + 1, name)
+
+    def test_too_low_and_too_far_forward_it_swells_and_moved_up_and_back_it_is_right(self):
+        keeper, rest = figure("lock-keeper-bare")
+        thigh = keeper.skeleton.find("left_thigh")
+        good = keeper.skeleton.rest_global[thigh, :3, 3]
+        measure = BendMeasure(keeper, thigh, rest)
+        measure.slices, measure._rest_values  # noqa: B018
+        raised = bent(keeper.skeleton.rest_pose(), thigh, (0, 0, 1), np.radians(110))
+        wrong = moved_joints(keeper, {thigh: good + [0, -0.03, 0.10]})
+        mended = moved_joints(wrong, {thigh: good + [0, 0.0, 0.077]})
+        self.assertIs(mended.weights, keeper.weights)
+        volume = [measure.with_character(c).at(raised).volume for c in (wrong, mended)]
+        self.assertGreater(volume[0], 106)
+        self.assertAlmostEqual(volume[1], 100, delta=1)
 
 
 class ABellyThatFolds(unittest.TestCase):
