@@ -191,7 +191,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
           <circle
             v-if="d.seen && !brushing" :cx="d.x" :cy="d.y" r="9" class="catch" :data-joint="d.name"
             :class="{ grab: tools.placing }" @click="bench.chooseJoint(d.name)"
-            @pointerdown="placing.grabJoint($event, d.name)" @pointermove="placing.drag" @pointerup="placing.drop"
+            @pointerdown="placing.grabJoint($event, d.name)" @pointermove="placing.drag" @pointerup="placing.drop" @pointercancel="placing.cancel"
           ><title>{{ plainName(d.name) }}</title></circle>
         </template>
         <g v-for="a in arcs" :key="a.axis.join()" class="arc" :class="{ on: sameAxis(a.axis, bench.axis) }">
@@ -205,7 +205,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
       </g>
       <g v-for="m in markers" :key="m.name" class="marker">
         <circle v-if="m.twin" :cx="m.twin.x" :cy="m.twin.y" r="4" class="ghost" />
-        <circle :cx="m.x" :cy="m.y" r="7" class="spot" :data-marker="m.name" @pointerdown="placing.grabMarker($event, m.name)" @pointermove="placing.drag" @pointerup="placing.drop" />
+        <circle :cx="m.x" :cy="m.y" r="7" class="spot" :data-marker="m.name" @pointerdown="placing.grabMarker($event, m.name)" @pointermove="placing.drag" @pointerup="placing.drop" @pointercancel="placing.cancel" />
         <text :x="m.x + 12" :y="m.y + 4">{{ m.label }}</text>
       </g>
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" :r="ring.r" class="ring" />

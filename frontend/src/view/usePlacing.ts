@@ -86,6 +86,12 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     bench.moving = null
   }
 
+  /** The drag was taken away (a gesture of the system): nothing has happened. */
+  function cancel(): void {
+    marker = bench.moving = null
+    travelled = false
+  }
+
   /** The markers as they are seen, each with its mirror image. */
   function markerDots(view: View): MarkerDot[] {
     return Object.entries(tools.markers ?? {}).map(([name, at]) => {
@@ -94,5 +100,5 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
       return { name, label: markerLabel(name), x, y, twin }
     })
   }
-  return { grabJoint, grabMarker, drag, drop, markerDots }
+  return { grabJoint, grabMarker, drag, drop, cancel, markerDots }
 }
