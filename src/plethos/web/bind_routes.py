@@ -16,15 +16,13 @@ from plethos.core.weights.table import weights_to_json
 from plethos.service import binding, picking
 from plethos.service.live import pose_of
 from plethos.web.context import Bench, Limits
-from plethos.web.schemas import (
-    CharacterState,
+from plethos.web.schemas.bind import (
     CopyWeights,
     EvenOut,
     FillWeights,
     GiveTo,
     KeepRegion,
     MendWeights,
-    MirrorSide,
     PickBody,
     ReshapeRegion,
     SetWeight,
@@ -32,6 +30,8 @@ from plethos.web.schemas import (
     VertexWeight,
     WeightFinding,
 )
+from plethos.web.schemas.character import CharacterState
+from plethos.web.schemas.joints import MirrorSide
 from plethos.web.states import character_state
 
 router = APIRouter(prefix="/api/characters/{character_id}/bind", tags=["bind"])

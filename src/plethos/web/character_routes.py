@@ -12,7 +12,7 @@ from plethos.core.triggers.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
 from plethos.web.context import Bench
-from plethos.web.schemas import (
+from plethos.web.schemas.character import (
     BendPoint,
     BendRequest,
     CharacterState,

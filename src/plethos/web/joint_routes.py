@@ -8,8 +8,8 @@ from plethos.core.joints.ranges import PRESETS
 from plethos.service import laying
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
-from plethos.web.schemas import (
-    CharacterState,
+from plethos.web.schemas.character import CharacterState
+from plethos.web.schemas.joints import (
     HangJoint,
     InsertTwists,
     LaySkeleton,

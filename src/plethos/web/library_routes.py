@@ -9,7 +9,7 @@ from fastapi import APIRouter, File, HTTPException, UploadFile
 
 from plethos.core.formats.files import ENDINGS
 from plethos.web.context import Bench, Limits
-from plethos.web.schemas import Brought, LibraryEntry, Rename
+from plethos.web.schemas.character import Brought, LibraryEntry, Rename
 from plethos.web.states import library_entry
 
 router = APIRouter(prefix="/api/characters", tags=["library"])

@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from plethos.service import sculpting
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
-from plethos.web.schemas import CharacterState, HingeTriggerRule, SculptBegin, SculptKeep
+from plethos.web.schemas.character import CharacterState, HingeTriggerRule, SculptBegin, SculptKeep
 from plethos.web.states import character_state
 
 router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt"])

@@ -13,7 +13,8 @@ from plethos.service.open_character import OpenCharacter
 from plethos.service.picking import regions_json
 from plethos.store.blobs import digest
 from plethos.store.repository import Revision
-from plethos.web.schemas import (
+from plethos.web.schemas.bind import RegionInfo
+from plethos.web.schemas.character import (
     CharacterState,
     ClipInfo,
     FigureInfo,
@@ -21,12 +22,11 @@ from plethos.web.schemas import (
     JointInfo,
     LibraryEntry,
     PartInfo,
-    PoseBody,
-    RegionInfo,
     RemedyCard,
     SculptState,
     SolveReport,
 )
+from plethos.web.schemas.common import PoseBody
 
 
 def character_state(opened: OpenCharacter) -> CharacterState:

@@ -1,0 +1,201 @@
+"""Schemas of the library, of a character, its remedies, its bend strip and its sculpts."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+
+from plethos.web.schemas.bind import RegionInfo
+from plethos.web.schemas.common import Axis, PoseBody, Schema
+
+
+class Knot(Schema):
+    """One knot of a response."""
+
+    angle_deg: FiniteFloat
+    value: float = Field(ge=0, le=1)
+
+
+class HingeTriggerRule(Schema):
+    """One joint, one axis in its rest frame, a response."""
+
+    kind: Literal["hinge"] = "hinge"
+    joint: str
+    axis: Axis
+    knots: list[Knot] = Field(min_length=2, max_length=64)
+    start_deg: FiniteFloat | None = None
+    end_deg: FiniteFloat | None = None
+
+
+class PresetRequest(Schema):
+    """A response from a preset."""
+
+    preset: Literal["linear", "ease", "early", "late"]
+    start_deg: FiniteFloat
+    end_deg: FiniteFloat
+
+
+class SolveReport(BaseModel):
+    """What the solver found when the shape was made."""
+
+    moved: int = 0
+    greatest_move_m: float = 0
+    round_trip_error_m: float = 0
+    damped: int = 0
+    hopeless: int = 0
+    neighbour_factor: float = 1
+    warnings: list[str] = Field(default_factory=list)
+
+
+class RemedyCard(BaseModel):
+    """A remedy as its card shows it."""
+
+    id: str
+    kind: str
+    name: str
+    on: bool
+    amount: float
+    trigger: HingeTriggerRule | None
+    curve: list[tuple[float, float]]
+    pose: dict[str, Any]
+    report: SolveReport
+
+
+class SculptState(BaseModel):
+    """A sculpt in progress."""
+
+    remedy_id: str | None
+    pose: PoseBody
+    strokes: int
+
+
+class CharacterState(BaseModel):
+    """What changes about a character with every edit."""
+
+    id: str
+    name: str
+    version: int
+    undo: str | None
+    redo: bool
+    saved_at: datetime
+    remedies: list[RemedyCard]
+    skeleton: str = Field(description="Changes with every edit of the joints: then the figure is asked for again.")
+    bound: bool = Field(description="Whether any of the skin follows a joint.")
+    sculpt: SculptState | None
+    regions: list[RegionInfo]
+
+
+class LibraryEntry(BaseModel):
+    """A character's card in the library."""
+
+    id: str
+    name: str
+    demo: bool
+    version: int
+    saved_at: datetime
+    remedies: int
+    tied: int
+
+
+class JointInfo(BaseModel):
+    """A joint for the body map, the list and the arcs."""
+
+    index: int
+    name: str
+    parent: int
+    at: tuple[float, float, float]
+    hinge_axis: Axis
+    low_deg: float
+    high_deg: float
+    hinge_known: bool = Field(description="False = the axis and the range are a guess.")
+    bends: bool
+
+
+class PartInfo(BaseModel):
+    name: str
+    vertices: int
+    triangles: int
+    drawn: tuple[int, int] = Field(description="The range of its triangles in the mesh that is drawn.")
+
+
+class ClipInfo(BaseModel):
+    name: str
+    seconds: float
+
+
+class FigureInfo(BaseModel):
+    """What changes seldom about a character: parts, joints, clips, and what was mended on reading."""
+
+    nodes: int = Field(description="How many joints and plain nodes a frame holds.")
+    vertices: int
+    triangles: int
+    height: float
+    parts: list[PartInfo]
+    joints: list[JointInfo]
+    clips: list[ClipInfo]
+    shapes: list[str]
+    repairs: list[str]
+
+
+class BendRequest(Schema):
+    """A joint's travel to measure."""
+
+    joint: str
+    axis: Axis
+    angles_deg: list[FiniteFloat] = Field(min_length=1, max_length=361)
+    pose: PoseBody = Field(default_factory=PoseBody)
+
+
+class Measures(BaseModel):
+    """Percent of rest; girth is null where no closed slice goes round."""
+
+    volume: float
+    girth: float | None
+
+
+class BendPoint(BaseModel):
+    """`with` and `without` remedies at one angle."""
+
+    model_config = ConfigDict(populate_by_name=True)
+    angle_deg: float
+    without: Measures
+    with_: Measures = Field(alias="with")
+    activations: dict[str, float]
+
+
+class RemedyChange(Schema):
+    """Any of these may be given; each is its own undo step."""
+
+    name: str | None = Field(default=None, min_length=1, max_length=120)
+    on: bool | None = None
+    amount: FiniteFloat | None = None
+
+
+class TriggerChange(Schema):
+    """null breaks the tie."""
+
+    trigger: HingeTriggerRule | None
+
+
+class SculptBegin(Schema):
+    pose: PoseBody
+    remedy_id: str | None = None
+
+
+class SculptKeep(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    trigger: HingeTriggerRule | None = None
+
+
+class Rename(Schema):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class Brought(BaseModel):
+    """A character that came in."""
+
+    id: str
+    name: str
+    repairs: list[str]
