@@ -220,10 +220,7 @@ def bind(
     if not 1 <= influences <= 8:
         raise CallError("The number of influences has to lie between 1 and 8.")
     character, file = open_character(source)
-    chosen = None
-    if joints is not None:
-        chosen = np.zeros(len(character.skeleton), dtype=bool)
-        chosen[[character.skeleton.find(n.strip()) for n in joints.split(",")]] = True
+    chosen = None if joints is None else character.skeleton.mask(n.strip() for n in joints.split(","))
     bound = bound_automatically(character, influences, chosen)
     write(out, write_glb(bound, file))
     used = bound.skeleton.is_joint & (bound.joint_weights.max(axis=0) > 0)

@@ -57,22 +57,14 @@ export interface Dab {
   drag: [number, number, number]
 }
 
-/** What a brush over the weights is set to. */
-export interface Paint {
-  joint: string
-  mode: PaintMode
-  value: number
-  strength: number
-  mirror: boolean
-  locked: string[]
-}
+/** What a brush does to the weights. */
 export type PaintMode = 'add' | 'subtract' | 'replace' | 'smooth' | 'even'
 
 /** The region that a brush is kept to, or kept out of; null = it works everywhere. */
 export type Within = { region: string; outside: boolean } | null
 
 /** Strokes of the three kinds of brush: each has touches, gathered while one is in the air, and an end that stores it. */
-type StrokeKind = 'dabs' | 'paint' | 'pick'
+export type StrokeKind = 'dabs' | 'paint' | 'pick'
 interface Stroke {
   kind: StrokeKind
   /** What the brush is set to; touches with other settings are another stroke. */
@@ -143,7 +135,7 @@ export class LiveSocket {
     this.next()
   }
 
-  /** Work out weights beside everything else; a connection that breaks takes the work with it. */
+  /** Have weights worked out beside everything else: a job, which goes on when the page is gone. */
   automatic(joints: string[] | null, region: string | null): void {
     this.socket?.send(JSON.stringify({ type: 'automatic', joints, region }))
   }

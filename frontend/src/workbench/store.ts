@@ -7,7 +7,7 @@ import { api, type Axis, type CharacterState, type FigureInfo, type HingeTrigger
 import { Problem } from '@/api/client'
 import { unpackMesh, type Mesh } from '@/api/mesh'
 import { CLAY } from '@/view/heat'
-import { LiveSocket, type Contacts, type Dab, type Frame, type Want } from '@/api/live'
+import { LiveSocket, type Contacts, type Dab, type Frame, type StrokeKind, type Want } from '@/api/live'
 import { REST, sameAxis, turnDeg, twistDeg, withTwist } from './angles'
 
 export type Shading = 'colour' | 'clay' | 'wire' | 'volume' | 'weights' | 'mixed'
@@ -267,11 +267,11 @@ export const useWorkbench = defineStore('workbench', () => {
     await edit((c) => api.beginSculpt(c, pose.value, remedyId))
   }
 
-  function touch(kind: 'dabs' | 'paint' | 'pick', settings: Record<string, unknown>, dab: Dab): void {
+  function touch(kind: StrokeKind, settings: Record<string, unknown>, dab: Dab): void {
     live?.touch(kind, settings, dab, pose.value, want.value)
   }
 
-  function endStroke(kind: 'dabs' | 'paint' | 'pick', settings: Record<string, unknown>): void {
+  function endStroke(kind: StrokeKind, settings: Record<string, unknown>): void {
     live?.endStroke(kind, settings)
     void count()
   }

@@ -34,7 +34,6 @@ export const useTools = defineStore('tools', () => {
   const vertex = ref<number | null>(null)
   /** Where the markers of the template stand while a skeleton is being laid; null = none is. */
   const markers = shallowRef<Record<string, Point> | null>(null)
-
   /** The mirror image of each vertex, -1 for none; asked for once a brush that mirrors is taken. */
   const twins = shallowRef<Int32Array | null>(null)
 
@@ -68,7 +67,6 @@ export const useTools = defineStore('tools', () => {
       joint: bench.chosen,
       mode: tool.value,
       value: paintValue.value,
-      strength: 1,
       mirror: mirrored.value,
       locked: locked.value,
       within: within.value,

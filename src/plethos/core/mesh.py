@@ -104,6 +104,12 @@ class Topology:
         matrix.sort_indices()
         return matrix
 
+    def mean_beside(self, values: Points, vertices: NDArray[Any]) -> Points:
+        """The mean of `values` ``(V, C)`` over the neighbours of some vertices: ``(N, C)``, 0 where there are none."""
+        beside = self.adjacency[vertices]
+        count = np.maximum(np.asarray(beside.sum(axis=1)).ravel(), 1)
+        return np.asarray(beside @ values) / count[:, None]
+
     @cached_property
     def vertex_triangles(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """CSR lists of the triangles round each vertex: ``offsets (V + 1,)`` and ``triangles``."""

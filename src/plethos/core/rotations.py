@@ -87,6 +87,17 @@ def from_matrix(m: ArrayLike) -> Array:
     return normalize(np.take_along_axis(outer, best[..., None, None], axis=-2)[..., 0, :])
 
 
+def rotation_part(m: Array) -> Array:
+    """The rotation ``(3, 3)`` of a matrix: its columns when they are at right angles, else by polar decomposition."""
+    length = np.linalg.norm(m, axis=0)
+    if (length > 1e-12).all():
+        columns = m / length
+        if np.abs(columns.T @ columns - np.eye(3)).max() < 1e-5:
+            return np.asarray(columns if np.linalg.det(columns) > 0 else -columns)
+    u, _, vt = np.linalg.svd(m)
+    return np.asarray(u @ vt if np.linalg.det(u @ vt) > 0 else u @ np.diag([1.0, 1.0, -1.0]) @ vt)
+
+
 def angle(q: ArrayLike) -> Array:
     """Rotation angle in ``[0, pi]`` of unit quaternions ``(..., 4)``."""
     q = np.asarray(q, dtype=np.float64)

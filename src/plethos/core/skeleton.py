@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -126,18 +126,41 @@ class Skeleton:
                 inside[j] |= inside[self.parents[j]]
         return inside
 
+    def main_child(self, joint: int) -> int | None:
+        """The child that a joint's bone ends at: the one furthest away; None when there is none apart from it."""
+        at = self.rest_global[:, :3, 3]
+        below = [(float(np.linalg.norm(at[c] - at[joint])), c) for c in self.children(joint)]
+        length, child = max(below, key=lambda found: found[0], default=(0.0, -1))
+        return child if length > 1e-9 else None
+
+    def mask(self, names: Iterable[str]) -> np.ndarray[Any, np.dtype[np.bool_]]:
+        """Mask ``(J,)`` of the joints of these names.
+
+        Raises
+        ------
+        BadPoseError
+            When there is no joint of some name.
+        """
+        inside = np.zeros(len(self), dtype=bool)
+        inside[[self.find(name) for name in names]] = True
+        return inside
+
+    def known_hinge(self, joint: int) -> Hinge | None:
+        """The joint's hinge as the file or an edit says it; None where nothing does."""
+        return self.hinges[joint] if self.hinges else None
+
     def hinge(self, joint: int) -> Hinge:
         """The joint's hinge as the file says it, or a guess.
 
         The guess is the joint's own axis that lies best along the bend which the bones already have at rest, and
         never the one along the bone; its range is generous, since nothing is known.
         """
-        known = self.hinges[joint] if self.hinges else None
+        known = self.known_hinge(joint)
         if known is not None:
             return known
         at, frame = self.rest_global[:, :3, 3], self.rest_global[joint, :3, :3]
         frame = frame / np.maximum(np.linalg.norm(frame, axis=0), 1e-12)
-        below = max(self.children(joint), key=lambda c: float(np.linalg.norm(at[c] - at[joint])), default=None)
+        below = self.main_child(joint)
         parent = self.joint_parents[joint]
         after = at[below] - at[joint] if below is not None else np.zeros(3)
         before = at[joint] - at[parent] if parent >= 0 else np.zeros(3)

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.joints.frames import frame_along
 from plethos.demo.anatomy import FINGERS, SHOULDER, UPPER_ARM, WRIST, arm, finger_joints, leg, thumb_joints
 from plethos.demo.build import Build
 
@@ -46,13 +47,6 @@ class DemoJoint:
         return "_twist_" in self.name
 
 
-def _frame(along: Vector, hinge: Vector) -> NDArray[np.float64]:
-    y = along / np.linalg.norm(along)
-    z = hinge - y * (hinge @ y)
-    z /= np.linalg.norm(z)
-    return np.stack([np.cross(y, z), y, z], axis=1)
-
-
 # Degrees about Z. Normal adult ranges as orthopaedic handbooks print them (AAOS 1965, from memory): elbow 0-150, hip
 # 0-120, knee 0-135, shoulder abduction 0-180 (here from the 48 degrees at which the arm rests), wrist 80.
 RANGES = {
@@ -71,7 +65,7 @@ def demo_joints(build: Build) -> list[DemoJoint]:
 
     def add(name: str, parent: str | None, place: Vector, tip: Vector, hinge: Vector, key: str | None = None) -> None:
         span = RANGES.get(key or name, (-10.0, 90.0) if key == "finger" else None)
-        out.append(DemoJoint(name, parent, place, tip, _frame(tip - place, hinge), span))
+        out.append(DemoJoint(name, parent, place, tip, frame_along(tip - place, hinge), span))
 
     middle = [
         ("pelvis", (0, 97, -1.0)), ("spine_1", (0, 104, -1.5)), ("spine_2", (0, 113, -2)), ("chest", (0, 124, -3)),
@@ -91,7 +85,7 @@ def _left(stance: float) -> list[DemoJoint]:
     def add(name: str, parent: str, place: Vector, tip: Vector, hinge: Vector, key: str = "") -> None:
         span = (-10.0, 90.0) if key == "finger" else RANGES.get(name)
         parent = parent if parent in ("chest", "pelvis") else f"left_{parent}"
-        out.append(DemoJoint(f"left_{name}", parent, place, tip, _frame(tip - place, hinge), span))
+        out.append(DemoJoint(f"left_{name}", parent, place, tip, frame_along(tip - place, hinge), span))
 
     def segment(name: str, parent: str, place: Vector, tip: Vector, hinge: Vector) -> None:
         add(name, parent, place, tip, hinge)

@@ -14,7 +14,6 @@ from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_read import unnormalised_weights
 from plethos.core.regions import PICKED, pick
 from plethos.core.sculpt.session import Touched
-from plethos.core.skeleton import Skeleton
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import Finding, check_weights, without_stray
@@ -41,7 +40,7 @@ def automatic(
     opened = workbench.open(character_id)
     # Worked out beside the lock, so that posing goes on meanwhile.
     before = opened.character
-    chosen = None if joints is None else _mask(before.skeleton, joints)
+    chosen = None if joints is None else before.skeleton.mask(joints)
     bound = bound_automatically(before, INSIDE, chosen, None if region is None else before.region(region), progress)
 
     def change(now: Character) -> Character:
@@ -51,12 +50,6 @@ def automatic(
 
     label = "Automatic weights" if joints is None else f"Automatic weights of {', '.join(joints)}"
     return workbench.edit(character_id, label + (" in the region" if region is not None else ""), change)
-
-
-def _mask(skeleton: Skeleton, names: Sequence[str]) -> NDArray[np.bool_]:
-    mask = np.zeros(len(skeleton), dtype=bool)
-    mask[[skeleton.find(name) for name in names]] = True
-    return mask
 
 
 @dataclass(frozen=True)
@@ -133,16 +126,16 @@ def take_file(workbench: Workbench, character_id: str, data: bytes) -> OpenChara
 
 def fill(workbench: Workbench, character_id: str, target: Target, paint: Paint, mirror: bool) -> OpenCharacter:
     """Do to a whole region at once what the brush does under its ring."""
-    rest = workbench.open(character_id).rest
+    opened = workbench.open(character_id)
 
     def change(character: Character) -> Character:
         shares = target.shares(character)
-        brush = painted(character, rest, mirror)
+        brush = painted(opened, character, mirror)
         chosen = np.flatnonzero(shares > 0).astype(np.int32)
         brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), with_bone(character, paint))
         return _with(character, brush.dense)
 
-    name = workbench.open(character_id).character.skeleton.names[paint.joint]
+    name = opened.character.skeleton.names[paint.joint]
     return workbench.edit(character_id, f"Fill {target.label}, {name}", change)
 
 
@@ -156,7 +149,7 @@ def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) 
         assert paint.bone is not None
         held = character.joint_weights[:, [paint.bone.joint, *paint.bone.twists]].sum(axis=1)
         chosen = np.flatnonzero(held > 1e-4).astype(np.int32)
-        brush = painted(character, opened.rest, mirror)
+        brush = painted(opened, character, mirror)
         brush.dab(Touched(chosen, np.ones(len(chosen))), paint)
         return _with(character, brush.dense)
 
@@ -254,12 +247,12 @@ def set_weight(
     """Give one vertex a weight by number; the joints that are not locked make up for it."""
     if not 0 <= weight <= 1:
         raise BadEditError("A weight has to lie between 0 and 1.")
-    influences(workbench.open(character_id), vertex)
-    rest = workbench.open(character_id).rest
+    opened = workbench.open(character_id)
+    influences(opened, vertex)
 
     def change(character: Character) -> Character:
         skeleton = character.skeleton
-        held, brush = _mask(skeleton, locked), painted(character, rest, mirror)
+        held, brush = skeleton.mask(locked), painted(opened, character, mirror)
         one = Touched(np.array([vertex], dtype=np.int32), np.ones(1))
         brush.dab(one, Paint("replace", skeleton.find(joint), weight, 1.0, held))
         return _with(character, brush.dense)

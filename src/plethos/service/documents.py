@@ -79,7 +79,7 @@ def describe(
         Hash of the character's weights, when they are stored already.
     """
     blobs = [sculpt_blob] if sculpt_blob is not None else []
-    if bare is None or has_own_weights(character, bare):
+    if bare is None or shares_weights(character, bare):
         weights = None
     elif weights is None:
         bound = pack_weights(character.bones.joint[character.influences], character.weights)
@@ -105,9 +105,9 @@ def describe(
     return Described(document, tuple(blobs))
 
 
-def has_own_weights(character: Character, bare: Character) -> bool:
-    """Whether the weights are those of the file, by the numbers that its joints have there."""
-    return character.weights is bare.weights and character.bones.joint is bare.bones.joint
+def shares_weights(one: Character, other: Character) -> bool:
+    """Whether two versions have the same weights, their joints the same numbers: then one stored blob serves both."""
+    return one.weights is other.weights and one.bones.joint is other.bones.joint
 
 
 def restore(

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
+from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.measure.depth import DepthField
@@ -18,9 +19,10 @@ from plethos.core.measure.picked import PickedPatch
 from plethos.core.rotations import Array
 from plethos.core.sculpt.session import SculptSurface
 from plethos.core.skeleton import Pose, pose_from_json
+from plethos.core.symmetry import vertex_mirror
 from plethos.core.weights.assign import BoneTable
 from plethos.core.weights.paint import PaintedWeights
-from plethos.service.documents import SculptNote, has_own_weights
+from plethos.service.documents import SculptNote, shares_weights
 from plethos.store.repository import Revision
 
 
@@ -130,6 +132,7 @@ class OpenCharacter:
     _depth: DepthField | None = None
     _contacts: ContactCounter | None = None
     _patch: PickedPatch | None = None
+    _twins: NDArray[np.int32] | None = None
 
     @classmethod
     def of(cls, revision: Revision, source: GltfFile, bare: Character) -> OpenCharacter:
@@ -149,10 +152,15 @@ class OpenCharacter:
         self.painting = self.picking = None
         self._patch = None
 
+    def refuse_while_sculpting(self) -> None:
+        """Raise `BadEditError` when a sculpt is in progress: it would be lost, or in the way."""
+        if self.sculpt is not None:
+            raise BadEditError("A sculpt is in progress: keep or drop it first.")
+
     @property
     def weights_hash(self) -> str | None:
         """Hash of the current version's weights; None = they are the file's."""
-        if has_own_weights(self.character, self.bare):
+        if shares_weights(self.character, self.bare):
             return None
         stored = self.revision.document.get("weights")
         return stored if isinstance(stored, str) else None
@@ -162,6 +170,13 @@ class OpenCharacter:
         if joint not in self._bends:
             self._bends[joint] = BendMeasure(self.character, joint, self.rest)
         return self._bends[joint]
+
+    @property
+    def twins(self) -> NDArray[np.int32]:
+        """The mirror image of each vertex at rest, -1 for none, found once: every mirrored stroke asks for it."""
+        if self._twins is None:
+            self._twins = vertex_mirror(self.rest)
+        return self._twins
 
     @property
     def depth(self) -> DepthField:

@@ -14,7 +14,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.regions import PICKED
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import Pose
-from plethos.core.symmetry import joint_mirror, vertex_mirror
+from plethos.core.symmetry import joint_mirror
 from plethos.core.weights.assign import INSIDE, bone_table, part_numbers, with_joint_weights
 from plethos.core.weights.gradient import chain_along
 from plethos.core.weights.heat import limit_influences
@@ -57,8 +57,7 @@ def paint_dabs(
         When a sculpt is in progress, or the brush is set to nonsense.
     """
     with opened.lock:
-        if opened.sculpt is not None:
-            raise BadEditError("A sculpt is in progress: keep or drop it first.")
+        opened.refuse_while_sculpting()
         session = opened.painting or _begin(opened, mirror)
         if not session.is_laid(pose):
             session.lay(pose, session.evaluator.evaluate(pose))
@@ -91,18 +90,19 @@ def _begin(opened: OpenCharacter, mirror: bool) -> PaintSession:
         influences=np.pad(character.influences, pad),
         weights=np.pad(character.weights, pad),
     )
-    weights = painted(character, opened.rest, mirror)
+    weights = painted(opened, character, mirror)
     points = opened.rest.astype(np.float64)
     surface = SculptSurface(character.topology, points, points.copy())
     return PaintSession(weights, surface, Evaluator(roomy), table, part_numbers(character))
 
 
-def painted(character: Character, rest: NDArray[np.floating], mirror: bool) -> PaintedWeights:
+def painted(opened: OpenCharacter, character: Character, mirror: bool) -> PaintedWeights:
+    """A version's weights under the brush; with `mirror` what is done is done on the other side too."""
     twin = other = None
     if mirror:
-        twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+        twin, other = opened.twins, joint_mirror(character.skeleton)
     dense = character.joint_weights.astype(np.float64)
-    return PaintedWeights(character.topology, dense, character.skeleton.joint_parents, twin, other, rest)
+    return PaintedWeights(character.topology, dense, character.skeleton.joint_parents, twin, other, opened.rest)
 
 
 def end_stroke(workbench: Workbench, opened: OpenCharacter, joint: int) -> None:

@@ -15,7 +15,6 @@ from plethos.core.regions import PICKED, pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import Pose
-from plethos.core.symmetry import vertex_mirror
 from plethos.service.open_character import OpenCharacter, PickSession
 from plethos.service.workbench import Workbench
 
@@ -56,7 +55,7 @@ def choose(workbench: Workbench, character_id: str, wanted: Pick, pose: Pose | N
     def change(character: Character) -> Character:
         fresh = _found(opened, character, wanted, pose)
         if mirror and wanted.by != "all":
-            fresh = pick.mirrored_too(fresh, vertex_mirror(opened.rest))
+            fresh = pick.mirrored_too(fresh, opened.twins)
         return character.with_region(PICKED, pick.combined(character.region(), fresh, wanted.how))
 
     label = LABELS.get(wanted.by, "Pick")
@@ -139,14 +138,13 @@ def forget(workbench: Workbench, character_id: str, name: str) -> OpenCharacter:
 def pick_dabs(opened: OpenCharacter, pose: Pose, touches: Sequence[Dab], take: bool, mirror: bool) -> None:
     """Let the brush pick on the posed skin; shown at once, stored by `end_pick`."""
     with opened.lock:
-        if opened.sculpt is not None:
-            raise BadEditError("A sculpt is in progress: keep or drop it first.")
+        opened.refuse_while_sculpting()
         character = opened.character
         session = opened.picking
         if session is None:
             points = opened.rest.astype(np.float64)
             surface = SculptSurface(character.topology, points, points.copy())
-            twin = vertex_mirror(opened.rest) if mirror else None
+            twin = opened.twins if mirror else None
             session = PickSession(character.region(), surface, twin)
         session.surface.points[:] = opened.evaluator.evaluate(pose)
         for touch in touches:

@@ -33,8 +33,7 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
     """
     opened = workbench.open(character_id)
     with opened.lock:
-        if opened.sculpt is not None:
-            raise BadEditError("A sculpt is in progress: keep or drop it first.")
+        opened.refuse_while_sculpting()
         character = opened.character
         if remedy_id is not None:
             remedy = character.remedy(remedy_id)

@@ -19,7 +19,7 @@ from plethos.core.formats.gltf_write import write_glb
 from plethos.core.rotations import Array
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.edit import limited
-from plethos.service.documents import SculptNote, describe, restore
+from plethos.service.documents import SculptNote, describe, restore, shares_weights
 from plethos.service.open_character import OpenCharacter, SculptSession
 from plethos.store.blobs import unpack_offsets
 from plethos.store.repository import Missing, Overtaken, Revision, Store
@@ -131,8 +131,7 @@ class Workbench:
         """
         opened = self.open(character_id)
         with opened.lock:
-            if opened.sculpt is not None:
-                raise BadEditError("A sculpt is in progress: keep or drop it first.")
+            opened.refuse_while_sculpting()
             changed = change(opened.character)
             self.commit(opened, label, changed, None)
         return opened
@@ -146,9 +145,7 @@ class Workbench:
         blob: bytes | None = None,
     ) -> None:
         """Store a version with its sculpt in progress, then make it the current one."""
-        was = opened.character
-        same = character.weights is was.weights and character.bones.joint is was.bones.joint
-        kept = opened.weights_hash if same else None
+        kept = opened.weights_hash if shares_weights(character, opened.character) else None
         described = describe(character, session.note if session else None, blob, opened.bare, kept)
         before = opened.revision
         try:

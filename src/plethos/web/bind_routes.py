@@ -6,11 +6,9 @@ import json
 from typing import Annotated
 from urllib.parse import quote
 
-import numpy as np
 from fastapi import APIRouter, File, HTTPException, Response, UploadFile
 
 from plethos.core.errors import BadEditError
-from plethos.core.symmetry import vertex_mirror
 from plethos.core.weights.paint import Paint
 from plethos.core.weights.table import weights_to_json
 from plethos.service import binding, picking
@@ -70,9 +68,7 @@ def copy(bench: Bench, character_id: str, body: CopyWeights) -> CharacterState:
 def fill(bench: Bench, character_id: str, body: FillWeights) -> CharacterState:
     """Do to a whole region at once what the brush does."""
     skeleton = bench.open(character_id).character.skeleton
-    locked = np.zeros(len(skeleton), dtype=bool)
-    locked[[skeleton.find(name) for name in body.locked]] = True
-    paint = Paint(body.mode, skeleton.find(body.joint), body.value, body.strength, locked)
+    paint = Paint(body.mode, skeleton.find(body.joint), body.value, body.strength, skeleton.mask(body.locked))
     return character_state(binding.fill(bench, character_id, _target(body.target), paint, body.mirror))
 
 
@@ -122,7 +118,7 @@ def mirror(bench: Bench, character_id: str, body: MirrorSide) -> CharacterState:
 @router.get("/twins", response_class=Response)
 def twins(bench: Bench, character_id: str) -> Response:
     """The mirror image of each vertex, raw int32; -1 for vertices without one."""
-    found = vertex_mirror(bench.open(character_id).rest).astype("<i4")
+    found = bench.open(character_id).twins.astype("<i4")
     return Response(found.tobytes(), media_type="application/octet-stream")
 
 

@@ -32,10 +32,7 @@ ranges = APIRouter(prefix="/api/ranges", tags=["joints"])
 @ranges.get("")
 def range_presets() -> list[RangeInfo]:
     """The ranges of motion that a joint can be given."""
-    return [
-        RangeInfo(name=p.name, title=p.title, low_deg=p.low, high_deg=p.high, words=list(p.words))
-        for p in PRESETS.values()
-    ]
+    return [RangeInfo(name=p.name, title=p.title, low_deg=p.low, high_deg=p.high) for p in PRESETS.values()]
 
 
 @router.get("/markers")

@@ -12,7 +12,6 @@ import json
 import math
 from typing import Any
 
-import numpy as np
 import structlog
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
@@ -256,9 +255,8 @@ def _saved(opened: OpenCharacter, **more: Any) -> str:
 
 def _paint(opened: OpenCharacter, message: dict[str, Any]) -> Paint:
     skeleton = opened.character.skeleton
-    locked = np.zeros(len(skeleton), dtype=bool)
     names = message.get("locked")
-    locked[[skeleton.find(str(n)) for n in (names if isinstance(names, list) else [])]] = True
+    locked = skeleton.mask(str(n) for n in (names if isinstance(names, list) else []))
     try:
         value, strength = float(message.get("value", 1.0)), float(message.get("strength", 1.0))
     except (TypeError, ValueError):

@@ -7,6 +7,7 @@ import math
 
 import numpy as np
 
+from plethos.core.joints.ranges import suggested
 from plethos.core.mesh import extent
 from plethos.service.live import response_curve
 from plethos.service.open_character import OpenCharacter
@@ -92,7 +93,8 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
                 hinge_axis=hinge.axis,
                 low_deg=math.degrees(hinge.low),
                 high_deg=math.degrees(hinge.high),
-                hinge_known=bool(skeleton.hinges) and skeleton.hinges[j] is not None,
+                hinge_known=skeleton.known_hinge(j) is not None,
+                likely_range=suggested(name),
                 bends=bool(((w > 0.02) & (w < 0.98)).any()),
             )
         )

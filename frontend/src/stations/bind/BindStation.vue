@@ -39,7 +39,7 @@ watch(() => tools.bindTab, () => (tools.tool = 'pose'))
 </script>
 
 <template>
-  <div class="bind">
+  <div class="station">
     <aside class="left">
       <BodyMap />
       <PoseList />
@@ -59,9 +59,6 @@ watch(() => tools.bindTab, () => (tools.tool = 'pose'))
 </template>
 
 <style scoped>
-.bind { display: grid; grid-template: minmax(0, 1fr) 196px / 236px minmax(0, 1fr) 300px; height: 100%; min-height: 0; }
-.left { background: var(--panel); border-right: 1px solid var(--line); overflow-y: auto; }
-.strip { grid-column: 1 / -1; }
 .panel { background: var(--panel); border-left: 1px solid var(--line); padding: 10px 12px; overflow-y: auto; }
 .panel > .el-segmented { margin-bottom: 12px; }
 .panel :deep(h2) { font-size: 14px; }
@@ -71,6 +68,10 @@ watch(() => tools.bindTab, () => (tools.tool = 'pose'))
 .panel :deep(.row + .row) { margin-top: 6px; }
 .panel :deep(.row .el-button) { margin: 0; }
 .panel :deep(.grow) { flex: 1; min-width: 0; }
+.panel :deep(ul) { list-style: none; margin: 8px 0 0; padding: 0; display: grid; gap: 6px; }
+.panel :deep(li) { display: flex; gap: 6px; align-items: center; background: var(--raised); border: 1px solid var(--line); border-radius: 4px; padding: 6px 8px; font-size: 12.5px; }
+.panel :deep(li .el-button) { margin: 0; }
+.panel :deep(li div) { flex: 1; display: grid; min-width: 0; }
 .panel :deep(.fields) { display: grid; grid-template-columns: repeat(3, 1fr); gap: 6px; font-size: 12px; color: var(--muted); }
 .panel :deep(.fields .el-input-number) { width: 100%; }
 </style>

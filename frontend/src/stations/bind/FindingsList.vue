@@ -59,8 +59,4 @@ watch(() => bench.state?.version, () => (findings.value = null))
 
 <style scoped>
 .good { color: var(--accent); font-size: 12.5px; margin-top: 6px; }
-ul { list-style: none; margin: 8px 0 0; padding: 0; display: grid; gap: 6px; }
-li { display: flex; gap: 6px; align-items: center; background: var(--raised); border: 1px solid var(--line); border-radius: 4px; padding: 6px 8px; font-size: 12.5px; }
-li .el-button { margin: 0; }
-li div { flex: 1; display: grid; }
 </style>

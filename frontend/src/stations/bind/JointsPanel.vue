@@ -30,11 +30,10 @@ const hingeAxis = computed(() => {
   const found = own && axes.find((a) => sameAxis(a.axis, own) && a.axis.some((c, i) => c * own[i] > 0.5))
   return found?.label ?? (own ? axisName(own) : '')
 })
-/** The presets, the ones that the joint's name suggests first. */
+/** The presets, the one that the joint's name suggests first. */
 const sorted = computed(() => {
-  const plain = bench.chosen.toLowerCase()
-  const fits = (r: RangeInfo) => Math.max(0, ...r.words.filter((w) => plain.includes(w)).map((w) => w.length))
-  return [...ranges.value].sort((a, b) => fits(b) - fits(a))
+  const likely = (r: RangeInfo) => Number(r.name === info.value?.likely_range)
+  return [...ranges.value].sort((a, b) => likely(b) - likely(a))
 })
 
 watch(() => bench.chosen, (now) => {

@@ -87,8 +87,4 @@ async function keep(): Promise<void> {
 <style scoped>
 .small { width: 84px; }
 .value { margin-right: 8px; }
-ul { list-style: none; margin: 8px 0 0; padding: 0; display: grid; gap: 6px; }
-li { display: flex; gap: 6px; align-items: center; background: var(--raised); border: 1px solid var(--line); border-radius: 4px; padding: 6px 8px; font-size: 12.5px; }
-li .el-button { margin: 0; }
-li div { flex: 1; display: grid; min-width: 0; }
 </style>

@@ -31,7 +31,7 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
 </script>
 
 <template>
-  <div class="mend" @click="letGo">
+  <div class="station" @click="letGo">
     <aside class="left">
       <BodyMap />
       <PoseList />
@@ -57,9 +57,6 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
 </template>
 
 <style scoped>
-.mend { display: grid; grid-template: minmax(0, 1fr) 196px / 236px minmax(0, 1fr) 300px; height: 100%; min-height: 0; }
-.left { background: var(--panel); border-right: 1px solid var(--line); overflow-y: auto; }
-.strip { grid-column: 1 / -1; }
 .measures { position: absolute; right: 12px; bottom: 12px; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 5px 8px; font-size: 12px; border-spacing: 6px 0; }
 .measures th { color: var(--text); font-weight: 500; text-align: left; font-family: 'Next'; }
 .measures thead th { color: var(--muted); text-align: right; font-weight: 400; }

@@ -40,7 +40,7 @@ def write_joints(builder: GltfBuilder, source: GltfFile, character: Character) -
         before = local_transform(source, node) if node < len(source.items("nodes")) else None
         nodes[node] = _with_transform(nodes[node], character, j, before)
         nodes[node] = _with_name(nodes[node], node, skeleton.names[j])
-        hinge = skeleton.hinges[j] if skeleton.hinges else None
+        hinge = skeleton.known_hinge(j)
         if hinge is not None and hinge != stored_hinge(nodes[node]):
             nodes[node] = _with_own(nodes[node], _hinge_json(hinge))
     _hang(builder, source, skeleton.parents.tolist(), numbers.tolist())

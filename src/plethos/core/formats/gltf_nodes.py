@@ -10,7 +10,6 @@ import numpy as np
 from plethos.core import rotations
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
-from plethos.core.joints.carry import rotation_part
 from plethos.core.names import free_name
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge, Skeleton
@@ -64,7 +63,7 @@ def local_transform(file: GltfFile, index: int) -> tuple[Array, Array, Array]:
     node, label = file.items("nodes")[index], node_label(file, index)
     if "matrix" in node:
         m = _numbers(node, "matrix", [0.0] * 16, label).reshape(4, 4).T
-        turn = rotation_part(m[:3, :3])
+        turn = rotations.rotation_part(m[:3, :3])
         return m[:3, 3], rotations.from_matrix(turn), turn.T @ m[:3, :3]
     scale = _numbers(node, "scale", [1.0, 1.0, 1.0], label)
     turn = rotations.normalize(_numbers(node, "rotation", [0.0, 0.0, 0.0, 1.0], label))

@@ -18,17 +18,6 @@ from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton, rotation_from_json
 
 
-def rotation_part(m: Array) -> Array:
-    """The rotation ``(3, 3)`` of a matrix: its columns when they are at right angles, else by polar decomposition."""
-    length = np.linalg.norm(m, axis=0)
-    if (length > 1e-12).all():
-        columns = m / length
-        if np.abs(columns.T @ columns - np.eye(3)).max() < 1e-5:
-            return np.asarray(columns if np.linalg.det(columns) > 0 else -columns)
-    u, _, vt = np.linalg.svd(m)
-    return np.asarray(u @ vt if np.linalg.det(u @ vt) > 0 else u @ np.diag([1.0, 1.0, -1.0]) @ vt)
-
-
 @dataclass(frozen=True)
 class JointChange:
     """From one skeleton to another.
@@ -75,7 +64,7 @@ class JointChange:
         for j in np.flatnonzero(~self.still & (self.place >= 0)).tolist():
             old, new = self.before.rest_global[j, :3, :3], self.after.rest_global[self.place[j], :3, :3]
             if _off(old, new) > 1e-12:
-                out[j] = rotations.from_matrix(rotation_part(old).T @ rotation_part(new))
+                out[j] = rotations.from_matrix(rotations.rotation_part(old).T @ rotations.rotation_part(new))
         return out
 
     def rotation(self, joint: int, rotation: Array) -> Array:

@@ -9,7 +9,7 @@ import numpy as np
 from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.joints.carry import JointChange, carried, rotation_part
+from plethos.core.joints.carry import JointChange, carried
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge, Skeleton
 
@@ -40,14 +40,13 @@ class Draft:
     def __init__(self, character: Character) -> None:
         self.character = character
         skeleton = character.skeleton
-        hinges = skeleton.hinges or (None,) * len(skeleton)
         self.joints: dict[int, DraftJoint] = {
             j: DraftJoint(
                 skeleton.names[j],
                 int(skeleton.parents[j]),
                 skeleton.rest_global[j].copy(),
                 bool(skeleton.is_joint[j]),
-                hinges[j],
+                skeleton.known_hinge(j),
                 int(skeleton.nodes[j]),
             )
             for j in range(len(skeleton))
@@ -121,7 +120,7 @@ class Draft:
             local = self.joints[key].world
             if self.joints[key].parent >= 0:
                 local = np.asarray(np.linalg.solve(self.joints[self.joints[key].parent].world, local))
-            turn = rotation_part(local[:3, :3])
+            turn = rotations.rotation_part(local[:3, :3])
             left = turn.T @ local[:3, :3]
             translation[i], rotation[i] = local[:3, 3], rotations.from_matrix(turn)
             stretch[i] = np.where(np.abs(left - np.eye(3)) < 1e-9, np.eye(3), left)

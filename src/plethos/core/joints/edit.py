@@ -16,7 +16,6 @@ from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.joints.carry import rotation_part
 from plethos.core.joints.draft import Draft
 from plethos.core.joints.frames import frame_along
 from plethos.core.names import free_name, other_side_name
@@ -89,7 +88,7 @@ def made(character: Character, name: str, parent: int | None, place: ArrayLike) 
     """
     draft = Draft(character)
     up = -1 if parent is None else parent
-    frame = rotation_part(draft.joints[up].world[:3, :3]) if up >= 0 else np.eye(3)
+    frame = rotations.rotation_part(draft.joints[up].world[:3, :3]) if up >= 0 else np.eye(3)
     draft.add(name.strip(), up, np.asarray(place, dtype=np.float64), frame)
     return draft.finish()
 
@@ -116,14 +115,14 @@ def aimed(character: Character, joint: int) -> Character:
         raise BadEditError(f"“{skeleton.names[joint]}” has no bone to lie along: nothing hangs on it.")
     draft = Draft(character)
     world = draft.joints[joint].world
-    own = rotation_part(world[:3, :3])
+    own = rotations.rotation_part(world[:3, :3])
     hinge = skeleton.hinge(joint)
     axis = own @ np.array(hinge.axis)
     # A roll joint's hinge is the bone itself; then any axis across it will do for Z.
     across = axis if abs(axis @ along) < 0.9 * np.linalg.norm(along) else own[:, 2]
     frame = frame_along(along, across)
     world[:3, :3] = frame @ (own.T @ world[:3, :3])
-    if skeleton.hinges and skeleton.hinges[joint] is not None:
+    if skeleton.known_hinge(joint) is not None:
         x, y, z = (frame.T @ axis).tolist() if across is not axis else (0.0, 0.0, 1.0)
         draft.joints[joint].hinge = replace(hinge, axis=(x, y, z))
     return draft.finish()
@@ -193,12 +192,12 @@ def twisted(character: Character, joint: int, count: int) -> Character:
     skeleton = character.skeleton
     if not 1 <= count <= MOST_TWISTS:
         raise BadEditError(f"Between 1 and {MOST_TWISTS} twist joints can be put along a bone.")
-    main = main_child(skeleton, joint)
+    main = skeleton.main_child(joint)
     if main is None:
         raise BadEditError(f"“{skeleton.names[joint]}” has no bone to put twist joints along: nothing hangs on it.")
     start, end = skeleton.rest_global[joint, :3, 3], skeleton.rest_global[main, :3, 3]
     draft, names = Draft(character), set(skeleton.names)
-    frame = rotation_part(draft.joints[joint].world[:3, :3])
+    frame = rotations.rotation_part(draft.joints[joint].world[:3, :3])
     labels = []
     for k in range(1, count + 1):
         label = free_name(f"{skeleton.names[joint]}_twist_{k}", names)
@@ -253,7 +252,7 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
         up = own.parent
         parent = -1 if up < 0 else (twin_of(up) if twin_of(up) is not None else up)
         assert parent is not None
-        frame = rotation_part(own.world[:3, :3])
+        frame = rotations.rotation_part(own.world[:3, :3])
         if twin is None:
             flip = _flip_about(own.hinge)
             name = other_side_name(own.name) or free_name(f"{own.name}_mirrored", set(skeleton.names))
@@ -262,7 +261,7 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
         else:
             at = draft.joints[twin]
             flip = _habit(known, skeleton.names[joint], skeleton.names[twin], usual)
-            size = rotation_part(at.world[:3, :3]).T @ at.world[:3, :3]
+            size = rotations.rotation_part(at.world[:3, :3]).T @ at.world[:3, :3]
             at.world[:3, :3] = MIRROR[:, None] * frame @ flip @ size
             at.world[:3, 3] = own.world[:3, 3] * MIRROR
             at.parent = parent
@@ -287,7 +286,7 @@ def _habit(skeleton: Skeleton, joint: str, twin: str, usual: Array | None) -> Ar
     usual
         Taken where the two frames are no mirror images of each other; None = they are to stay as unlike as they are.
     """
-    own, other = (rotation_part(skeleton.rest_global[skeleton.find(n), :3, :3]) for n in (joint, twin))
+    own, other = (rotations.rotation_part(skeleton.rest_global[skeleton.find(n), :3, :3]) for n in (joint, twin))
     habit = (MIRROR[:, None] * own).T @ other
     snapped = np.round(habit)
     if np.abs(habit - snapped).max() < 0.05:
@@ -305,17 +304,9 @@ def _usual_habit(skeleton: Skeleton, twins: NDArray[np.int32]) -> Array:
     return np.array(counted.most_common(1)[0][0]).reshape(3, 3) if counted else _flip_about(None)
 
 
-def main_child(skeleton: Skeleton, joint: int) -> int | None:
-    """The child that a joint's bone ends at: the one furthest away."""
-    at = skeleton.rest_global[:, :3, 3]
-    below = [(float(np.linalg.norm(at[c] - at[joint])), c) for c in skeleton.children(joint)]
-    length, child = max(below, default=(0.0, -1))
-    return child if length > 1e-9 else None
-
-
 def bone_of(skeleton: Skeleton, joint: int) -> Array | None:
     """From a joint to where its bone ends ``(3,)``; for an end, on from its parent; None for a joint alone."""
-    at, child, parent = skeleton.rest_global[:, :3, 3], main_child(skeleton, joint), skeleton.joint_parents[joint]
+    at, child, parent = skeleton.rest_global[:, :3, 3], skeleton.main_child(joint), skeleton.joint_parents[joint]
     if child is not None:
         return np.asarray(at[child] - at[joint])
     if parent >= 0 and np.linalg.norm(at[joint] - at[parent]) > 1e-9:

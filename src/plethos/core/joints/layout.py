@@ -21,13 +21,15 @@ def layout_to_json(skeleton: Skeleton, bare: Skeleton) -> list[dict[str, Any]] |
     bare
         The skeleton as the file has it.
     """
+    if skeleton is bare:
+        return None
     name_of = {int(node): bare.names[j] for j, node in enumerate(bare.nodes)}
     rows = [_row(skeleton, j, name_of) for j in range(len(skeleton))]
     return None if rows == [_row(bare, j, name_of) for j in range(len(bare))] else rows
 
 
 def _row(skeleton: Skeleton, j: int, name_of: Mapping[int, str]) -> dict[str, Any]:
-    hinge = skeleton.hinges[j] if skeleton.hinges else None
+    hinge = skeleton.known_hinge(j)
     parent = int(skeleton.parents[j])
     row: dict[str, Any] = {
         "name": skeleton.names[j],

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.joints.carry import rotation_part
 from plethos.core.joints.edit import bone_of, hinged
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge, Skeleton
@@ -103,7 +103,7 @@ def hinge_of(skeleton: Skeleton, joint: int, chosen: RangePreset) -> Hinge:
     axis = bone if chosen.toward is None else np.cross(bone, chosen.toward)
     if np.linalg.norm(axis) < 0.1:
         raise BadEditError(f"“{chosen.title}” does not fit: the bone already points where it should bend to.")
-    own = rotation_part(skeleton.rest_global[joint, :3, :3])
+    own = rotations.rotation_part(skeleton.rest_global[joint, :3, :3])
     local = snap_axis(own.T @ (axis / np.linalg.norm(axis)))
     return Hinge(unit_axis(local.tolist()), math.radians(chosen.low), math.radians(chosen.high))
 

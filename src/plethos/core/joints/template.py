@@ -159,25 +159,20 @@ def _limbs(at: Mapping[str, Array]) -> list[tuple[str, str, Array, Array]]:
 
 
 def framed(name: str, bone: Array) -> tuple[Array, Hinge | None]:
-    """The frame ``(3, 3)`` of a joint, Y along its bone and Z its hinge, and the hinge with the range for its name."""
-    chosen = suggested(name)
+    """The frame ``(3, 3)`` of a joint, Y along its bone and Z its hinge, and the hinge with the range for its name.
+
+    A twist joint lies like the bone that it is on, and has no hinge of its own.
+    """
+    base, twist, _ = name.partition("_twist")
+    chosen = suggested(base)
     toward = PRESETS[chosen].toward if chosen else None
-    if chosen is None or toward is None:
-        # The pelvis bends forward like the spine; a twist joint lies like the bone that it is on.
-        toward = PRESETS["spine_flexion"].toward if "twist" not in name else framed_toward(name)
-    assert toward is not None
+    assert chosen is not None
+    assert toward is not None, "every bone of the template bends some way"
     frame = frame_along(bone, np.cross(bone, toward))
-    if chosen is None or "twist" in name:
+    if twist:
         return frame, None
     low, high = (math.radians(d) for d in (PRESETS[chosen].low, PRESETS[chosen].high))
     return frame, Hinge((0.0, 0.0, 1.0), low, high)
-
-
-def framed_toward(name: str) -> Array:
-    """Which way the bone bends that a twist joint lies on."""
-    bone = suggested(name.partition("_twist")[0])
-    toward = PRESETS[bone].toward if bone else None
-    return toward if toward is not None else np.array([0.0, 0.0, 1.0])
 
 
 def _checked(places: Mapping[str, Sequence[float]]) -> dict[str, Array]:

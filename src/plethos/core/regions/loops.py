@@ -23,7 +23,7 @@ class QuadEdges:
     def __init__(self, topology: Topology, points: NDArray[np.floating]) -> None:
         starts = topology.triangles.astype(np.int64)
         ends = np.roll(starts, -1, axis=1)
-        self.topology, self.points, self.size = topology, points, topology.count
+        self.topology, self.size = topology, topology.count
         keys = np.minimum(starts, ends) * self.size + np.maximum(starts, ends)
         length = np.linalg.norm(points[starts] - points[ends], axis=2)
         longest = np.take_along_axis(keys, length.argmax(axis=1)[:, None], axis=1).ravel()

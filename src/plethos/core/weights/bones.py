@@ -51,7 +51,7 @@ def segments_of(skeleton: Skeleton) -> list[Segment]:
         if not skeleton.is_joint[j]:
             continue
         children = skeleton.children(j)
-        main = max(children, key=lambda c: float(np.linalg.norm(at[c] - at[j])), default=None)
+        main = skeleton.main_child(j)
         along = at[main] - at[j] if main is not None else np.zeros(3)
         length = float(np.linalg.norm(along))
         twists = []

@@ -97,10 +97,8 @@ def eased(character: Character, vertices: NDArray[np.integer], rings: int = 2, r
         mask[twin[np.flatnonzero(mask & (twin >= 0))]] = True
     chosen = np.flatnonzero(topology.grow(mask, rings))
     weights = character.joint_weights.astype(np.float64)
-    beside = topology.adjacency[chosen]
-    count = np.maximum(np.asarray(beside.sum(axis=1)).ravel(), 1)[:, None]
     for _ in range(rounds):
-        weights[chosen] = 0.5 * (weights[chosen] + np.asarray(beside @ weights) / count)
+        weights[chosen] = 0.5 * (weights[chosen] + topology.mean_beside(weights, chosen))
     return weights
 
 

@@ -44,10 +44,9 @@ def chain_along(skeleton: Skeleton, joint: int) -> Segment:
     for segment in segments_of(skeleton):
         if segment.twists and joint in (segment.joint, *segment.twists):
             return segment
-    ends = [c for c in skeleton.children(joint) if np.linalg.norm(at[c] - at[joint]) > 1e-9]
-    if not ends:
+    end = skeleton.main_child(joint)
+    if end is None:
         raise BadEditError(f"“{skeleton.names[joint]}” has no bone to even weights out along: nothing hangs on it.")
-    end = max(ends, key=lambda c: float(np.linalg.norm(at[c] - at[joint])))
     return Segment(joint, at[joint], at[end], (end,))
 
 

@@ -172,9 +172,7 @@ def _draw(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, pai
 
 def _smooth(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
     """Draw the whole row towards the mean of its neighbours over the surface; locked joints stay."""
-    beside = weights.topology.adjacency[vertices]
-    count = np.maximum(np.asarray(beside.sum(axis=1)).ravel(), 1)
-    mean = np.asarray(beside @ weights.dense) / count[:, None]
+    mean = weights.topology.mean_beside(weights.dense, vertices)
     now = weights.dense[vertices]
     fresh = now + share[:, None] * (mean - now)
     fresh[:, paint.locked] = now[:, paint.locked]

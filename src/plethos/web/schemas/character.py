@@ -110,6 +110,7 @@ class JointInfo(BaseModel):
     low_deg: float
     high_deg: float
     hinge_known: bool = Field(description="False = the axis and the range are a guess.")
+    likely_range: str | None = Field(description="The range of motion that its name suggests.")
     bends: bool
 
 

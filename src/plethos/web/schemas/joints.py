@@ -70,7 +70,6 @@ class RangeInfo(BaseModel):
     title: str
     low_deg: float
     high_deg: float
-    words: list[str] = Field(description="A joint whose name holds one of these is likely meant.")
 
 
 class LaySkeleton(Schema):
