@@ -49,8 +49,6 @@ def compare(character: Character) -> list[str]:
     poses = [clip.pose_at(character.skeleton, float(t)) for t in np.arange(0, clip.duration, EVERY)]
     # Everything is measured in the regions of the weights that the figure came with.
     measures = [BendMeasure(character, character.skeleton.find(j), rest) for j in JOINTS]
-    for m in measures:
-        m.slices, m._rest_values  # noqa: B018
     edges = character.topology.edges
     length = np.maximum(np.linalg.norm(rest[edges[:, 0]] - rest[edges[:, 1]], axis=1), 1e-6)
     rows = []

@@ -111,6 +111,41 @@ class Bind(BrowserCase):
         self.page.get_by_role("button", name="All joints").wait_for()
         self.assertGreater(np.abs(self.weights(keeper) - before).max(), 0.1)
 
+    def test_automatic_weights_for_several_chosen_joints(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        before = self.weights(keeper)
+        skeleton = self.bench.open(keeper).character.skeleton
+        self.open(f"/characters/{keeper}/bind")
+        for name in ("Left hand", "Right hand"):
+            self.page.get_by_role("combobox", name="Joints for automatic weights").fill(name)
+            self.page.get_by_role("option", name=name, exact=True).click()
+        self.page.keyboard.press("Escape")
+        self.page.get_by_role("button", name="Only these").click()
+        self.until(lambda: self.version(keeper) == 1, 60)
+        changed = self.weights(keeper) - before
+        hands = [skeleton.find("left_hand"), skeleton.find("right_hand")]
+        self.assertGreater(np.abs(changed[:, hands]).max(axis=0).min(), 0.05)
+        # Where neither hand holds the skin nothing happens, and what else does keeps its proportions.
+        away = (before[:, hands] + self.weights(keeper)[:, hands]).max(axis=1) == 0
+        self.assertGreater(away.sum(), 10000)
+        np.testing.assert_allclose(changed[away], 0, atol=1e-6)
+
+    def test_without_falloff_the_brush_holds_all_it_touches(self):
+        tube = self.bench.bring_in("Tube", tube_file().pack())
+        before = self.weights(tube)
+        self.open(f"/characters/{tube}/bind")
+        self.choose_joint("Upper")
+        self.page.get_by_role("radio", name="Replace").click()
+        for slider, key in (("Brush strength", "End"), ("Brush falloff", "Home")):
+            self.page.get_by_label(slider).press(key)
+        self.page.mouse.click(*self.middle())
+        self.until(lambda: self.version(tube) == 1)
+        upper = self.bench.open(tube).character.skeleton.find("upper")
+        now = self.weights(tube)
+        touched = np.abs(now - before).max(axis=1) > 1e-5
+        self.assertGreater(touched.sum(), 3)
+        np.testing.assert_allclose(now[touched, upper], 1, atol=1e-5)
+
     def test_automatic_weights_are_cancelled(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         self.open(f"/characters/{keeper}/bind")

@@ -136,8 +136,7 @@ class Automatic(unittest.TestCase):
         contacts = {n: np.mean([counter.count(Evaluator(c).evaluate(p)) for p in poses]) for n, c in both.items()}
         self.assertLess(contacts["heat"], 0.7 * contacts["nearest"])
         for joint, value in (("left_upper_arm", "volume"), ("spine_2", "girth")):
-            region = BendMeasure(self.keeper, self.keeper.skeleton.find(joint), rest)
-            region.slices, region._rest_values  # noqa: B018  the same region and slices for both
+            region = BendMeasure(self.keeper, self.keeper.skeleton.find(joint), rest).prepared()
             least = {
                 n: min(getattr(region.with_character(c).at(pose), value) for pose in poses) for n, c in both.items()
             }
@@ -159,6 +158,21 @@ class Automatic(unittest.TestCase):
         unspoiled = far & (character.joint_weights[:, foot] < 1e-6)
         np.testing.assert_allclose(mended[unspoiled], character.joint_weights[unspoiled], atol=1e-6)
         np.testing.assert_allclose(mended.sum(axis=1), 1, atol=1e-9)
+
+    def test_chosen_joints_only_leave_all_else_to_the_last_bit(self):
+        chosen = self.keeper.skeleton.mask(["left_hand", "right_hand"])
+        before = self.keeper.joint_weights
+        after = bound_automatically(self.keeper, 8, chosen).joint_weights
+        held = np.maximum(before, after)[:, chosen].max(axis=1) > 0
+        self.assertGreater(np.abs(after - before)[held].max(), 0.05)
+        np.testing.assert_array_equal(after[~held], before[~held])
+        # Where a hand does hold the skin, what else holds it keeps its proportions.
+        others = (
+            before[:, ~chosen]
+            * ((1 - after[:, chosen].sum(axis=1)) / np.maximum(before[:, ~chosen].sum(axis=1), 1e-9))[:, None]
+        )
+        apart = held & (before[:, ~chosen].sum(axis=1) > 0.01)
+        np.testing.assert_allclose(after[apart][:, ~chosen], others[apart], atol=1e-5)
 
     def test_a_region_only(self):
         region = np.zeros(len(self.keeper.points))

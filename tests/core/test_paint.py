@@ -48,7 +48,7 @@ class Painting(unittest.TestCase):
             weights = self.weights()
             weights.dab(self.under, self.paint(mode, strength=0.1))
             moved = weights.dense[:, 1] - 0.3
-            np.testing.assert_allclose(moved[100:140], sign * 0.1 * self.under.falloff, atol=1e-12)
+            np.testing.assert_allclose(moved[100:140], sign * 0.1 * self.under.shares, atol=1e-12)
             np.testing.assert_array_equal(moved[:100], 0)
             # The others keep their proportion to each other.
             np.testing.assert_allclose(weights.dense[:, 0] / weights.dense[:, 2], 2.5)
@@ -91,8 +91,8 @@ class Painting(unittest.TestCase):
         np.testing.assert_allclose(row, row[::-1][:, other], atol=1e-12)
         np.testing.assert_allclose(row.sum(axis=1), 1, atol=1e-12)
         # Each got its own touch of joint 1 and the mirrored one of joint 2 (a little less: what makes room gives).
-        np.testing.assert_allclose(row[:, 1], 0.2 * under.falloff, atol=0.02)
-        np.testing.assert_allclose(row[:, 2], 0.2 * under.falloff[::-1], atol=0.02)
+        np.testing.assert_allclose(row[:, 1], 0.2 * under.shares, atol=0.02)
+        np.testing.assert_allclose(row[:, 2], 0.2 * under.shares[::-1], atol=0.02)
 
     def test_replace_draws_towards_the_value(self):
         weights = self.weights()

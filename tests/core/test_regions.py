@@ -155,9 +155,9 @@ class Used(unittest.TestCase):
         dab = Dab(500, tuple(points[character.topology.triangles[500]].mean(axis=0)), 0.4, 1.0)
         free = SculptSurface(character.topology, points, points.copy()).touch(dab)
         held = SculptSurface(character.topology, points, points.copy(), within).touch(dab)
-        at = {v: f for v, f in zip(free.vertices.tolist(), free.falloff, strict=True)}
+        at = {v: f for v, f in zip(free.vertices.tolist(), free.shares, strict=True)}
         self.assertTrue((within[held.vertices] > 0).all())
-        np.testing.assert_allclose(held.falloff, [at[v] * within[v] for v in held.vertices.tolist()])
+        np.testing.assert_allclose(held.shares, [at[v] * within[v] for v in held.vertices.tolist()])
         self.assertLess(len(held.vertices), len(free.vertices))
 
     def test_the_volume_of_a_region_is_measured_against_rest(self):

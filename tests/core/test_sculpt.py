@@ -1,6 +1,7 @@
 """Brushes."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -41,9 +42,24 @@ class Reach(unittest.TestCase):
         # Closed form: a cylinder unrolls; arc length 0.1 * angle, height as it is.
         turn = np.arctan2(p[:, 2], p[:, 0]) - np.arctan2(dab.at[2], dab.at[0])
         sheet = np.hypot(0.1 * turn, p[:, 1] - dab.at[1])
-        marched = dab.radius * np.sqrt(1 - np.sqrt(touched.falloff))
+        marched = dab.radius * np.sqrt(1 - np.sqrt(touched.shares))
         self.assertLess(np.abs(marched - sheet).max(), 0.04 * dab.radius)
         self.assertTrue((touched.vertices < count).all())
+
+    def test_the_falloff_begins_where_it_is_set_to(self):
+        s, _ = surface()
+        soft = dab_at(s, [0.1, 0.5, 0.0], radius=0.2)
+        fades = s.touch(soft)
+        away = np.sqrt(1 - np.sqrt(fades.shares))  # of the radius, by the closed form of the plain falloff
+        half, none = (s.touch(replace(soft, falloff=f)) for f in (0.5, 0.0))
+        for touched in (half, none):
+            np.testing.assert_array_equal(touched.vertices, fades.vertices)
+        np.testing.assert_allclose(none.shares, 1)
+        np.testing.assert_allclose(half.shares[away < 0.5], 1)
+        self.assertGreater((away > 0.5).sum(), 20)
+        np.testing.assert_allclose(half.shares[away > 0.5], (1 - (2 * away[away > 0.5] - 1) ** 2) ** 2, atol=1e-9)
+        with self.assertRaises(BadEditError):
+            s.touch(replace(soft, falloff=float("nan")))
 
 
 class Brushes(unittest.TestCase):

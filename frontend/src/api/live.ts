@@ -55,6 +55,7 @@ export interface Dab {
   radius: number
   strength: number
   drag: [number, number, number]
+  falloff: number
 }
 
 /** What a brush does to the weights. */

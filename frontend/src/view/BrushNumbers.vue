@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Size, strength and reach of the brush; a station adds its own settings in the slot. */
+/** Size, strength, falloff and reach of the brush; a station adds its own settings in the slot. */
 import { useTools } from '@/workbench/tools'
 
 const tools = useTools()
@@ -14,6 +14,7 @@ const keeps = [
   <div class="numbers">
     <label>size <el-slider v-model="tools.brushSize" :min="0.005" :max="0.25" :step="0.001" size="small" :show-tooltip="false" aria-label="Brush size" /><b class="num">{{ (tools.brushReach * 100).toFixed(1) }} cm</b></label>
     <label v-if="!tools.picking">strength <el-slider v-model="tools.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (tools.brushStrength * 100).toFixed(0) }} %</b></label>
+    <label v-if="!tools.picking" title="The share of the brush over which it fades, from its middle to its rim">falloff <el-slider v-model="tools.brushFalloff" :min="0" :max="1" :step="0.05" size="small" :show-tooltip="false" aria-label="Brush falloff" /><b class="num">{{ (tools.brushFalloff * 100).toFixed(0) }} %</b></label>
     <slot />
     <el-checkbox v-model="tools.secondLayer" label="second layer" size="small" title="Reach the surface behind the front one" />
     <label v-if="!tools.picking && (tools.picked || tools.kept.length)">works
@@ -28,7 +29,7 @@ const keeps = [
 <style scoped>
 .numbers { position: absolute; left: 12px; bottom: 48px; max-width: calc(100% - 24px); display: flex; flex-wrap: wrap; gap: 0 16px; align-items: center; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 2px 12px; font-size: 12px; color: var(--muted); }
 .numbers > :deep(label:not(.el-checkbox)) { display: flex; gap: 10px; align-items: center; }
-.numbers .el-slider { width: 70px; }
+.numbers :deep(.el-slider) { width: 60px; --el-slider-button-size: 14px; }
 .numbers .keep { width: 112px; }
 .numbers :deep(b) { color: var(--text); font-weight: 500; white-space: nowrap; }
 </style>

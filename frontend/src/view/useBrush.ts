@@ -72,6 +72,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
       radius: tools.brushReach,
       strength: tools.grabs ? 1 : strength,
       drag: [drag.x, drag.y, drag.z],
+      falloff: tools.picking ? 1 : tools.brushFalloff,
     }
     tools.touch(dab)
   }

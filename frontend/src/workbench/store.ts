@@ -56,7 +56,8 @@ export const useWorkbench = defineStore('workbench', () => {
   const angle = computed(() => twistDeg(pose.value[chosen.value] ?? REST, axis.value))
   const atRest = computed(() => Object.values(pose.value).every((q) => turnDeg(q) < 0.5))
   const tiedHere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint === chosen.value) ?? [])
-  const elsewhere = computed(() => state.value?.remedies.filter((r) => r.trigger?.joint !== chosen.value) ?? [])
+  const elsewhere = computed(() => state.value?.remedies.filter((r) => r.trigger && r.trigger.joint !== chosen.value) ?? [])
+  const untied = computed(() => state.value?.remedies.filter((r) => !r.trigger) ?? [])
   const remedy = computed(() => state.value?.remedies.find((r) => r.id === chosenRemedy.value) ?? null)
   const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
   const showsWithout = computed(() => !sculpting.value && !showsWeights.value && (wipe.value || holding.value))
@@ -299,7 +300,7 @@ export const useWorkbench = defineStore('workbench', () => {
   return {
     id, figure, mesh, state, frame, contacts, framesShown, connected, lost, saving, failure, pose, chosen, axis, chosenRemedy, alone,
     preview, worst, shading, wipe, holding, joints, hidden, moving, showsRegion, sizeFactor, sculpting, jointInfo, angle, binding, place,
-    atRest, tiedHere, elsewhere, remedy, showsWeights, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
+    atRest, tiedHere, elsewhere, untied, remedy, showsWeights, showsWithout, open, close, edit, say, chooseJoint, chooseRemedy, bendTo,
     goTo, toggleRest, resetJoint, undo, redo, beginSculpt, touch, endStroke, previewTrigger, automaticWeights, cancelAutomatic, showPlace,
   }
 })

@@ -21,6 +21,8 @@ export const useTools = defineStore('tools', () => {
   const brush = ref<BrushName>('inflate')
   const brushSize = useLocalStorage('plethos-brush-size', 0.05)
   const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
+  /** The share of the brush over which it fades; 0 = held whole up to the rim. */
+  const brushFalloff = useLocalStorage('plethos-brush-falloff', 1)
   /** Whether the brush reaches the second surface under the pointer, behind the front one. */
   const secondLayer = ref(false)
   const paintValue = ref(1)
@@ -133,7 +135,7 @@ export const useTools = defineStore('tools', () => {
   })
 
   return {
-    tool, bindTab, binds, brush, brushSize, brushStrength, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers, twins,
+    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers, twins,
     brushReach, painting, picking, placing, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, beginLaying, reset,
   }
 })

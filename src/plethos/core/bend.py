@@ -73,8 +73,13 @@ class BendMeasure:
     def _evaluator(self) -> Evaluator:
         return Evaluator(self.character, self.region.vertices)
 
+    def prepared(self) -> BendMeasure:
+        """This measure with its region, slices and rest values found: `with_character` then measures in the same."""
+        _ = self.slices, self._rest_values
+        return self
+
     def with_character(self, character: Character) -> BendMeasure:
-        """The same region measured on another version: only the remedies may differ."""
+        """What is prepared here, measured on another version of the same mesh."""
         fresh = BendMeasure(character, self.joint, self.rest)
         for name in ("region", "slices", "_rest_values"):
             if name in self.__dict__:

@@ -270,6 +270,7 @@ def _dab(touch: Any) -> Dab:
     try:
         x, y, z = (float(c) for c in touch["at"])
         a, b, c = (float(v) for v in touch.get("drag", (0, 0, 0)))
-        return Dab(int(touch["triangle"]), (x, y, z), float(touch["radius"]), float(touch["strength"]), (a, b, c))
+        radius, strength, falloff = (float(v) for v in (touch["radius"], touch["strength"], touch.get("falloff", 1)))
+        return Dab(int(touch["triangle"]), (x, y, z), radius, strength, (a, b, c), falloff)
     except (KeyError, TypeError, ValueError):
         raise BadPoseError("A touch of the brush needs a triangle, a place, a radius and a strength.") from None

@@ -15,6 +15,10 @@ const PICKED = '\u0000picked'
 const onto = ref('')
 const source = ref('')
 const parts = computed(() => bench.figure?.parts.map((p) => p.name) ?? [])
+/** Joints that alone are to get automatic weights; empty = the chosen one. */
+const these = ref<string[]>([])
+const only = computed(() => (these.value.length ? these.value : [bench.chosen]))
+const skinJoints = computed(() => bench.figure?.joints.map((j) => j.name) ?? [])
 const isLocked = computed(() => tools.locked.includes(bench.chosen))
 const target = computed<TargetBody>(() => (onto.value === PICKED ? tools.pickedTarget : { part: onto.value }))
 const busy = computed(() => bench.sculpting !== null)
@@ -47,8 +51,11 @@ function toggleLock(): void {
   </template>
   <div v-else class="row">
     <el-button type="primary" :disabled="busy || !bench.chosen" @click="bench.automaticWeights(null)">All joints</el-button>
-    <el-button :disabled="!bench.chosen || busy" @click="bench.automaticWeights([bench.chosen])">Only this joint</el-button>
     <el-button v-if="tools.picked" :disabled="busy" @click="bench.automaticWeights(null, '')">In what is picked</el-button>
+  </div>
+  <div v-if="bench.binding === null" class="row">
+    <el-select v-model="these" multiple filterable collapse-tags :placeholder="plainName(bench.chosen).toLowerCase()" aria-label="Joints for automatic weights" class="grow"><el-option v-for="j in skinJoints" :key="j" :value="j" :label="plainName(j)" /></el-select>
+    <el-button :disabled="!bench.chosen || busy" title="The others keep their proportions" @click="bench.automaticWeights(only)">{{ these.length > 1 ? 'Only these' : 'Only this joint' }}</el-button>
   </div>
 
   <h3>A part, or what is picked</h3>

@@ -13,5 +13,5 @@ def grab(surface: SculptSurface, dab: Dab) -> NDArray[np.int32]:
     """
     touched, origin = surface.held(dab)
     shift = np.array(dab.drag) * abs(dab.strength)
-    surface.points[touched.vertices] = origin + touched.falloff[:, None] * shift
+    surface.points[touched.vertices] = origin + touched.shares[:, None] * shift
     return touched.vertices

@@ -12,5 +12,5 @@ def inflate(surface: SculptSurface, dab: Dab) -> NDArray[np.int32]:
     """Move each vertex along its own normal; negative strength lets it in. Returns the vertices that moved."""
     touched = surface.touch(dab)
     amount = STEP * dab.radius * dab.strength
-    surface.points[touched.vertices] += amount * touched.falloff[:, None] * surface.normals(touched.vertices)
+    surface.points[touched.vertices] += amount * touched.shares[:, None] * surface.normals(touched.vertices)
     return touched.vertices

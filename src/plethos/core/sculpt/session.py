@@ -29,6 +29,8 @@ class Dab:
         0 to 1, pen pressure already in it; negative turns the brush over (inflate lets air out).
     drag
         Metres ``(3,)`` that the pointer has gone since the stroke began, in the world; only grab reads it.
+    falloff
+        The share of the radius over which the brush fades: 1 from its middle on, 0 not at all.
     """
 
     triangle: int
@@ -36,6 +38,7 @@ class Dab:
     radius: float
     strength: float
     drag: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    falloff: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,7 @@ class Touched:
     """The vertices under a brush ``(N,)`` and how strongly it holds each of them, 1 in the middle, 0 at the rim."""
 
     vertices: NDArray[np.int32]
-    falloff: Array
+    shares: Array
 
 
 @dataclass
@@ -79,14 +82,14 @@ class SculptSurface:
         self._held = None
 
     def touch(self, dab: Dab) -> Touched:
-        """The vertices that a dab reaches over the surface, with their falloff.
+        """The vertices that a dab reaches over the surface, and how strongly.
 
         Raises
         ------
         BadEditError
             When the triangle or a number of the dab is out of range.
         """
-        numbers = np.array([*dab.at, *dab.drag, dab.radius, dab.strength])
+        numbers = np.array([*dab.at, *dab.drag, dab.radius, dab.strength, dab.falloff])
         if not 0 <= dab.triangle < len(self.topology.triangles) or not np.isfinite(numbers).all() or dab.radius <= 0:
             raise BadEditError("That touch of the brush lies outside of the surface.")
         offsets, around = self.topology.vertex_triangles
@@ -105,11 +108,13 @@ class SculptSurface:
         distance = self._distance[reached]
         self._distance[reached] = np.inf
         inside = distance < dab.radius
-        reached, falloff = reached[inside], (1 - (distance[inside] / dab.radius) ** 2) ** 2
+        fade = min(max(dab.falloff, 1e-6), 1.0)
+        out = np.maximum(distance[inside] / dab.radius - (1 - fade), 0) / fade  # 0 where held whole, 1 at the rim
+        reached, shares = reached[inside], (1 - out**2) ** 2
         if self.within is not None:
-            falloff = falloff * self.within[reached]
-            reached, falloff = reached[falloff > 0], falloff[falloff > 0]
-        return Touched(reached, falloff)
+            shares = shares * self.within[reached]
+            reached, shares = reached[shares > 0], shares[shares > 0]
+        return Touched(reached, shares)
 
     def held(self, dab: Dab) -> tuple[Touched, Array]:
         """What the stroke took hold of at its first dab, and where that was ``(N, 3)``."""

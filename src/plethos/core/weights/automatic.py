@@ -67,7 +67,7 @@ def automatic_weights(
         share = np.clip(np.asarray(region, np.float64), 0, 1)[:, None]
         fresh = share * fresh + (1 - share) * character.joint_weights
     progress(1.0)
-    return np.asarray(fresh / fresh.sum(axis=1, keepdims=True))
+    return np.ascontiguousarray(fresh / fresh.sum(axis=1, keepdims=True))
 
 
 def _heated(
@@ -76,14 +76,15 @@ def _heated(
     distance = segment_distances(rest, outward_normals(rest, topology), segments)
     least = np.maximum(distance.min(axis=1), 1e-3 * extent(rest))
     progress(0.1)
-    # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured.
+    # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured. Here and in the solve
+    # a joint's weights lie side by side in memory (order F): every step below goes joint by joint.
     tied = distance <= least[:, None] * 1.001
-    seeds = np.zeros((len(rest), joints))
+    seeds = np.zeros((len(rest), joints), order="F")
     for k, segment in enumerate(segments):
-        seeds[:, segment.joint] = np.maximum(seeds[:, segment.joint], tied[:, k])
+        seeds[tied[:, k], segment.joint] = 1
     seeds /= seeds.sum(axis=1, keepdims=True)
     used = np.flatnonzero(seeds.any(axis=0))
-    weights = np.zeros((len(rest), joints))
+    weights = np.zeros((len(rest), joints), order="F")
     # Vertices that no triangle holds have no neighbours to share with: they follow their nearest bone.
     loose = np.ones(len(rest), dtype=bool)
     loose[topology.triangles.ravel()] = False
@@ -152,8 +153,9 @@ def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights)
     if not is_symmetric(twin, other):
         return weights
     rows = np.flatnonzero(twin >= 0)
-    out = weights.copy()
-    out[rows] = 0.5 * (weights[rows] + weights[twin[rows]][:, other])
+    across, out = twin[rows], weights.copy(order="F")
+    for joint, its_twin in enumerate(other.tolist()):
+        out[rows, joint] = 0.5 * (weights[rows, joint] + weights[across, its_twin])
     return out
 
 

@@ -105,12 +105,12 @@ def segment_distances(
     """
     starts, ends = np.array([s.start for s in segments]), np.array([s.end for s in segments])
     p, n = (np.ascontiguousarray(a, dtype=np.float64) for a in (points, normals))
-    return np.asarray(_distances(p, n, starts.reshape(-1, 3), ends.reshape(-1, 3)))
+    return np.asarray(_distances(p, n, starts.reshape(-1, 3), ends.reshape(-1, 3)).T)
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
 def _distances(points, normals, starts, ends):  # type: ignore[no-untyped-def]
-    out = np.empty((len(points), len(starts)))
+    out = np.empty((len(starts), len(points)))  # a bone's distances side by side: that is how they are asked for
     for s in range(len(starts)):
         ax, ay, az = ends[s, 0] - starts[s, 0], ends[s, 1] - starts[s, 1], ends[s, 2] - starts[s, 2]
         length = max(ax * ax + ay * ay + az * az, 1e-18)
@@ -120,7 +120,7 @@ def _distances(points, normals, starts, ends):  # type: ignore[no-untyped-def]
             x, y, z = t * ax - x, t * ay - y, t * az - z
             distance = np.sqrt(x * x + y * y + z * z)
             outward = x * normals[v, 0] + y * normals[v, 1] + z * normals[v, 2] > 0.2 * distance
-            out[v, s] = BEHIND * distance if outward else distance
+            out[s, v] = BEHIND * distance if outward else distance
     return out
 
 

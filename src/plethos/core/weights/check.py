@@ -74,16 +74,18 @@ def stray_weights(character: Character) -> list[Finding]:
     owners = np.array([s.joint for s in segments])
     twists = {t: s.joint for s in segments for t in s.twists}
     distance = segment_distances(rest, np.zeros_like(rest), segments)
+    nearest = distance.min(axis=1, initial=np.inf)
     pieces, found = topology.pieces, []
     for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
         on = weights[:, joint] > LEAST
         inside = np.flatnonzero(on)
+        own = owners == twists.get(joint, joint)
+        if not own.any():
+            continue
         patch = csgraph.connected_components(topology.adjacency[inside][:, inside], directed=False)[1]
         held = np.bincount(patch, weights=weights[inside, joint])
-        own = distance[:, owners == twists.get(joint, joint)]
-        if own.shape[1] == 0:
-            continue
-        elsewhere = own.min(axis=1) > 1.5 * distance.min(axis=1)
+        elsewhere = np.zeros(len(rest), dtype=bool)
+        elsewhere[inside] = distance[np.ix_(inside, own)].min(axis=1) > 1.5 * nearest[inside]
         for number in range(len(held)):
             where = inside[patch == number]
             rivals = np.unique(patch[pieces[inside] == pieces[where[0]]])

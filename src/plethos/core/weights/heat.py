@@ -47,18 +47,22 @@ def heat_weights(
     import robust_laplacian
 
     laplacian, area = robust_laplacian.mesh_laplacian(np.asarray(points, np.float64), np.asarray(triangles, np.int64))
-    heat = area @ sparse.diags(strength / distance**2)
+    heat = area.diagonal() * strength / distance**2
     options = {"SymmetricMode": True}
-    factor = splu((laplacian + heat).tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options)
+    factor = splu(
+        (laplacian + sparse.diags(heat)).tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options
+    )
     progress(0.4)
-    right = np.asarray(heat @ nearest)
+    # A joint's weights lie side by side, as the solver takes and gives them.
+    right = np.multiply(heat[:, None], nearest, order="F")
     w = np.empty_like(right)
     for start in range(0, right.shape[1], COLUMNS):
         columns = slice(start, start + COLUMNS)
-        w[:, columns] = factor.solve(np.ascontiguousarray(right[:, columns]))
+        w[:, columns] = factor.solve(right[:, columns])
         progress(0.4 + 0.6 * min(1.0, (start + COLUMNS) / right.shape[1]))
-    w = np.maximum(w, 0)
-    return np.asarray(w / w.sum(axis=1, keepdims=True))
+    np.maximum(w, 0, out=w)
+    w /= w.sum(axis=1, keepdims=True)
+    return np.asarray(w)
 
 
 def limit_influences(weights: Array, most: int, least: float = 0.003) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
@@ -72,5 +76,7 @@ def limit_influences(weights: Array, most: int, least: float = 0.003) -> tuple[N
     kept = np.maximum(weights - np.maximum(first_out, least), 0)
     order = np.argsort(-kept, axis=1, kind="stable")[:, :most]
     w = np.take_along_axis(kept, order, axis=1)
-    w /= w.sum(axis=1, keepdims=True)
+    total = w.sum(axis=1, keepdims=True)
+    # Weights stored as float32 sum to 1 but for rounding: dividing again would make every edit nudge the whole skin.
+    w = np.where(np.abs(total - 1) < 1e-6, w, w / total)
     return np.where(w > 0, order, 0).astype(np.int32), w.astype(np.float32)

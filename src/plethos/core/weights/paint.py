@@ -99,7 +99,7 @@ class PaintedWeights:
         if paint.locked[paint.joint]:
             raise BadEditError("The weights of that joint are locked: unlock it to paint them.")
         vertices = touched.vertices
-        share = np.clip(paint.strength, 0, 1) * touched.falloff
+        share = np.clip(paint.strength, 0, 1) * touched.shares
         self.dense[vertices] = MODES[paint.mode](self, vertices, share, paint)
         changed = vertices
         if self.twin is not None and self.other is not None:
