@@ -103,6 +103,27 @@ class Template(unittest.TestCase):
             at = skeleton.rest_global[skeleton.find(f"left_{joint}"), :3, 3]
             self.assertLess(float(np.linalg.norm(self.markers[marker] - at)), 0.06, marker)
 
+    def test_a_figure_beside_the_middle_gets_the_same_skeleton_and_weights_there(self):
+        aside = np.array([0.7, 0.0, 0.2])
+        character, _ = brought(write_obj(self.keeper, self.rest + aside))
+        self.assertAlmostEqual(character.mirror_x, 0.7, places=5)
+        markers = guessed_markers(Evaluator(character).rest(), character.mirror_x)
+        for name in MARKERS:
+            np.testing.assert_allclose(markers[name], self.markers[name] + aside, atol=1e-4)
+        there = laid(character, markers)
+        place = there.skeleton.rest_global[:, :3, 3]
+        apart = place - aside - self.laid.skeleton.rest_global[:, :3, 3]
+        joints = there.skeleton.is_joint
+        self.assertLess(np.abs(apart[joints]).max(), 1e-3)
+        elbow, other = (there.skeleton.find(f"{side}_forearm") for side in ("left", "right"))
+        moved = edit.placed(there, elbow, place[elbow] + [0.02, 0.01, 0], None, mirror=True).skeleton.rest_global
+        np.testing.assert_allclose(moved[other, :3, 3], place[other] + [-0.02, 0.01, 0], atol=1e-6)
+        bound = bound_automatically(there, 4)
+        self.assertEqual([f.kind for f in check_weights(bound) if f.kind == "unmirrored"], [])
+        left, right = (bound.joint_weights[:, bound.skeleton.find(f"{side}_hand")].sum() for side in ("left", "right"))
+        self.assertGreater(left, 100)
+        self.assertAlmostEqual(left, right, delta=1)
+
     def test_it_is_mirrored_framed_and_ranged(self):
         skeleton = self.laid.skeleton
         for name in skeleton.names:

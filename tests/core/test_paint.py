@@ -5,7 +5,9 @@ import unittest
 import numpy as np
 
 from plethos.core.errors import BadEditError
+from plethos.core.mesh import Topology
 from plethos.core.sculpt.session import Touched
+from plethos.core.symmetry import across
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import chain_along, shares_along
 from plethos.core.weights.paint import MODES, Paint, PaintedWeights
@@ -63,6 +65,20 @@ class Painting(unittest.TestCase):
         np.testing.assert_allclose(weights.dense[:, 2], 0.5 * np.clip((height - 0.1) / 0.8, 0, 1), atol=1e-6)
         with self.assertRaisesRegex(BadEditError, "is locked"):
             weights.dab(whole, self.paint("even", locked=[2]))
+
+    def test_a_mirrored_gradient_runs_along_the_bone_of_the_other_side_wherever_the_plane_is(self):
+        count = self.count
+        both = np.vstack([self.character.points, across(self.character.points, -0.4)])
+        twin = np.r_[np.arange(count, 2 * count), np.arange(count)].astype(np.int32)
+        topology = Topology(2 * count, np.vstack([self.character.topology.triangles] * 2))
+        dense = np.repeat([[0.5, 0.3, 0.2, 0, 0], [0.5, 0, 0, 0.3, 0.2]], count, axis=0)
+        other = np.array([0, 3, 4, 1, 2], np.int32)
+        weights = PaintedWeights(topology, dense, (-1, 0, 1, 0, 3), twin, other, both, plane=-0.4)
+        tilted = Segment(1, np.array([-0.3, 0.1, 0]), np.array([0.2, 0.9, 0.1]), (2,))
+        whole = Touched(np.arange(count, dtype=np.int32), np.ones(count))
+        weights.dab(whole, Paint("even", 1, 1.0, 1.0, np.zeros(5, bool), tilted))
+        self.assertGreater(np.ptp(weights.dense[:count, 2]), 0.3)
+        np.testing.assert_allclose(weights.dense[count:], weights.dense[:count][:, other], atol=1e-6)
 
     def test_shares_along_a_bone_sum_to_1_and_each_joint_leads_at_its_own_place(self):
         t = np.linspace(-0.2, 1.2, 57)

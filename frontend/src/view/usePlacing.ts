@@ -70,7 +70,7 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     } else if (marker && tools.markers) {
       aim(event)
       const to = middle() ?? inPlane(new Vector3(...tools.markers[marker]))
-      const x = MIDDLE.includes(marker) ? 0 : to.x
+      const x = MIDDLE.includes(marker) ? (bench.figure?.mirror_x ?? 0) : to.x
       tools.markers = { ...tools.markers, [marker]: [x, to.y, to.z] }
     } else return
     scene()!.stage.invalidate()
@@ -94,9 +94,10 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
 
   /** The markers as they are seen, each with its mirror image. */
   function markerDots(view: View): MarkerDot[] {
+    const plane = bench.figure?.mirror_x ?? 0
     return Object.entries(tools.markers ?? {}).map(([name, at]) => {
       const { x, y } = project(new Vector3(...at), view)
-      const twin = MIDDLE.includes(name) ? null : project(new Vector3(-at[0], at[1], at[2]), view)
+      const twin = MIDDLE.includes(name) ? null : project(new Vector3(2 * plane - at[0], at[1], at[2]), view)
       return { name, label: markerLabel(name), x, y, twin }
     })
   }

@@ -96,6 +96,8 @@ class Character:
         ``(V, 3)`` linear RGB for the screen, NaN where the file says none; None = nowhere.
     regions
         What was picked and kept under a name, and what is picked at the moment.
+    mirror_x
+        Where the plane between its two sides lies, metres in the world at rest.
     """
 
     name: str
@@ -114,6 +116,7 @@ class Character:
     repairs: tuple[str, ...] = ()
     colours: NDArray[np.float32] | None = None
     regions: tuple[PickedRegion, ...] = ()
+    mirror_x: float = 0.0
 
     @cached_property
     def topology(self) -> Topology:

@@ -1,6 +1,8 @@
-"""Which vertices and joints are each other's mirror images, across the plane x = 0 at rest."""
+"""Which vertices and joints are each other's mirror images at rest, across a plane of constant x."""
 
 from __future__ import annotations
+
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,18 +12,52 @@ from plethos.core.mesh import extent
 from plethos.core.names import other_side_names
 from plethos.core.skeleton import Skeleton
 
+if TYPE_CHECKING:
+    from plethos.core.character import Character
+
 TOLERANCE = 1e-4  # of the character's height
 SYMMETRIC = 0.9  # share of the vertices with a twin from which a character counts as symmetric
-MIRROR = np.array([-1.0, 1.0, 1.0])
+MIRROR = np.array([-1.0, 1.0, 1.0])  # of directions
 
 
-def vertex_mirror(points: NDArray[np.floating], tolerance: float = TOLERANCE) -> NDArray[np.int32]:
+def across(points: NDArray[np.floating], plane: float) -> NDArray[np.float64]:
+    """Mirror images ``(..., 3)`` of places across x = `plane`."""
+    return np.asarray(points * MIRROR + np.array([2 * plane, 0.0, 0.0]), np.float64)
+
+
+def mirror_plane(points: NDArray[np.floating]) -> float:
+    """The x across which a character is mirrored.
+
+    0, as files mean it, unless the character stands beside that: then the middle of its width.
+
+    Parameters
+    ----------
+    points
+        Rest points ``(V, 3)`` in the world.
+    """
+    if len(points) == 0:
+        return 0.0
+    low, high = float(points[:, 0].min()), float(points[:, 0].max())
+    middle = 0.5 * (low + high)
+    if abs(middle) <= TOLERANCE * extent(points):
+        return 0.0
+    about = [float((vertex_mirror(points, plane) >= 0).mean()) for plane in (0.0, middle)]
+    if about[0] >= SYMMETRIC:
+        return 0.0
+    if about[1] > about[0] or not 0.75 * low + 0.25 * high < 0 < 0.25 * low + 0.75 * high:
+        return middle
+    return 0.0
+
+
+def vertex_mirror(points: NDArray[np.floating], plane: float = 0.0, tolerance: float = TOLERANCE) -> NDArray[np.int32]:
     """The mirror image of each vertex.
 
     Parameters
     ----------
     points
         Rest points ``(V, 3)`` in the world.
+    plane
+        Its x, metres.
     tolerance
         How far off the mirrored place a twin may be, as a share of the height.
 
@@ -33,7 +69,7 @@ def vertex_mirror(points: NDArray[np.floating], tolerance: float = TOLERANCE) ->
     if len(points) == 0:
         return np.zeros(0, np.int32)
     p = np.asarray(points, np.float64)
-    distance, found = cKDTree(p).query(p * MIRROR)
+    distance, found = cKDTree(p).query(across(p, plane))
     twin = np.where(distance <= tolerance * extent(p), found, -1)
     there = np.flatnonzero(twin >= 0)
     # Where vertices lie on top of each other only pairs that agree count.
@@ -42,14 +78,14 @@ def vertex_mirror(points: NDArray[np.floating], tolerance: float = TOLERANCE) ->
     return twin.astype(np.int32)
 
 
-def joint_mirror(skeleton: Skeleton) -> NDArray[np.int32]:
+def joint_mirror(skeleton: Skeleton, plane: float = 0.0) -> NDArray[np.int32]:
     """The mirror image of each joint ``(J,)``: by place at rest, with names as a hint where several share one.
 
     A joint with no twin, or in the middle, is its own.
     """
     places = skeleton.rest_global[:, :3, 3]
     height = max(extent(places), 1e-9)
-    off = np.linalg.norm(places[:, None] * MIRROR - places[None], axis=2)
+    off = np.linalg.norm(across(places, plane)[:, None] - places[None], axis=2)
     twin = np.arange(len(skeleton), dtype=np.int32)
     for j, name in enumerate(skeleton.names):
         near = np.flatnonzero(off[j] < 2e-3 * height)
@@ -62,6 +98,12 @@ def joint_mirror(skeleton: Skeleton) -> NDArray[np.int32]:
             twin[j] = near[np.argmin(off[j, near])]
     agree = twin[twin] == np.arange(len(twin))
     return np.where(agree, twin, np.arange(len(twin))).astype(np.int32)
+
+
+def sides(character: Character, rest: NDArray[np.floating]) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+    """The mirror images of a character's vertices ``(V,)`` and joints ``(J,)``; `rest` ``(V, 3)`` are its points."""
+    plane = character.mirror_x
+    return vertex_mirror(rest, plane), joint_mirror(character.skeleton, plane)
 
 
 def is_symmetric(twin: NDArray[np.int32], other: NDArray[np.int32]) -> bool:

@@ -13,7 +13,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.joints import edit, template
 from plethos.core.joints.ranges import with_range
 from plethos.core.names import other_side_name
-from plethos.core.skeleton import Hinge, Pose, Skeleton
+from plethos.core.skeleton import Hinge, Pose
 from plethos.core.symmetry import joint_mirror
 from plethos.core.triggers.hinge import unit_axis
 from plethos.service.open_character import OpenCharacter
@@ -89,7 +89,7 @@ def rename(workbench: Workbench, character_id: str, joint: str, name: str, mirro
     """Call a joint otherwise; with `mirror` its image too, when the new name tells a side."""
 
     def change(character: Character) -> Character:
-        j, other = _pair(character.skeleton, joint, mirror)
+        j, other = _pair(character, joint, mirror)
         fresh, twin_name = edit.renamed(character, j, name), other_side_name(name.strip())
         return edit.renamed(fresh, other, twin_name) if other is not None and twin_name else fresh
 
@@ -109,7 +109,7 @@ def delete(workbench: Workbench, character_id: str, joint: str, mirror: bool) ->
     """Delete a joint; what hung on it and what followed it goes to its parent."""
 
     def change(character: Character) -> Character:
-        j, other = _pair(character.skeleton, joint, mirror)
+        j, other = _pair(character, joint, mirror)
         return edit.removed(character, [j] if other is None else [j, other])
 
     return workbench.edit(character_id, f"Delete {joint}", change)
@@ -119,7 +119,7 @@ def insert_twists(workbench: Workbench, character_id: str, joint: str, count: in
     """Put twist joints evenly along a joint's bone, and share its weight with them."""
 
     def change(character: Character) -> Character:
-        j, other = _pair(character.skeleton, joint, mirror)
+        j, other = _pair(character, joint, mirror)
         other_name = None if other is None else character.skeleton.names[other]
         fresh = edit.twisted(character, j, count)
         return fresh if other_name is None else edit.twisted(fresh, fresh.skeleton.find(other_name), count)
@@ -144,7 +144,7 @@ def mirror_side(workbench: Workbench, character_id: str, from_left: bool) -> Ope
 
 def markers(opened: OpenCharacter) -> dict[str, list[float]]:
     """Where the markers of the template likely belong on a character."""
-    guessed = template.guessed_markers(opened.rest)
+    guessed = template.guessed_markers(opened.rest, opened.character.mirror_x)
     return {name: np.round(place, 4).tolist() for name, place in guessed.items()}
 
 
@@ -153,10 +153,10 @@ def lay(workbench: Workbench, character_id: str, places: dict[str, Sequence[floa
     return workbench.edit(character_id, "Lay a skeleton", lambda c: template.laid(c, places, twists))
 
 
-def _pair(skeleton: Skeleton, joint: str, mirror: bool) -> tuple[int, int | None]:
+def _pair(character: Character, joint: str, mirror: bool) -> tuple[int, int | None]:
     """The joint, and its mirror image when there is one that is to follow."""
-    j = skeleton.find(joint)
-    other = int(joint_mirror(skeleton)[j])
+    j = character.skeleton.find(joint)
+    other = int(joint_mirror(character.skeleton, character.mirror_x)[j])
     return j, other if mirror and other != j else None
 
 
@@ -171,7 +171,7 @@ def _both(
     """Edit a joint and, with `mirror`, bring its mirror image to the same."""
 
     def changed(character: Character) -> Character:
-        j, other = _pair(character.skeleton, joint, mirror)
+        j, other = _pair(character, joint, mirror)
         fresh = change(character, j)
         if other is None:
             return fresh

@@ -175,7 +175,7 @@ class OpenCharacter:
     def twins(self) -> NDArray[np.int32]:
         """The mirror image of each vertex at rest, -1 for none, found once: every mirrored stroke asks for it."""
         if self._twins is None:
-            self._twins = vertex_mirror(self.rest)
+            self._twins = vertex_mirror(self.rest, self.character.mirror_x)
         return self._twins
 
     @property

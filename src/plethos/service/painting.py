@@ -100,9 +100,10 @@ def painted(opened: OpenCharacter, character: Character, mirror: bool) -> Painte
     """A version's weights under the brush; with `mirror` what is done is done on the other side too."""
     twin = other = None
     if mirror:
-        twin, other = opened.twins, joint_mirror(character.skeleton)
+        twin, other = opened.twins, joint_mirror(character.skeleton, character.mirror_x)
     dense = character.joint_weights.astype(np.float64)
-    return PaintedWeights(character.topology, dense, character.skeleton.joint_parents, twin, other, opened.rest)
+    parents, plane = character.skeleton.joint_parents, character.mirror_x
+    return PaintedWeights(character.topology, dense, parents, twin, other, opened.rest, plane)
 
 
 def end_stroke(workbench: Workbench, opened: OpenCharacter, joint: int) -> None:

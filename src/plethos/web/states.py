@@ -103,6 +103,7 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
         vertices=len(character.points),
         triangles=len(character.topology.triangles),
         height=extent(opened.rest),
+        mirror_x=opened.character.mirror_x,
         parts=[
             PartInfo(
                 name=p.name,

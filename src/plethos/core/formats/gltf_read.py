@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -20,6 +20,7 @@ from plethos.core.mesh import extent
 from plethos.core.names import free_name
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
+from plethos.core.symmetry import mirror_plane
 from plethos.core.weld import weld
 
 
@@ -210,11 +211,11 @@ def read_character(file: GltfFile, name: str) -> Character:
         repairs=repairs.all(),
         colours=np.concatenate(colours),
     )
-    _check_rest(character)
+    character = replace(character, mirror_x=mirror_plane(_checked_rest(character)))
     return rules.take_remedies(character, file.document)
 
 
-def _check_rest(character: Character) -> None:
+def _checked_rest(character: Character) -> Array:
     with np.errstate(over="ignore", invalid="ignore"):
         rest = evaluate_exact(character, character.skeleton.rest_pose())
         linear = affine_maps(character, character.skeleton.rest_pose())[0]
@@ -222,6 +223,7 @@ def _check_rest(character: Character) -> None:
         raise BadFileError("The file is broken: at rest its points lie at infinity; check the inverse bind matrices.")
     if extent(rest) < 1e-9 or np.abs(np.linalg.det(linear)).max() == 0:
         raise BadFileError("The file is broken: at rest all points fall together; check the scales of its nodes.")
+    return rest
 
 
 def _read_parts(file: GltfFile, repairs: _Repairs) -> list[_Raw]:

@@ -21,7 +21,7 @@ from plethos.core.joints.frames import frame_along
 from plethos.core.names import free_name, other_side_name
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge, Pose, Skeleton
-from plethos.core.symmetry import MIRROR, joint_mirror
+from plethos.core.symmetry import MIRROR, across, joint_mirror
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import grade
@@ -70,9 +70,9 @@ def placed(character: Character, joint: int, place: ArrayLike, pose: Pose | None
         The pose in which the joint is to be there; None = at rest.
     """
     at = rest_place(character.skeleton, joint, place, pose)
-    places, twin = {joint: at}, int(joint_mirror(character.skeleton)[joint])
+    places, twin = {joint: at}, int(joint_mirror(character.skeleton, character.mirror_x)[joint])
     if mirror and twin != joint:
-        places[twin] = at * MIRROR
+        places[twin] = across(at, character.mirror_x)
     return moved_joints(character, places)
 
 
@@ -217,7 +217,7 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
     Parameters
     ----------
     joints
-        Whose place, frame, parent and hinge are mirrored across x = 0; those in the middle are passed over.
+        Whose place, frame, parent and hinge are mirrored; those in the middle are passed over.
     before
         The skeleton in which mirror images are looked for, when an edit has moved one of a pair since; its joints have
         the same names.
@@ -228,7 +228,8 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
     mirrors turns about its hinge: the same angle means the same motion on both sides.
     """
     known = before if before is not None else character.skeleton
-    twins = joint_mirror(known)
+    plane = character.mirror_x
+    twins = joint_mirror(known, plane)
     draft, skeleton = Draft(character), character.skeleton
     height = max(float(np.ptp(skeleton.rest_global[:, 1, 3])), 1e-6)
     key_of = {name: key for key, name in enumerate(skeleton.names)}
@@ -247,7 +248,7 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
     for joint in sorted(joints):
         own = draft.joints[joint]
         twin = twin_of(joint)
-        if twin is None and abs(own.world[0, 3]) < 1e-3 * height:
+        if twin is None and abs(own.world[0, 3] - plane) < 1e-3 * height:
             continue
         up = own.parent
         parent = -1 if up < 0 else (twin_of(up) if twin_of(up) is not None else up)
@@ -256,14 +257,14 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
         if twin is None:
             flip = _flip_about(own.hinge)
             name = other_side_name(own.name) or free_name(f"{own.name}_mirrored", set(skeleton.names))
-            twin = draft.add(name, parent, own.world[:3, 3] * MIRROR, MIRROR[:, None] * frame @ flip)
+            twin = draft.add(name, parent, across(own.world[:3, 3], plane), MIRROR[:, None] * frame @ flip)
             made_of[joint] = twin
         else:
             at = draft.joints[twin]
             flip = _habit(known, skeleton.names[joint], skeleton.names[twin], usual)
             size = rotations.rotation_part(at.world[:3, :3]).T @ at.world[:3, :3]
             at.world[:3, :3] = MIRROR[:, None] * frame @ flip @ size
-            at.world[:3, 3] = own.world[:3, 3] * MIRROR
+            at.world[:3, 3] = across(own.world[:3, 3], plane)
             at.parent = parent
         if own.hinge is not None:
             x, y, z = (-flip.T @ np.array(own.hinge.axis)).tolist()

@@ -16,7 +16,7 @@ from plethos.core.joints.ranges import PRESETS, suggested
 from plethos.core.names import free_name
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge
-from plethos.core.symmetry import MIRROR
+from plethos.core.symmetry import MIRROR, across
 
 # In the middle of the body, then on the character's left; the right is mirrored.
 MARKERS = ("head_top", "neck", "shoulder", "elbow", "wrist", "hip", "knee", "ankle", "toes")
@@ -31,13 +31,15 @@ CLAVICLE = (0.12, -0.10)  # from the middle to the shoulder; below the neck, of 
 BALL = 0.62  # from the ankle to the tip of the toes: where the toes begin
 
 
-def guessed_markers(rest: NDArray[np.floating]) -> dict[str, Array]:
+def guessed_markers(rest: NDArray[np.floating], plane: float = 0.0) -> dict[str, Array]:
     """Where the markers likely belong on a standing figure with its arms away from the body.
 
     Parameters
     ----------
     rest
         ``(V, 3)`` in the world, +Y up, looking along +Z.
+    plane
+        The x of the plane between its sides.
 
     Notes
     -----
@@ -46,25 +48,25 @@ def guessed_markers(rest: NDArray[np.floating]) -> dict[str, Array]:
     """
     p = np.asarray(rest, dtype=np.float64)
     low, height = p[:, 1].min(), max(float(np.ptp(p[:, 1])), 1e-9)
-    middle = 0.5 * (p[:, 0].min() + p[:, 0].max())
-    left = p[p[:, 0] > middle]
+    left = p[p[:, 0] > plane]
+    left = left if len(left) else p
 
     def across(share: float, points: Array, within: float) -> Array:
         """The middle of the mesh at a height, no further than so far from the middle of the body."""
         y = low + share * height
         near = np.abs(points[:, 1] - y) < 0.025 * height
-        near &= np.abs(points[:, 0] - middle) < within * height
+        near &= np.abs(points[:, 0] - plane) < within * height
         if not near.any():
-            return np.array([middle, y, float(np.median(p[:, 2]))])
+            return np.array([plane, y, float(np.median(p[:, 2]))])
         x, z = (0.5 * (points[near, k].min() + points[near, k].max()) for k in (0, 2))
         return np.array([x, y, z])
 
     def on_axis(place: Array) -> Array:
-        return np.array([middle, place[1], place[2]])
+        return np.array([plane, place[1], place[2]])
 
     finger = left[int(np.argmax(left[:, 0]))]
     shoulder = across(0.81, left, 0.14)
-    shoulder[0] = middle + 0.105 * height
+    shoulder[0] = plane + 0.105 * height
     arm = finger - shoulder
 
     def along_arm(share: float) -> Array:
@@ -105,7 +107,8 @@ def laid(character: Character, places: Mapping[str, Sequence[float]], twists: in
     BadEditError
         When a marker is missing or not finite, two neighbours coincide, or the character has joints already.
     """
-    at = _checked(places)
+    plane = character.mirror_x
+    at = _checked(places, plane)
     if character.skeleton.is_joint.any():
         raise BadEditError("The character has joints already: move those, or delete them first.")
     draft, names = Draft(character), set(character.skeleton.names)
@@ -115,12 +118,11 @@ def laid(character: Character, places: Mapping[str, Sequence[float]], twists: in
 
     def add(name: str, parent: str | None, place: Array, tip: Array, side: int = 0) -> None:
         label = {0: name, 1: f"left_{name}", -1: f"right_{name}"}[side]
-        flip = MIRROR if side < 0 else np.ones(3)
-        bone = (tip - place) * flip
+        bone, stand = ((tip - place) * MIRROR, across(place, plane)) if side < 0 else (tip - place, place)
         frame, hinge = framed(name, bone)
-        made[label] = draft.add(free_name(label, names), made[parent] if parent else -1, place * flip, frame, hinge)
+        made[label] = draft.add(free_name(label, names), made[parent] if parent else -1, stand, frame, hinge)
 
-    hips = np.array([0.0, at["hip"][1], at["hip"][2]])
+    hips = np.array([plane, at["hip"][1], at["hip"][2]])
     chain = [(name, hips + share * (at["neck"] - hips)) for name, share in SPINE]
     chain += [("neck", at["neck"]), ("head", at["neck"] + HEAD * (at["head_top"] - at["neck"]))]
     tips = [*(place for _, place in chain[1:]), at["head_top"]]
@@ -130,7 +132,7 @@ def laid(character: Character, places: Mapping[str, Sequence[float]], twists: in
         above = name
     for side in (1, -1):
         own = "left_" if side > 0 else "right_"
-        for name, parent, place, tip in _limbs(at):
+        for name, parent, place, tip in _limbs(at, plane):
             add(name, parent if parent in ("chest", "pelvis") else own + parent, place, tip, side)
             if name in ("upper_arm", "forearm", "thigh", "shin"):
                 for k in range(1, twists + 1):
@@ -138,11 +140,11 @@ def laid(character: Character, places: Mapping[str, Sequence[float]], twists: in
     return draft.finish()
 
 
-def _limbs(at: Mapping[str, Array]) -> list[tuple[str, str, Array, Array]]:
+def _limbs(at: Mapping[str, Array], plane: float) -> list[tuple[str, str, Array, Array]]:
     """Name, parent, place and end of each bone of the left arm and leg."""
     shoulder, elbow, wrist = at["shoulder"], at["elbow"], at["wrist"]
     inner, below = CLAVICLE
-    clavicle = np.array([shoulder[0] * inner, at["neck"][1], at["neck"][2]])
+    clavicle = np.array([plane + (shoulder[0] - plane) * inner, at["neck"][1], at["neck"][2]])
     clavicle[1] += below * float(np.linalg.norm(elbow - shoulder))
     ball = at["ankle"] + BALL * (at["toes"] - at["ankle"])
     ball[1] = at["toes"][1]
@@ -175,7 +177,7 @@ def framed(name: str, bone: Array) -> tuple[Array, Hinge | None]:
     return frame, Hinge((0.0, 0.0, 1.0), low, high)
 
 
-def _checked(places: Mapping[str, Sequence[float]]) -> dict[str, Array]:
+def _checked(places: Mapping[str, Sequence[float]], plane: float) -> dict[str, Array]:
     missing = [m for m in MARKERS if m not in places]
     if missing:
         raise BadEditError(f"The marker “{missing[0]}” is missing.")
@@ -184,7 +186,7 @@ def _checked(places: Mapping[str, Sequence[float]]) -> dict[str, Array]:
         if place.shape != (3,) or not np.isfinite(place).all():
             raise BadEditError(f"The marker “{name}” needs three finite numbers.")
         if name in MIDDLE:
-            at[name] = place * np.array([0.0, 1.0, 1.0])
+            at[name] = np.array([plane, *place[1:]])
     size = max(float(np.linalg.norm(at["head_top"] - at["ankle"])), 1e-9)
     for a, b in (("head_top", "neck"), ("neck", "hip"), ("shoulder", "elbow"), ("elbow", "wrist"), ("hip", "knee"),
                  ("knee", "ankle"), ("ankle", "toes")):  # fmt: skip

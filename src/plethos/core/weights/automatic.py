@@ -13,7 +13,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.mesh import Topology, extent, outward_normals
-from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
+from plethos.core.symmetry import is_symmetric, sides
 from plethos.core.weights.bones import Segment, segment_distances, segments_of
 from plethos.core.weights.gradient import grade
 from plethos.core.weights.heat import heat_weights
@@ -149,7 +149,7 @@ def _flooded(starts, neighbours, on, seeds):  # type: ignore[no-untyped-def]
 
 
 def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights) -> Weights:
-    twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+    twin, other = sides(character, rest)
     if not is_symmetric(twin, other):
         return weights
     rows = np.flatnonzero(twin >= 0)

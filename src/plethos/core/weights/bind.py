@@ -6,9 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character
+from plethos.core.evaluate import Evaluator
+from plethos.core.symmetry import is_symmetric, sides
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import Progress, automatic_weights
 from plethos.core.weights.check import stray_weights, without_stray
+from plethos.core.weights.edit import mirrored_from
 
 ROUNDS = 4
 LEAST = 0.003  # automatic weights under this are not worth an influence
@@ -27,17 +30,12 @@ def bound_automatically(
     those that none of them holds before or after.
     """
     fresh = automatic_weights(character, joints, region, progress)
-    old = character.joint_weights
     if joints is None:
-        bound = with_joint_weights(character, fresh, most, LEAST)
+        bound = _cleared(with_joint_weights(character, fresh, most, LEAST), most, None, region is None)
     else:
         fresh[:, joints] = np.where(fresh[:, joints] < LEAST, 0, fresh[:, joints])
-        bound = with_joint_weights(character, fresh, most)
-    for _ in range(ROUNDS):
-        stray = [f for f in stray_weights(bound) if joints is None or (f.joint is not None and joints[f.joint])]
-        if not stray:
-            break
-        bound = with_joint_weights(bound, without_stray(bound, stray), most)
+        bound = _cleared(with_joint_weights(character, fresh, most), most, joints, False)
+    old = character.joint_weights
     kept = np.zeros(len(old), dtype=bool)
     if joints is not None:
         kept |= ~((old[:, joints] > 0) | (bound.joint_weights[:, joints] > 0)).any(axis=1)
@@ -49,3 +47,26 @@ def bound_automatically(
     dense = bound.joint_weights.astype(np.float64)
     dense[kept] = old[kept]
     return with_joint_weights(character, dense, most)
+
+
+def _cleared(bound: Character, most: int, joints: NDArray[np.bool_] | None, mirrored: bool) -> Character:
+    """Without the stray weights that the limit has left; with `mirrored` one side decides for both.
+
+    Limits and mends decide by a hair what they drop, so that two sides that were alike come apart.
+    """
+    twin, other = sides(bound, Evaluator(bound).rest())
+    mirrored = mirrored and is_symmetric(twin, other)
+
+    def evened(weights: NDArray[np.floating]) -> Character:
+        fresh = with_joint_weights(bound, weights, most)
+        return with_joint_weights(fresh, mirrored_from(fresh, 1.0), most) if mirrored else fresh
+
+    bound = evened(bound.joint_weights)
+    for _ in range(ROUNDS):
+        stray = [f for f in stray_weights(bound) if joints is None or (f.joint is not None and joints[f.joint])]
+        if not stray:
+            break
+        if mirrored:
+            stray += [f.mirrored(twin, other) for f in stray]
+        bound = evened(without_stray(bound, stray))
+    return bound

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -11,13 +11,14 @@ from scipy.sparse import csgraph
 
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
-from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
+from plethos.core.symmetry import is_symmetric, sides
 from plethos.core.weights.bones import segment_distances, segments_of
 
 LEAST = 0.01  # weights under this are noise, not a fault
 STRAY_SHARE = 0.15  # a patch with less of a joint's weight than this, away from the rest of it, is stray
 UNMIRRORED = 0.02
 STEP = 0.85  # a joint's weight changing by more than this along one edge
+COARSE = 0.35  # of the joint's bone: longer edges cannot carry a gradient
 
 
 @dataclass(frozen=True)
@@ -40,6 +41,11 @@ class Finding:
     joint: int | None
     vertices: NDArray[np.int32]
     worst: float
+
+    def mirrored(self, twin: NDArray[np.int32], other: NDArray[np.int32]) -> Finding:
+        """The same on the other side, given each vertex's and joint's mirror image (see `sides`)."""
+        across = twin[self.vertices]
+        return replace(self, joint=None if self.joint is None else int(other[self.joint]), vertices=across[across >= 0])
 
     def to_json(self, character: Character) -> dict[str, Any]:
         """As plain data, the vertices counted as the file counts them."""
@@ -121,7 +127,7 @@ def over_limit(character: Character, limit: int) -> list[Finding]:
 def unmirrored(character: Character) -> list[Finding]:
     """Vertices whose twin on the other side follows the mirrored joints differently; nothing on unsymmetric meshes."""
     rest = Evaluator(character).rest()
-    twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+    twin, other = sides(character, rest)
     if not is_symmetric(twin, other):
         return []
     rows = np.flatnonzero(twin >= 0)
@@ -132,11 +138,20 @@ def unmirrored(character: Character) -> list[Finding]:
 
 
 def hard_steps(character: Character) -> list[Finding]:
-    """Edges along which a joint's weight jumps from nearly all to nearly none: they show as a crease."""
-    edges, weights = character.topology.edges, character.joint_weights
+    """Edges along which a joint's weight jumps from nearly all to nearly none: they show as a crease.
+
+    An edge that is long beside the joint's bone does not count: a mesh so coarse has no room for more.
+    """
+    edges, weights, rest = character.topology.edges, character.joint_weights, Evaluator(character).rest()
+    length = np.linalg.norm(rest[edges[:, 0]] - rest[edges[:, 1]], axis=1)
+    bone: dict[int, float] = {}
+    for segment in segments_of(character.skeleton):
+        for joint in (segment.joint, *segment.twists):
+            bone[joint] = max(bone.get(joint, 0.0), float(np.linalg.norm(segment.end - segment.start)))
     found = []
     for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
         step = np.abs(weights[edges[:, 0], joint] - weights[edges[:, 1], joint])
+        step[length > COARSE * (bone.get(joint) or np.inf)] = 0
         where = np.unique(edges[step > STEP])
         if len(where):
             found.append(Finding("hard_step", joint, where.astype(np.int32), float(step.max())))

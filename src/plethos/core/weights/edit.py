@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from plethos.core.character import Character, Part
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.symmetry import is_symmetric, joint_mirror, vertex_mirror
+from plethos.core.symmetry import is_symmetric, sides
 from plethos.core.weights.carry import carried_over
 from plethos.core.weights.heat import limit_influences
 
@@ -92,7 +92,7 @@ def eased(character: Character, vertices: NDArray[np.integer], rings: int = 2, r
     mask = np.zeros(len(character.points), dtype=bool)
     mask[vertices] = True
     rest = Evaluator(character).rest()
-    twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+    twin, other = sides(character, rest)
     if is_symmetric(twin, other):
         mask[twin[np.flatnonzero(mask & (twin >= 0))]] = True
     chosen = np.flatnonzero(topology.grow(mask, rings))
@@ -116,11 +116,13 @@ def mirrored_from(character: Character, side: float) -> Weights:
         When vertices or joints have no mirror images.
     """
     rest = Evaluator(character).rest()
-    twin, other = vertex_mirror(rest), joint_mirror(character.skeleton)
+    twin, other = sides(character, rest)
     if (other == np.arange(len(other))).all() or (twin >= 0).sum() < 2:
         raise BadEditError("The two sides of this character are not mirror images, so nothing can be carried over.")
     weights = character.joint_weights.astype(np.float64)
-    target = np.flatnonzero((twin >= 0) & (twin != np.arange(len(twin))) & (rest[:, 0] * side < 0))
+    target = np.flatnonzero(
+        (twin >= 0) & (twin != np.arange(len(twin))) & ((rest[:, 0] - character.mirror_x) * side < 0)
+    )
     weights[target] = weights[twin[target]][:, other]
     middle = np.flatnonzero(twin == np.arange(len(twin)))
     weights[middle] = 0.5 * (weights[middle] + weights[middle][:, other])

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from plethos.core.errors import BadEditError
 from plethos.core.mesh import Topology
 from plethos.core.sculpt.session import Touched
-from plethos.core.symmetry import MIRROR
+from plethos.core.symmetry import across
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import evened
 
@@ -49,11 +49,11 @@ class Paint:
     locked: NDArray[np.bool_]
     bone: Segment | None = None
 
-    def mirrored(self, other: NDArray[np.int32]) -> Paint:
-        """The same for the other side; `other` ``(J,)`` is each joint's mirror image."""
+    def mirrored(self, other: NDArray[np.int32], plane: float) -> Paint:
+        """The same for the other side, across x = `plane`; `other` ``(J,)`` is each joint's mirror image."""
         bone = self.bone
         if bone is not None:
-            ends = (bone.start * MIRROR, bone.end * MIRROR)
+            ends = (across(bone.start, plane), across(bone.end, plane))
             bone = Segment(int(other[bone.joint]), *ends, tuple(int(other[t]) for t in bone.twists))
         return replace(self, joint=int(other[self.joint]), locked=self.locked[other], bone=bone)
 
@@ -70,6 +70,8 @@ class PaintedWeights:
         Mirror image of each vertex (-1 for none) and joint; None paints one side only.
     rest
         ``(V, 3)`` points at rest in the world; only *even* asks for them.
+    plane
+        The x of the plane between the sides.
     """
 
     topology: Topology
@@ -78,6 +80,7 @@ class PaintedWeights:
     twin: NDArray[np.int32] | None = None
     other: NDArray[np.int32] | None = None
     rest: NDArray[np.floating] | None = None
+    plane: float = 0.0
     _shown: tuple[int, NDArray[np.float32]] | None = None
 
     def of_joint(self, joint: int) -> NDArray[np.float32]:
@@ -128,7 +131,7 @@ class PaintedWeights:
             order = np.argsort(vertices)
             mirrored = share[order[np.searchsorted(vertices[order], twin[inner])]]
             if paint.mode in OF_ONE_JOINT and other[paint.joint] != paint.joint:
-                self.dense[inner] = MODES[paint.mode](self, inner, mirrored, paint.mirrored(other))
+                self.dense[inner] = MODES[paint.mode](self, inner, mirrored, paint.mirrored(other, self.plane))
             self.dense[inner] = 0.5 * (self.dense[inner] + self.dense[twin[inner]][:, other])
         return np.concatenate([vertices, there[alone]])
 

@@ -133,6 +133,7 @@ class FigureInfo(BaseModel):
     vertices: int
     triangles: int
     height: float
+    mirror_x: float = Field(description="Where the plane between the two sides lies, metres.")
     parts: list[PartInfo]
     joints: list[JointInfo]
     clips: list[ClipInfo]
