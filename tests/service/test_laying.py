@@ -10,6 +10,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.regions import PICKED
+from plethos.core.remedies.review import CHANGED
 from plethos.core.sculpt.session import Dab
 from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import shipped
@@ -155,6 +156,17 @@ class Laying(Case):
         stop.set()
         thread.join()
         self.assertEqual(faults, [])
+
+    def test_a_corrective_whose_joint_was_moved_says_so_until_that_is_undone(self):
+        def said(opened):
+            return [CHANGED in r.report["warnings"] for r in opened.character.remedies]
+
+        laying.move(self.bench, self.id, "left_forearm", self.at(self.opened, "left_forearm") + [0, 0, 0.02], False)
+        self.assertIn(True, said(self.opened))
+        self.assertIn(False, said(self.opened))
+        self.assertEqual(said(self.again()), said(self.opened))
+        self.bench.step(self.id, -1)
+        self.assertNotIn(True, said(self.opened))
 
     def test_nothing_is_edited_while_a_sculpt_is_in_progress(self):
         pose = pose_of(self.opened, {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}})

@@ -56,6 +56,7 @@ async function tieHere(): Promise<void> {
     <p v-else class="sentence warn">Not tied to a joint, so it never switches on.
       <el-button size="small" type="primary" :disabled="Math.abs(bench.angle) < 1 || locked" @click="tieHere">Tie to this bend</el-button>
     </p>
+    <p v-for="w in remedy.report.warnings" :key="w" class="sentence warn">{{ w }}</p>
     <div class="row">
       <el-button size="small" :disabled="locked" @click="bench.beginSculpt(remedy.id)">Sculpt</el-button>
       <el-button size="small" :type="bench.alone === remedy.id ? 'primary' : ''" :aria-pressed="bench.alone === remedy.id" @click="toggleAlone">Alone</el-button>
@@ -76,7 +77,6 @@ async function tieHere(): Promise<void> {
         <dt>Greatest move</dt><dd class="num">{{ ((remedy.report.greatest_move_m ?? 0) * 100).toFixed(1) }} cm</dd>
         <dt>Comes back within</dt><dd class="num">{{ back }}</dd>
       </dl>
-      <p v-for="w in remedy.report.warnings" :key="w" class="sentence warn">{{ w }}</p>
       <div class="row">
         <el-button v-if="remedy.trigger" size="small" :disabled="locked" @click="change(null)">Break the tie</el-button>
         <el-button size="small" :disabled="locked" @click="bench.edit((c) => api.deleteRemedy(c, remedy.id))">Delete</el-button>

@@ -16,6 +16,7 @@ from plethos.core.formats import gltf_file
 from plethos.core.formats.files import ENDINGS, open_file
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.remedies.review import reviewed
 from plethos.core.rotations import Array
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.edit import limited
@@ -145,6 +146,7 @@ class Workbench:
         blob: bytes | None = None,
     ) -> None:
         """Store a version with its sculpt in progress, then make it the current one."""
+        character = reviewed(opened.character, character)
         kept = opened.weights_hash if shares_weights(character, opened.character) else None
         described = describe(character, session.note if session else None, blob, opened.bare, kept)
         before = opened.revision

@@ -47,6 +47,10 @@ class Remedy(Protocol):
         """The same remedy on a changed skeleton."""
         ...
 
+    def noted(self, warning: str) -> Remedy:
+        """The same remedy with one more sentence among the warnings of its report."""
+        ...
+
     def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:
         """Everything but the arrays, as plain data."""
         ...

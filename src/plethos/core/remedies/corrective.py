@@ -64,6 +64,12 @@ class CorrectiveShape:
         trigger = self.trigger.carried(change) if self.trigger else None
         return replace(self, trigger=trigger, pose=change.pose(self.pose))
 
+    def noted(self, warning: str) -> CorrectiveShape:
+        warnings = list(self.report.get("warnings", ()))
+        if warning in warnings:
+            return self
+        return replace(self, report={**self.report, "warnings": [*warnings, warning]})
+
     def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:
         return {
             "kind": self.kind,
