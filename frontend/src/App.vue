@@ -1,3 +1,4 @@
 <template>
-  <router-view />
+  <!-- What is said stands under the ribbon, so that the stations stay in reach. -->
+  <el-config-provider :message="{ offset: 52, max: 3 }"><router-view /></el-config-provider>
 </template>

@@ -101,7 +101,7 @@ class Template(unittest.TestCase):
         for marker, joint in (("elbow", "forearm"), ("wrist", "hand"), ("hip", "thigh"), ("knee", "shin"),
                               ("ankle", "foot"), ("shoulder", "upper_arm")):  # fmt: skip
             at = skeleton.rest_global[skeleton.find(f"left_{joint}"), :3, 3]
-            self.assertLess(float(np.linalg.norm(self.markers[marker] - at)), 0.06, marker)
+            self.assertLess(float(np.linalg.norm(self.markers[marker] - at)), 0.04, marker)
 
     def test_a_figure_beside_the_middle_gets_the_same_skeleton_and_weights_there(self):
         aside = np.array([0.7, 0.0, 0.2])

@@ -18,7 +18,11 @@ const stations = [{ key: '1', name: 'bind', label: 'Bind' }, { key: '3', name: '
 const station = computed(() => props.station || 'mend')
 const go = (name: string) => router.push(`/characters/${props.id}/${name}`)
 
-watch(() => props.id, (id) => void bench.open(id), { immediate: true })
+watch(() => props.id, async (id) => {
+  await bench.open(id)
+  // Where nothing follows a joint yet there is nothing to mend.
+  if (id === props.id && !props.station && bench.state?.bound === false) void router.replace(`/characters/${id}/bind`)
+}, { immediate: true })
 watch(() => bench.state?.name, (name) => (document.title = name ? `${name} – Plethos` : 'Plethos'))
 onBeforeUnmount(() => bench.close())
 
