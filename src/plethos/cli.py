@@ -18,7 +18,8 @@ from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats import obj, rules
 from plethos.core.formats.files import open_file
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_read import read_character, unnormalised_weights
+from plethos.core.formats.gltf_parts import unnormalised_weights
+from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.remedies.solve import guess_trigger, solve_corrective

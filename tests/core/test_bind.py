@@ -10,7 +10,8 @@ from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
-from plethos.core.formats.gltf_read import read_character, unnormalised_weights
+from plethos.core.formats.gltf_parts import unnormalised_weights
+from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.skeleton import Skeleton
 from plethos.core.symmetry import across, joint_mirror, mirror_plane, other_side_names, vertex_mirror

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.formats.gltf_read import unnormalised_weights
+from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.regions import PICKED, pick
 from plethos.core.sculpt.session import Touched
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights

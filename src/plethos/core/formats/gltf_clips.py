@@ -1,4 +1,4 @@
-"""The clips of a written file: those of its source, said anew where joints changed, or with activations baked in."""
+"""The clips of a file: read, said anew where joints have changed since, or with activations baked in."""
 
 from __future__ import annotations
 
@@ -8,12 +8,66 @@ import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.clips import Clip, Track
+from plethos.core.errors import BadFileError
 from plethos.core.evaluate import shape_activations
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_read import PartLayout
+from plethos.core.formats.gltf_file import GltfFile, whole
+from plethos.core.formats.gltf_layout import PartLayout
+from plethos.core.formats.gltf_parts import RawPart
+from plethos.core.names import free_name
 
 BAKED_RATE = 30.0  # keys a second
+
+
+def read_clips(
+    file: GltfFile, place: dict[int, int], raws: list[RawPart], first_shape: dict[int, int]
+) -> tuple[Clip, ...]:
+    """All clips; `place` says which joint a node is, `first_shape` the first shape of a part's node."""
+    shapes_of = {r.layout.node: len(r.targets) for r in raws}
+    clips, taken = [], set[str]()
+    for number, animation in enumerate(file.items("animations")):
+        label = str(animation.get("name") or f"clip_{number}")
+        tracks = []
+        for channel in animation.get("channels", []):
+            track = _track(file, animation, channel, label, place, shapes_of, first_shape)
+            if track is not None:
+                tracks.append(track)
+        duration = max((float(t.times[-1]) for t in tracks), default=0.0)
+        clips.append(Clip(free_name(label, taken), duration, tuple(tracks)))
+    return tuple(clips)
+
+
+def _track(
+    file: GltfFile,
+    animation: dict[str, Any],
+    channel: dict[str, Any],
+    label: str,
+    place: dict[int, int],
+    shapes_of: dict[int, int],
+    first_shape: dict[int, int],
+) -> Track | None:
+    target = channel.get("target", {})
+    path, node = target.get("path"), target.get("node")
+    samplers = animation.get("samplers", [])
+    sampler = samplers[whole(channel.get("sampler"), f"a sampler of clip “{label}”", len(samplers))]
+    width = {"rotation": 4, "translation": 3, "scale": 3, "weights": shapes_of.get(node, 0)}.get(path, 0)
+    index = first_shape.get(node) if path == "weights" else place.get(node)
+    if index is None or width == 0:
+        return None
+    what = f"the keys of clip “{label}”"
+    times = file.accessor(sampler.get("input"), what, "SCALAR")[:, 0].astype(np.float64)
+    if len(times) == 0 or (np.diff(times) < 0).any():
+        raise BadFileError(f"The file is broken: {what} do not go forward in time.")
+    interpolation = sampler.get("interpolation", "LINEAR")
+    if interpolation not in ("LINEAR", "STEP", "CUBICSPLINE"):
+        raise BadFileError(f"The file is broken: {what} have an unknown interpolation.")
+    kinds = {"rotation": "VEC4", "weights": "SCALAR"}.get(path, "VEC3")
+    values = file.accessor(sampler.get("output"), what, kinds).astype(np.float64)
+    needed = len(times) * width * (3 if interpolation == "CUBICSPLINE" else 1)
+    if values.size != needed:
+        raise BadFileError(f"The file is broken: {what} have {values.size} numbers where {needed} are needed.")
+    shape = (len(times), 3, width) if interpolation == "CUBICSPLINE" else (len(times), width)
+    return Track(path, index, times, values.reshape(shape), interpolation)
 
 
 def write_clips(builder: GltfBuilder, source: GltfFile, character: Character) -> None:

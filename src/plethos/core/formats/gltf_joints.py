@@ -13,8 +13,8 @@ from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_layout import skin_joints
 from plethos.core.formats.gltf_nodes import is_marked, local_transform, marked, node_parents, stored_hinge
-from plethos.core.formats.gltf_read import skin_joints
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge
 

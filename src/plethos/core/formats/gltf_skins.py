@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_read import PartLayout, inverse_binds, skin_joints
+from plethos.core.formats.gltf_layout import PartLayout, inverse_binds, skin_joints
 
 Slots = NDArray[np.int32]
 

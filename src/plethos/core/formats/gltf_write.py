@@ -18,7 +18,7 @@ from plethos.core.formats.gltf_build import ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_clips import bake_clip, drop_empty_clips, write_clips
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_joints import write_joints
-from plethos.core.formats.gltf_read import PartLayout, layout_of, target_names
+from plethos.core.formats.gltf_layout import PartLayout, layout_of, target_names
 from plethos.core.formats.gltf_skins import write_skins
 from plethos.core.names import free_name
 from plethos.core.shape import Shape
