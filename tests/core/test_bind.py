@@ -13,12 +13,15 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.joints import edit
+from plethos.core.mesh import outward_normals
+from plethos.core.names import is_tip, other_side_names
 from plethos.core.skeleton import Skeleton
-from plethos.core.symmetry import across, joint_mirror, mirror_plane, other_side_names, vertex_mirror
+from plethos.core.symmetry import across, joint_mirror, mirror_plane, vertex_mirror
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights, without_islands
 from plethos.core.weights.bind import bound_automatically
-from plethos.core.weights.bones import segment_distances, segments_of
+from plethos.core.weights.bones import segment_distances, segments_of, skin_bones
 from plethos.core.weights.check import check_weights, stray_weights, without_stray
 from plethos.core.weights.table import weights_from_json, weights_to_json
 from plethos.demo.catalogue import open_demo
@@ -41,6 +44,12 @@ def chain(places, parents, names=None) -> Skeleton:
     )
 
 
+def rest_of(character):
+    """Points at rest and the normals that point out of them."""
+    rest = Evaluator(character).rest().astype(float)
+    return rest, outward_normals(rest, character.topology)
+
+
 class BonesOfASkeleton(unittest.TestCase):
     def test_twist_joints_lie_on_their_bone_and_thumbs_do_not(self):
         skeleton = chain(
@@ -56,6 +65,46 @@ class BonesOfASkeleton(unittest.TestCase):
         skeleton = chain([[0, 0, 0], [0, 2, 0], [0, 4, 0]], [-1, 0, 1])
         last = next(s for s in segments_of(skeleton) if s.joint == 2)
         np.testing.assert_allclose(last.end, [0, 4 + 0.9 * 2, 0])
+
+    def test_a_joint_that_is_named_as_a_tip_only_ends_the_bone_before_it(self):
+        for name in ("index_tip_L", "HeadEnd", "tail.nub", "left_toe_end"):
+            skeleton = chain([[0, 0, 0], [0, 2, 0], [0, 4, 0]], [-1, 0, 1], ["base", "middle", name])
+            self.assertEqual([s.joint for s in segments_of(skeleton)], [0, 1], name)
+        for name in ("tiptoe", "bend", "l_hand"):
+            self.assertFalse(is_tip(name), name)
+
+    def test_where_all_joints_are_siblings_their_frames_tell_where_bones_go(self):
+        # Two fingers of three joints side by side, nearer to each other than their own joints are, and a palm.
+        places = [[0, 0, 0], *([x, y, 0] for x in (-0.4, 0.4) for y in (1, 2, 3))]
+        skeleton = chain(places, [-1] * 7)
+        ends = {s.joint: s.end.tolist() for s in segments_of(skeleton)}
+        self.assertEqual([ends[j] for j in (1, 2, 4, 5)], [[-0.4, 2, 0], [-0.4, 3, 0], [0.4, 2, 0], [0.4, 3, 0]])
+        self.assertIn(ends[0], ([-0.4, 1, 0], [0.4, 1, 0]))
+        np.testing.assert_allclose(ends[3], [-0.4, 3.9, 0])
+        # On a parent the chains are told by the joints themselves.
+        hung = chain([[0, 0, 0], [0, 1, 0], [0, 2, 0], [0, 3, 0], [0, 4, 0]], [-1, 0, 1, 2, 3])
+        self.assertEqual(len(segments_of(hung)), 5)
+
+    def test_a_root_on_the_ground_and_controls_on_it_are_no_bones(self):
+        keeper, _ = open_demo("lock-keeper-bare")
+        ankle = keeper.skeleton.rest_global[keeper.skeleton.find("left_foot"), :3, 3]
+        rooted = edit.made(keeper, "master", None, [0, 0, -0.02])
+        rooted = edit.made(rooted, "ground", rooted.skeleton.find("master"), [0, 0.01, 0])
+        rooted = edit.reparented(rooted, rooted.skeleton.find("pelvis"), rooted.skeleton.find("ground"))
+        rooted = edit.made(rooted, "foot_control", rooted.skeleton.find("ground"), ankle)
+        s = rooted.skeleton
+        with_root, without = bound_automatically(rooted, 4), bound_automatically(keeper, 4)
+        for name in ("master", "ground", "foot_control"):
+            self.assertEqual(with_root.joint_weights[:, s.find(name)].max(), 0, name)
+        for name in ("pelvis", "left_thigh", "left_foot", "head"):
+            own, other = (c.joint_weights[:, c.skeleton.find(name)] for c in (with_root, without))
+            np.testing.assert_allclose(own, other, atol=0.02)
+        # A top joint inside the skin, or on a sheet, is a bone as any other.
+        pelvis = [b for b in skin_bones(keeper.skeleton, *rest_of(keeper)) if b.joint == keeper.skeleton.find("pelvis")]
+        self.assertEqual(len(pelvis), 3)
+        sheet = chain([[0, 0, 0], [0, 1, 0]], [-1, 0])
+        grid = np.stack(np.meshgrid(np.linspace(-1, 1, 9), np.linspace(0, 2, 9), [0.0]), axis=-1).reshape(-1, 3)
+        self.assertEqual(len(skin_bones(sheet, grid, np.tile([0.0, 0, 1], (81, 1)))), 2)
 
     def test_a_bone_outside_the_skin_counts_as_further_away(self):
         skeleton = chain([[0, 0, 0], [0, 1, 0]], [-1, 0])

@@ -1,7 +1,10 @@
-"""Names of joints, parts and shapes: free ones, and those of the other side."""
+"""Names of joints, parts and shapes: free ones, those of the other side, and what they tell."""
 
 from __future__ import annotations
 
+import re
+
+TIPS = ("tip", "end", "nub")  # common practice, no source
 SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"), ("l", "r"))
 
 
@@ -37,3 +40,11 @@ def other_side_names(name: str) -> set[str]:
 def other_side_name(name: str) -> str | None:
     """The likeliest name of the joint on the other side; None when the name tells no side."""
     return min(other_side_names(name), default=None)
+
+
+def is_tip(name: str) -> bool:
+    """Whether a joint's name says that it only marks where the bone before it ends: ``index_tip_L``, ``HeadEnd``."""
+    words = [w.lower() for w in re.findall(r"[A-Z]?[a-z]+|[A-Z]+", name)]
+    while words and words[-1] in ("l", "r", "left", "right"):
+        words.pop()
+    return bool(words) and words[-1] in TIPS

@@ -14,7 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.mesh import Topology, extent, outward_normals
 from plethos.core.symmetry import is_symmetric, sides
-from plethos.core.weights.bones import Segment, segment_distances, segments_of
+from plethos.core.weights.bones import Segment, segment_distances, skin_bones
 from plethos.core.weights.gradient import grade
 from plethos.core.weights.heat import heat_weights
 
@@ -56,10 +56,12 @@ def automatic_weights(
     if region is not None and not (region > 0).any():
         raise BadEditError("The region holds no vertex: pick some first.")
     rest = Evaluator(character).rest().astype(np.float64)
-    segments = segments_of(skeleton)
+    normals = outward_normals(rest, character.topology)
+    segments = skin_bones(skeleton, rest, normals)
     if not segments:
         raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")
-    fresh = _heated(character.topology, rest, segments, len(skeleton), progress)
+    distance = segment_distances(rest, normals, segments)
+    fresh = _heated(character.topology, rest, segments, distance, len(skeleton), progress)
     fresh = _mirrored(character, rest, fresh)
     if joints is not None:
         fresh = _chosen_only(character, fresh, joints)
@@ -71,9 +73,14 @@ def automatic_weights(
 
 
 def _heated(
-    topology: Topology, rest: NDArray[np.float64], segments: list[Segment], joints: int, progress: Progress
+    topology: Topology,
+    rest: NDArray[np.float64],
+    segments: list[Segment],
+    distance: Weights,
+    joints: int,
+    progress: Progress,
 ) -> Weights:
-    distance = segment_distances(rest, outward_normals(rest, topology), segments)
+    """Weights ``(V, joints)`` by heat, given how far each vertex is from each bone ``(V, S)``."""
     least = np.maximum(distance.min(axis=1), 1e-3 * extent(rest))
     progress(0.1)
     # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured. Here and in the solve

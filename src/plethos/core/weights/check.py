@@ -11,8 +11,9 @@ from scipy.sparse import csgraph
 
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
+from plethos.core.mesh import outward_normals
 from plethos.core.symmetry import is_symmetric, sides
-from plethos.core.weights.bones import segment_distances, segments_of
+from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
 
 LEAST = 0.01  # weights under this are noise, not a fault
 STRAY_SHARE = 0.15  # a patch with less of a joint's weight than this, away from the rest of it, is stray
@@ -76,18 +77,20 @@ def stray_weights(character: Character) -> list[Finding]:
     """
     topology, weights = character.topology, character.joint_weights
     rest = Evaluator(character).rest()
-    segments = segments_of(character.skeleton)
+    bones = skin_bones(character.skeleton, rest, outward_normals(rest, topology))
+    home = {t: s.joint for s in bones for t in (s.joint, *s.twists)}
+    # A joint that has no bone of its own (a root, a tip) is at home where it stands.
+    alone = [j for j in range(len(character.skeleton)) if j not in home]
+    places = character.skeleton.rest_global[:, :3, 3]
+    segments = [*bones, *(Segment(j, places[j], places[j]) for j in alone)]
     owners = np.array([s.joint for s in segments])
-    twists = {t: s.joint for s in segments for t in s.twists}
     distance = segment_distances(rest, np.zeros_like(rest), segments)
-    nearest = distance.min(axis=1, initial=np.inf)
+    nearest = distance[:, : len(bones)].min(axis=1, initial=np.inf)
     pieces, found = topology.pieces, []
     for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
         on = weights[:, joint] > LEAST
         inside = np.flatnonzero(on)
-        own = owners == twists.get(joint, joint)
-        if not own.any():
-            continue
+        own = owners == home.get(joint, joint)
         patch = csgraph.connected_components(topology.adjacency[inside][:, inside], directed=False)[1]
         held = np.bincount(patch, weights=weights[inside, joint])
         elsewhere = np.zeros(len(rest), dtype=bool)
