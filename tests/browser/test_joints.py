@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from plethos.core.bend import bent
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.obj import write_obj
 from plethos.demo.catalogue import open_demo, shipped
@@ -128,6 +129,35 @@ class Joints(BrowserCase):
         skeleton = self.bench.open(keeper).character.skeleton
         self.assertEqual(skeleton.names[skeleton.parents[skeleton.find("right_lantern")]], "right_hand")
         self.page.wait_for_selector("[data-joint=left_lantern]")
+
+    def test_a_chain_is_made_click_by_click_in_the_middle_of_the_limb(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{keeper}/bind")
+        self.choose_joint("Left shin")
+        self.bend(60)
+        self.tab("Joints")
+        self.page.get_by_label("Face the joint, outer side").click()
+        self.page.get_by_label("Name of the new joint").fill("left_strap")
+        self.page.get_by_role("radio", name="Make joints").click()
+        x, y = self.middle()
+        for k, down in enumerate((-30, -60), start=1):
+            self.page.mouse.click(x, y + down)
+            self.until(lambda k=k: self.version(keeper) == k)
+            self.page.wait_for_selector(f".panel h2:has-text('Left strap {k}')")
+        self.assertEqual(self.state(keeper)["undo"], "Make left_strap_2")
+        s = self.bench.open(keeper).character.skeleton
+        for side in ("left", "right"):
+            chain = [s.names[s.parents[s.find(f"{side}_strap_{k}")]] for k in (1, 2)]
+            self.assertEqual(chain, [f"{side}_shin", f"{side}_strap_1"])
+        # They stand under the pointer, inside the thigh: nearer to its bone than the skin is.
+        dot = self.page.locator("[data-joint=left_strap_2]").bounding_box()
+        self.assertAlmostEqual(dot["x"] + dot["width"] / 2, x, delta=2)
+        self.assertAlmostEqual(dot["y"] + dot["height"] / 2, y - 60, delta=2)
+        pose = bent(s.rest_pose(), s.find("left_shin"), s.hinge(s.find("left_shin")).axis, np.radians(60))
+        there = s.global_matrices(pose)[:, :3, 3]
+        thigh, knee, at = (there[s.find(n)] for n in ("left_thigh", "left_shin", "left_strap_2"))
+        away = np.linalg.norm(np.cross(at - thigh, knee - thigh)) / np.linalg.norm(knee - thigh)
+        self.assertLess(away, 0.05)
 
 
 class Regions(BrowserCase):

@@ -81,7 +81,7 @@ class InTheBrowser(BrowserCase):
             page.keyboard.press("]")
         view = page.locator(".view canvas").bounding_box()
         x, y = view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
-        size, strength = page.locator(".numbers b.num").all_text_contents()
+        size, strength, _ = page.locator(".numbers b.num").all_text_contents()
         page.mouse.move(x, y)
         page.keyboard.down("d")
         page.mouse.down()

@@ -119,6 +119,31 @@ class Edited(unittest.TestCase):
         self.moves_alike(both)
         self.comes_back(both)
 
+    def test_a_chain_is_laid_joint_by_joint_along_its_bones(self):
+        keeper, _ = open_demo("lock-keeper-bare")
+        hand = keeper.skeleton.find("left_hand")
+        start = keeper.skeleton.rest_global[hand, :3, 3]
+        places = [start + step for step in ([0.05, 0, 0.02], [0.08, -0.02, 0.05], [0.09, -0.05, 0.06])]
+        grown, up = keeper, "left_hand"
+        for k, place in enumerate(places):
+            grown = edit.continued(grown, f"tail_{k}", grown.skeleton.find(up), place)
+            up = f"tail_{k}"
+        s = grown.skeleton
+        frames = [rotations.rotation_part(s.rest_global[s.find(f"tail_{k}"), :3, :3]) for k in range(3)]
+        for k in range(2):
+            bone = places[k + 1] - places[k]
+            np.testing.assert_allclose(frames[k][:, 1], bone / np.linalg.norm(bone), atol=1e-9)
+        np.testing.assert_allclose(frames[2], frames[1], atol=1e-9)
+        # What skin follows is never turned.
+        self.assertTrue(edit.stands_as_before(keeper.skeleton, s, "left_hand"))
+        np.testing.assert_allclose(Evaluator(grown).rest(), Evaluator(keeper).rest(), atol=1e-6)
+        # Said in a pose, it is there in the pose.
+        pose = bent(keeper.skeleton.rest_pose(), keeper.skeleton.find("left_forearm"), (0, 0, 1), 1.0)
+        posed = edit.continued(keeper, "lantern", hand, [0.3, 1.2, 0.4], pose)
+        raised = bent(posed.skeleton.rest_pose(), posed.skeleton.find("left_forearm"), (0, 0, 1), 1.0)
+        at = posed.skeleton.global_matrices(raised)[posed.skeleton.find("lantern"), :3, 3]
+        np.testing.assert_allclose(at, [0.3, 1.2, 0.4], atol=1e-9)
+
     def test_a_turned_frame_changes_no_motion_and_its_twin_follows(self):
         forearm = self.skeleton.find("left_forearm")
         by = rotations.from_euler_xyz_deg([10, 35, -20])

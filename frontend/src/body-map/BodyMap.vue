@@ -8,9 +8,9 @@ const bench = useWorkbench()
 const WIDTH = 236, HEIGHT = 270, PAD = 22, APART = 19, R = 8
 const ROUND = 2 * Math.PI * R
 
-/** Joints from the root outwards; those that would cover another (fingers, twist joints) are left to the list. */
+/** Joints from the root outwards; twist joints, and those that would cover another (fingers), are left to the list. */
 const map = computed(() => {
-  const joints = bench.figure?.joints ?? []
+  const joints = bench.figure?.joints.filter((j) => !j.on_bone) ?? []
   if (!joints.length) return { rings: [], lines: [] }
   const xs = joints.map((j) => j.at[0]), ys = joints.map((j) => j.at[1])
   const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)]
@@ -19,20 +19,34 @@ const map = computed(() => {
     x: WIDTH / 2 + (at[0] - (x0 + x1) / 2) * scale,
     y: HEIGHT / 2 - (at[1] - (y0 + y1) / 2) * scale,
   })
-  const children = new Map<number, number>()
-  for (const j of joints) children.set(j.parent, (children.get(j.parent) ?? 0) + 1)
-  const ranked = [...joints].sort((a, b) => (children.get(b.index) ?? 0) - (children.get(a.index) ?? 0) || a.index - b.index)
+  const children = new Map<number, number>(), below = new Map<number, number>()
+  const up = new Map(joints.map((j) => [j.index, j.parent]))
+  for (const j of joints) {
+    children.set(j.parent, (children.get(j.parent) ?? 0) + 1)
+    for (let k = j.parent; k >= 0; k = up.get(k) ?? -1) below.set(k, (below.get(k) ?? 0) + 1)
+  }
+  // Limbs come first, from the trunk outwards: that is where skin bends. Then where the trunk branches, then the rest of it.
+  const middle = bench.figure?.mirror_x ?? 0
+  const sideways = (j: (typeof joints)[number]) => Number(Math.abs(j.at[0] - middle) * scale > R / 2)
+  const count = (of: Map<number, number>, j: (typeof joints)[number]) => of.get(j.index) ?? 0
+  const ranked = [...joints].sort((a, b) => sideways(b) - sideways(a)
+    || (sideways(a) ? count(below, b) - count(below, a) : count(children, b) - count(children, a)) || a.index - b.index)
   const rings: { name: string; index: number; parent: number; x: number; y: number }[] = []
   for (const j of ranked) {
     const at = place(j.at)
     if (rings.every((r) => Math.hypot(r.x - at.x, r.y - at.y) >= APART)) rings.push({ name: j.name, index: j.index, parent: j.parent, ...at })
   }
-  const parent = new Map(joints.map((j) => [j.index, j.parent]))
   const shown = new Map(rings.map((r) => [r.index, r]))
+  const holder = (r: { parent: number }) => {
+    let found = r.parent
+    while (found >= 0 && !shown.has(found)) found = up.get(found) ?? -1
+    return shown.get(found)
+  }
+  // Where the joint that holds several has no ring (the pelvis), they meet at the one in the middle.
+  const tops = rings.filter((r) => !holder(r))
+  const hub = tops.reduce((best, r) => (Math.abs(r.x - WIDTH / 2) < Math.abs(best.x - WIDTH / 2) ? r : best), tops[0])
   const lines = rings.flatMap((r) => {
-    let up = r.parent
-    while (up >= 0 && !shown.has(up)) up = parent.get(up) ?? -1
-    const to = shown.get(up)
+    const to = holder(r) ?? (r === hub ? undefined : hub)
     return to ? [{ key: r.name, x1: r.x, y1: r.y, x2: to.x, y2: to.y }] : []
   })
   return { rings, lines }

@@ -66,7 +66,7 @@ function overlay(): void {
     return moved?.joint === d.name ? { ...d, ...project(new Vector3(...moved.at), view) } : d
   })
   bones.value = found.bones
-  arcs.value = brushing.value || tools.placing || tools.piecing ? [] : bending.chosenArcs(view)
+  arcs.value = brushing.value || tools.placing || tools.making || tools.piecing ? [] : bending.chosenArcs(view)
   markers.value = placing.markerDots(view)
 }
 
@@ -176,9 +176,10 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
     <canvas
       ref="canvas"
       aria-label="The character in its pose"
-      @pointerdown="press"
+      :class="{ making: tools.making }"
+      @pointerdown="tools.making ? placing.press($event) : press($event)"
       @pointermove="move"
-      @pointerup="lift"
+      @pointerup="tools.making ? placing.lift($event) : lift($event)"
       @pointercancel="lift"
       @dblclick="loop"
       @pointerleave="leave"
@@ -243,6 +244,7 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
 <style scoped>
 .view { position: relative; user-select: none; overflow: hidden; background: var(--ground); min-width: 0; min-height: 0; }
 canvas { position: absolute; inset: 0; width: 100%; height: 100%; display: block; touch-action: none; }
+canvas.making { cursor: crosshair; }
 .over { position: absolute; inset: 0; pointer-events: none; }
 .bone { stroke: #ece8f1; stroke-opacity: 0.22; stroke-width: 1.2; }
 .dot { fill: #1d1b22; fill-opacity: 0.35; stroke: #ece8f1; stroke-opacity: 0.55; stroke-width: 1.2; }

@@ -6,7 +6,7 @@
  */
 import { Plane, Raycaster, Vector2, Vector3 } from 'three'
 import type { Ref } from 'vue'
-import { api } from '@/api/client'
+import { api, Problem } from '@/api/client'
 import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 import type { Figure } from './figure'
@@ -15,6 +15,8 @@ import type { Stage } from './stage'
 
 export interface MarkerDot { name: string; label: string; x: number; y: number; twin: { x: number; y: number } | null }
 
+/** A press that moves less than this many pixels is a click. */
+const STILL = 3
 export const MIDDLE = ['head_top', 'neck']
 export const markerLabel = (name: string) => name.replace('_', ' ')
 
@@ -23,6 +25,8 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
   const tools = useTools()
   let marker: string | null = null
   let travelled = false
+  let pressed: { x: number; y: number } | null = null
+  let making = false
   const caster = new Raycaster()
 
   function aim(event: PointerEvent): void {
@@ -75,6 +79,25 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     } else return
     scene()!.stage.invalidate()
   }
+  /** A click on the skin makes a joint in the middle of the limb there; a drag turns the view. */
+  function press(event: PointerEvent): void {
+    pressed = event.button === 0 ? { x: event.clientX, y: event.clientY } : null
+  }
+  async function lift(event: PointerEvent): Promise<void> {
+    const still = pressed && Math.hypot(event.clientX - pressed.x, event.clientY - pressed.y) < STILL
+    pressed = null
+    if (!still || making) return
+    aim(event)
+    const at = middle()
+    if (!at) {
+      bench.say(new Problem('There is no skin there: click on the limb that the joint is for.'))
+      return
+    }
+    // One click after the other: the next joint hangs on this one.
+    making = true
+    await tools.makeJoint(tools.nextName(), [at.x, at.y, at.z], bench.pose)
+    making = false
+  }
   async function drop(): Promise<void> {
     marker = null
     const placed = bench.moving
@@ -101,5 +124,5 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
       return { name, label: markerLabel(name), x, y, twin }
     })
   }
-  return { grabJoint, grabMarker, drag, drop, cancel, markerDots }
+  return { press, lift, grabJoint, grabMarker, drag, drop, cancel, markerDots }
 }

@@ -7,7 +7,7 @@ import type { Dab, PaintMode, Within } from '@/api/live'
 import { useWorkbench } from './store'
 
 export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
-export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place'
+export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place' | 'make'
 export type BindTab = 'weights' | 'regions' | 'joints'
 
 const PAINTS: Tool[] = ['add', 'subtract', 'replace', 'smooth', 'even']
@@ -34,6 +34,8 @@ export const useTools = defineStore('tools', () => {
   const keepTo = ref<'everywhere' | 'inside' | 'outside'>('everywhere')
   /** The vertex whose influences are listed, or null. */
   const vertex = ref<number | null>(null)
+  /** What joints that are made are called; those made by clicks get a number too. */
+  const jointName = ref('')
   /** Where the markers of the template stand while a skeleton is being laid; null = none is. */
   const markers = shallowRef<Record<string, Point> | null>(null)
   /** The mirror image of each vertex, -1 for none; asked for once a brush that mirrors is taken. */
@@ -44,6 +46,8 @@ export const useTools = defineStore('tools', () => {
   const painting = computed(() => PAINTS.includes(tool.value) && !bench.sculpting && bench.chosen !== '')
   const picking = computed(() => (tool.value === 'pick' || tool.value === 'take') && !bench.sculpting)
   const placing = computed(() => tool.value === 'place' && !bench.sculpting)
+  /** Whether a click on the skin makes a joint there. */
+  const making = computed(() => tool.value === 'make' && !bench.sculpting)
   /** Whether a click on a piece does something with all of it. */
   const piecing = computed(() => (tool.value === 'give' || tool.value === 'piece') && !bench.sculpting)
   /** Whether the pointer works on the skin instead of posing. */
@@ -96,6 +100,21 @@ export const useTools = defineStore('tools', () => {
     else void pickAt('piece', triangle, at)
   }
 
+  /** Make a joint under the chosen one, at a place at rest or in a pose, and choose it: the next one hangs on it. */
+  async function makeJoint(name: string, at: Point, pose: typeof bench.pose): Promise<boolean> {
+    const body = { name, parent: bench.chosen || null, at, pose: { joints: pose }, mirror: mirrored.value }
+    if (!(await bench.edit((c) => api.makeJoint(c, body)))) return false
+    bench.chooseJoint(name)
+    return true
+  }
+
+  /** The next name of a chain: the one that was typed, or the chosen joint's, with the next free number. */
+  function nextName(): string {
+    const base = jointName.value.trim() || bench.chosen.replace(/[_.\- ]?\d+$/, '') || 'joint'
+    const taken = new Set(bench.figure?.joints.map((j) => j.name))
+    for (let k = 1; ; k += 1) if (!taken.has(`${base}_${k}`)) return `${base}_${k}`
+  }
+
   async function beginLaying(): Promise<void> {
     try {
       markers.value = await api.markers(bench.id)
@@ -111,6 +130,7 @@ export const useTools = defineStore('tools', () => {
     secondLayer.value = false
     keepTo.value = 'everywhere'
     withinRegion.value = ''
+    jointName.value = ''
     vertex.value = markers.value = twins.value = null
   }
   watch(() => bench.id, reset)
@@ -135,7 +155,7 @@ export const useTools = defineStore('tools', () => {
   })
 
   return {
-    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, markers, twins,
-    brushReach, painting, picking, placing, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, beginLaying, reset,
+    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, jointName, markers, twins,
+    brushReach, painting, picking, placing, making, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, makeJoint, nextName, beginLaying, reset,
   }
 })

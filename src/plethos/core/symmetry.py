@@ -44,7 +44,7 @@ def mirror_plane(points: NDArray[np.floating]) -> float:
     about = [float((vertex_mirror(points, plane) >= 0).mean()) for plane in (0.0, middle)]
     if about[0] >= SYMMETRIC:
         return 0.0
-    if about[1] > about[0] or not 0.75 * low + 0.25 * high < 0 < 0.25 * low + 0.75 * high:
+    if about[1] > max(about[0], 0.5) or not 0.75 * low + 0.25 * high < 0 < 0.25 * low + 0.75 * high:
         return middle
     return 0.0
 

@@ -21,14 +21,31 @@ from plethos.service.workbench import Workbench
 
 
 def make(
-    workbench: Workbench, character_id: str, name: str, parent: str | None, place: Sequence[float], mirror: bool
+    workbench: Workbench,
+    character_id: str,
+    name: str,
+    parent: str | None,
+    place: Sequence[float],
+    mirror: bool,
+    pose: Pose | None = None,
 ) -> OpenCharacter:
-    """One more joint; with `mirror` its image on the other side too, unless it lies in the middle."""
+    """One more joint; with `mirror` its image on the other side too, unless it lies in the middle.
+
+    Parameters
+    ----------
+    pose
+        The pose in which `place` was said; None = at rest.
+    """
 
     def change(character: Character) -> Character:
         up = None if parent is None else character.skeleton.find(parent)
-        fresh = edit.made(character, name, up, place)
-        return edit.reflected(fresh, [fresh.skeleton.find(name.strip())]) if mirror else fresh
+        fresh = edit.continued(character, name, up, place, pose)
+        if not mirror:
+            return fresh
+        joints = [fresh.skeleton.find(name.strip())]
+        if parent is not None and not edit.stands_as_before(character.skeleton, fresh.skeleton, parent):
+            joints.append(fresh.skeleton.find(parent))
+        return edit.reflected(fresh, joints)
 
     return workbench.edit(character_id, f"Make {name}", change)
 

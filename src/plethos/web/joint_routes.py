@@ -55,8 +55,9 @@ def mirror_side(bench: Bench, character_id: str, body: MirrorSide) -> CharacterS
 
 @router.post("")
 def make(bench: Bench, character_id: str, body: MakeJoint) -> CharacterState:
-    """Make a joint."""
-    return character_state(laying.make(bench, character_id, body.name, body.parent, body.at, body.mirror))
+    """Make a joint; a parent that nothing followed yet is laid along its bone."""
+    pose = pose_of(bench.open(character_id), {"joints": body.pose.joints})
+    return character_state(laying.make(bench, character_id, body.name, body.parent, body.at, body.mirror, pose))
 
 
 @router.post("/{joint:path}/place")

@@ -9,6 +9,7 @@ import numpy as np
 
 from plethos.core.joints.ranges import suggested
 from plethos.core.mesh import extent
+from plethos.core.weights.bones import segments_of
 from plethos.service.live import response_curve
 from plethos.service.open_character import OpenCharacter
 from plethos.service.picking import regions_json
@@ -79,6 +80,7 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
     # Parts follow each other, in vertices and so in triangles.
     first_corner = character.topology.triangles[:, 0]
     shares = character.joint_weights
+    twists = {t for bone in segments_of(skeleton) for t in bone.twists}
     for j, name in enumerate(skeleton.names):
         if not skeleton.is_joint[j]:
             continue
@@ -96,6 +98,7 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
                 hinge_known=skeleton.known_hinge(j) is not None,
                 likely_range=suggested(name),
                 bends=bool(((w > 0.02) & (w < 0.98)).any()),
+                on_bone=j in twists,
             )
         )
     return FigureInfo(

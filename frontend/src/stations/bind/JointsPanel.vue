@@ -11,7 +11,6 @@ const bench = useWorkbench()
 const tools = useTools()
 const ranges = ref<RangeInfo[]>([])
 const name = ref('')
-const fresh = ref('')
 const twists = ref(2)
 const turn = ref<Point>([0, 0, 0])
 /** Stands for no parent: an empty value would show as nothing chosen. */
@@ -70,14 +69,12 @@ function setHinge(change: { axis?: Axis; low?: number; high?: number }) {
 }
 const setAxis = (label: string) => setHinge({ axis: axes.find((a) => a.label === label)?.axis })
 async function make(): Promise<void> {
-  const wanted = fresh.value.trim()
+  const wanted = tools.jointName.trim()
   const at = [...(info.value?.at ?? [0, 1, 0])] as Point
   // Beside the chosen joint, so that it is seen and can be dragged to its place.
   at[1] += 0.04 * (bench.figure?.height ?? 1.8)
-  const body = { name: wanted, parent: bench.chosen || null, at, mirror: tools.mirrored }
-  if (!(await bench.edit((c) => api.makeJoint(c, body)))) return
-  fresh.value = ''
-  bench.chooseJoint(wanted)
+  if (!(await tools.makeJoint(wanted, at, {}))) return
+  tools.jointName = ''
   tools.tool = 'place'
 }
 </script>
@@ -144,9 +141,10 @@ async function make(): Promise<void> {
 
     <h3>New joint under it</h3>
     <form class="row" @submit.prevent="make">
-      <el-input v-model="fresh" placeholder="Name" maxlength="120" aria-label="Name of the new joint" class="grow" />
-      <el-button native-type="submit" :disabled="bench.sculpting !== null || !fresh.trim()">Make</el-button>
+      <el-input v-model="tools.jointName" placeholder="Name" maxlength="120" aria-label="Name of the new joint" class="grow" />
+      <el-button native-type="submit" :disabled="bench.sculpting !== null || !tools.jointName.trim()">Make</el-button>
     </form>
+    <p class="muted hint">Or take <b>Make joints</b> and click one joint after the other: a finger, a tail.</p>
 
     <h3>All joints</h3>
     <div class="row">

@@ -27,7 +27,8 @@ const choices: Record<BindTab, Choice[]> = {
     { name: 'take', label: 'Take away', hint: 'Strokes and loops are no longer picked' },
     { name: 'piece', label: 'Pick piece', hint: 'Click a connected piece' },
   ],
-  joints: [pose, { name: 'place', label: 'Move joints', hint: 'Drag joints; with Shift to the middle of the limb' }],
+  joints: [pose, { name: 'place', label: 'Move joints', hint: 'Drag joints; with Shift to the middle of the limb' },
+    { name: 'make', label: 'Make joints', hint: 'Click where the next joint goes: into the middle of the limb, under the chosen one' }],
 }
 const shown = computed(() => (bench.figure?.joints.length ? choices[tools.bindTab] : []))
 const map = computed(() => {

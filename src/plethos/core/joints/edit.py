@@ -49,9 +49,9 @@ def moved_joints(character: Character, places: Mapping[int, ArrayLike]) -> Chara
     return draft.finish()
 
 
-def rest_place(skeleton: Skeleton, joint: int, place: ArrayLike, pose: Pose | None) -> Array:
+def rest_place(skeleton: Skeleton, parent: int, place: ArrayLike, pose: Pose | None) -> Array:
     """Where a joint has to be at rest ``(3,)``, so that it is at `place` in the pose: its parent carries it there."""
-    at, parent = np.asarray(place, dtype=np.float64), int(skeleton.parents[joint])
+    at = np.asarray(place, dtype=np.float64)
     if pose is None or parent < 0:
         return at
     posed = skeleton.global_matrices(pose)[parent]
@@ -69,14 +69,14 @@ def placed(character: Character, joint: int, place: ArrayLike, pose: Pose | None
     pose
         The pose in which the joint is to be there; None = at rest.
     """
-    at = rest_place(character.skeleton, joint, place, pose)
+    at = rest_place(character.skeleton, int(character.skeleton.parents[joint]), place, pose)
     places, twin = {joint: at}, int(joint_mirror(character.skeleton, character.mirror_x)[joint])
     if mirror and twin != joint:
         places[twin] = across(at, character.mirror_x)
     return moved_joints(character, places)
 
 
-def made(character: Character, name: str, parent: int | None, place: ArrayLike) -> Character:
+def made(character: Character, name: str, parent: int | None, place: ArrayLike, pose: Pose | None = None) -> Character:
     """The character with one more joint, which nothing follows yet.
 
     Parameters
@@ -84,12 +84,39 @@ def made(character: Character, name: str, parent: int | None, place: ArrayLike) 
     parent
         The joint that it hangs on, whose frame it takes over; None = a joint at the top.
     place
-        In the world at rest, metres ``(3,)``.
+        In the world, metres ``(3,)``.
+    pose
+        The pose in which it is to be there; None = at rest.
     """
     draft = Draft(character)
     up = -1 if parent is None else parent
     frame = rotations.rotation_part(draft.joints[up].world[:3, :3]) if up >= 0 else np.eye(3)
-    draft.add(name.strip(), up, np.asarray(place, dtype=np.float64), frame)
+    draft.add(name.strip(), up, rest_place(character.skeleton, up, place, pose), frame)
+    return draft.finish()
+
+
+def continued(
+    character: Character, name: str, parent: int | None, place: ArrayLike, pose: Pose | None = None
+) -> Character:
+    """Like `made`, and a parent that nothing followed nor hung on before is laid along its bone, which ends here."""
+    fresh = made(character, name, parent, place, pose)
+    if parent is None:
+        return fresh
+    begun = not character.skeleton.children(parent) and not character.joint_weights[:, parent].any()
+    up = fresh.skeleton.find(character.skeleton.names[parent])
+    # The new joint takes over the frame that its parent has now: the last of a chain lies as the one before.
+    return _framed_as(aimed(fresh, up), fresh.skeleton.find(name.strip()), up) if begun else fresh
+
+
+def stands_as_before(before: Skeleton, after: Skeleton, joint: str) -> bool:
+    """Whether a joint has the place and frame at rest that it had."""
+    old, new = (s.rest_global[s.find(joint)] for s in (before, after))
+    return bool(np.abs(old - new).max() < 1e-12)
+
+
+def _framed_as(character: Character, joint: int, other: int) -> Character:
+    draft = Draft(character)
+    draft.joints[joint].world[:3, :3] = rotations.rotation_part(draft.joints[other].world[:3, :3])
     return draft.finish()
 
 

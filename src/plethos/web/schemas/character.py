@@ -112,6 +112,7 @@ class JointInfo(BaseModel):
     hinge_known: bool = Field(description="False = the axis and the range are a guess.")
     likely_range: str | None = Field(description="The range of motion that its name suggests.")
     bends: bool
+    on_bone: bool = Field(description="It is a twist joint: it lies on the bone of its parent.")
 
 
 class PartInfo(BaseModel):

@@ -16,9 +16,10 @@ class PlaceJoint(Schema):
 
 
 class MakeJoint(Schema):
-    """A new joint at a place in the world at rest, metres."""
+    """A new joint at a place in the world, metres: at rest, or in a pose, where it is to be then."""
 
     at: tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+    pose: PoseBody = Field(default_factory=PoseBody)
     mirror: bool = True
     name: str = Field(min_length=1, max_length=120)
     parent: str | None
