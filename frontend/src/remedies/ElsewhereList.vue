@@ -22,7 +22,7 @@ const joints = computed(() => {
 <template>
   <section v-if="joints.length">
     <header><h2>Elsewhere</h2><span class="muted">{{ bench.elsewhere.length }}</span></header>
-    <button v-for="row in joints" :key="row.joint" :class="{ acts: row.most > 0.005 }" :title="row.names.join(', ')" @click="bench.chooseJoint(row.joint)">
+    <button v-for="row in joints" :key="row.joint" :class="{ acts: row.most > 0.005 }" :disabled="bench.sculpting !== null" :title="row.names.join(', ')" @click="bench.chooseJoint(row.joint)">
       <span class="name">{{ plainName(row.joint) }}</span>
       <span class="muted">{{ row.names.length }}</span>
       <span class="num share">{{ Math.round(row.most * 100) }} %</span>
@@ -36,7 +36,8 @@ section { margin-top: 18px; }
 header { display: flex; justify-content: space-between; align-items: baseline; margin-bottom: 4px; }
 h2 { font-size: 14px; }
 button { position: relative; display: grid; grid-template-columns: 1fr auto 44px; gap: 10px; width: 100%; align-items: baseline; background: none; border: 0; border-bottom: 1px solid var(--line); color: var(--muted); font: inherit; font-size: 12.5px; padding: 4px 2px; text-align: left; cursor: pointer; }
-button:hover { background: var(--raised); color: var(--text); }
+button:disabled { cursor: default; }
+button:enabled:hover { background: var(--raised); color: var(--text); }
 .acts { color: var(--text); }
 .name { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .share { text-align: right; }
