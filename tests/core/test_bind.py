@@ -81,9 +81,9 @@ class BonesOfASkeleton(unittest.TestCase):
         self.assertEqual([ends[j] for j in (1, 2, 4, 5)], [[-0.4, 2, 0], [-0.4, 3, 0], [0.4, 2, 0], [0.4, 3, 0]])
         self.assertIn(ends[0], ([-0.4, 1, 0], [0.4, 1, 0]))
         np.testing.assert_allclose(ends[3], [-0.4, 3.9, 0])
-        # On a parent the chains are told by the joints themselves.
-        hung = chain([[0, 0, 0], [0, 1, 0], [0, 2, 0], [0, 3, 0], [0, 4, 0]], [-1, 0, 1, 2, 3])
-        self.assertEqual(len(segments_of(hung)), 5)
+        # On a parent the joints tell themselves: a head keeps its bones, however many ends it carries.
+        face = chain([[0, 0, 0], [0, 1, 0], *([x, 1.3, 0.4] for x in np.linspace(-0.3, 0.3, 6))], [-1, 0] + [1] * 6)
+        self.assertEqual(sum(s.joint == 1 for s in segments_of(face)), 7)
 
     def test_a_root_on_the_ground_and_controls_on_it_are_no_bones(self):
         keeper, _ = open_demo("lock-keeper-bare")

@@ -15,7 +15,6 @@ from plethos.core.skeleton import Skeleton
 
 BEHIND = 3.0  # a bone that lies outside the surface at a vertex counts as so many times further away
 GOES_ON = 1.4  # a joint that only carries ends goes on for so many lengths of the bone before it
-FLAT = 0.75  # share of the joints that are siblings from which a skeleton tells nothing of chains
 SAMPLES = (0.1, 0.3, 0.5, 0.7, 0.9)  # places along a bone
 BESIDE = 0.005  # of the character's height: nearer to the skin than that is on it
 STRAIGHT = 0.8  # cosine: an end that lies this straight ahead of a joint is where its bone ends
@@ -61,29 +60,17 @@ def segments_of(skeleton: Skeleton) -> list[Segment]:
     for j in range(len(skeleton)):
         if not skeleton.is_joint[j]:
             continue
-        children = skeleton.children(j)
-        main = skeleton.main_child(j)
-        along = at[main] - at[j] if main is not None else np.zeros(3)
-        length = float(np.linalg.norm(along))
-        twists = []
-        for child in children:
-            if child == main or skeleton.children(child) or length < 1e-9:
-                continue
-            share = float((at[child] - at[j]) @ along) / length**2
-            off = float(np.linalg.norm(at[child] - at[j] - share * along))
-            if 0.02 < share < 0.98 and off < IN_LINE * length:
-                twists.append((share, child))
-        order = tuple(c for _, c in sorted(twists))
-        twist_of_any |= set(order)
+        children, twists = skeleton.children(j), _twists_along(skeleton, j)
+        twist_of_any |= set(twists)
         if j in twist_of_any:
             continue
-        ends = [c for c in children if c not in order]
+        ends = [c for c in children if c not in twists]
         for child in ends:
-            found.append(Segment(j, at[j], at[child], order if child == main else ()))
+            found.append(Segment(j, at[j], at[child], twists if child == skeleton.main_child(j) else ()))
         parent = skeleton.joint_parents[j]
         if parent >= 0 and not children and is_tip(skeleton.names[j]):
             continue
-        if all(not skeleton.children(c) for c in ends) and not order:
+        if all(not skeleton.children(c) for c in ends) and not twists:
             before = at[j] - at[parent] if parent >= 0 else np.zeros(3)
             reach = float(np.linalg.norm(before)) * (GOES_ON if ends else 0.9)
             way = skeleton.rest_global[j, :3, :3] @ axis if axis is not None else before
@@ -93,6 +80,24 @@ def segments_of(skeleton: Skeleton) -> list[Segment]:
             if max(ahead, default=0.0) < STRAIGHT:
                 found.append(Segment(j, at[j], at[j] + way * reach))
     return found
+
+
+def _twists_along(skeleton: Skeleton, joint: int) -> tuple[int, ...]:
+    """The twist joints on a joint's bone, from its start on: ends that sit on the way to its main child."""
+    main = skeleton.main_child(joint)
+    if main is None:
+        return ()
+    at = skeleton.rest_global[:, :3, 3] - skeleton.rest_global[joint, :3, 3]
+    along, length = at[main], float(np.linalg.norm(at[main]))
+    found = []
+    for child in skeleton.children(joint):
+        if child == main or skeleton.children(child):
+            continue
+        share = float(at[child] @ along) / length**2
+        off = float(np.linalg.norm(at[child] - share * along))
+        if 0.02 < share < 0.98 and off < IN_LINE * length:
+            found.append((share, child))
+    return tuple(child for _, child in sorted(found))
 
 
 def skin_bones(skeleton: Skeleton, points: NDArray[np.floating], normals: NDArray[np.floating]) -> list[Segment]:
@@ -141,15 +146,10 @@ def _stands_outside(bone: Segment, points: NDArray[np.floating], normals: NDArra
 
 
 def _siblings(skeleton: Skeleton) -> NDArray[np.intp]:
-    """The joints of a skeleton that tells nothing of chains: most are ends, all on the same parent or on none."""
+    """The joints of a skeleton that tells nothing of chains: none hangs on another. Else nothing."""
     joints = np.flatnonzero(skeleton.is_joint)
-    parents = np.array(skeleton.joint_parents)
-    ends = joints[~np.isin(joints, parents)]
-    if len(ends) < 3:
-        return np.zeros(0, np.intp)
-    on, count = np.unique(parents[ends], return_counts=True)
-    flat = ends[parents[ends] == on[count.argmax()]]
-    return flat if len(flat) >= FLAT * len(joints) else np.zeros(0, np.intp)
+    flat = len(joints) >= 3 and all(skeleton.joint_parents[j] < 0 for j in joints.tolist())
+    return joints if flat else np.zeros(0, np.intp)
 
 
 def _in_line(skeleton: Skeleton, joints: NDArray[np.intp]) -> list[Segment]:
