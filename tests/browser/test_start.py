@@ -86,6 +86,34 @@ class Start(unittest.TestCase):
         self.assertEqual(server.wait(30), 0)
         self.assertFalse((self.data / "database" / "data" / "postmaster.pid").exists())
 
+    def test_twenty_minutes_of_painting_survive_a_killed_server(self):
+        server, address = self.start("--empty")
+        posted = httpx.post(f"{address}/api/characters", files={"files": ("Tube.glb", tube_file().pack())})
+        tube = f"/api/characters/{posted.json()['id']}"
+
+        def weights() -> dict:
+            return httpx.get(f"{address}{tube}/bind/weights.json").json()["parts"]
+
+        # A stroke every twenty seconds.
+        before = weights()
+        paint = {"joints": {}, "joint": "upper", "mode": "add", "value": 1.0, "strength": 0.3, "mirror": False}
+        with connect(f"{address.replace('http', 'ws')}{tube}/live", max_size=None) as live:
+            for k in range(60):
+                dab = {"triangle": 480 + k % 7, "at": [0.1, 0.5, 0.0], "radius": 0.1 + 0.005 * k, "strength": 0.4}
+                live.send(json.dumps({"type": "paint", **paint, "locked": [], "dabs": [dab]}))
+                live.recv()
+                live.send(json.dumps({"type": "paint_end", "joint": "upper"}))
+                self.assertEqual(json.loads(live.recv())["type"], "saved")
+        painted = weights()
+        server.kill()
+        server.wait()
+        server, address = self.start()
+        self.assertEqual(weights(), painted)
+        for _ in range(60):
+            self.assertEqual(httpx.post(f"{address}{tube}/undo").status_code, 200)
+        self.assertEqual(weights(), before)
+        self.assertNotEqual(painted, before)
+
     def test_two_with_their_own_data_run_side_by_side(self):
         _, one = self.start("--empty")
         self.data = self.data.with_name("other")
