@@ -40,6 +40,35 @@ class InTheBrowser(BrowserCase):
         self.page.wait_for_selector('path[data-curve="volume-with"][d^="M"]', state="attached")
         self.assertEqual(self.page.locator("nav button").all_text_contents(), ["1Bind", "3Mend", "5Deliver"])
 
+    def test_a_character_is_renamed_deleted_and_brought_back(self):
+        lamp = self.bench.bring_in("Old lamp", tube_file().pack())
+        page = self.page
+        page.goto(self.server.address)
+
+        def card(name: str):
+            return page.locator("article", has=page.get_by_text(name, exact=True))
+
+        card("Old lamp").hover()
+        page.get_by_role("button", name="Rename Old lamp").click()
+        page.get_by_role("dialog").get_by_role("textbox").fill("Lock lamp")
+        page.get_by_role("dialog").get_by_role("button", name="Rename").click()
+        card("Lock lamp").hover()
+        page.get_by_role("button", name="Delete Lock lamp").click()
+        page.get_by_role("button", name="Bring Lock lamp back").wait_for()
+        self.assertEqual(card("Lock lamp").count(), 0)
+        gone = page.request.get(f"{self.server.address}/api/characters/{lamp}")
+        self.assertEqual((gone.status, "not in the library" in gone.text()), (404, True))
+        page.reload()
+        page.get_by_role("button", name="Bring Lock lamp back").click()
+        card("Lock lamp").hover()
+        self.assertEqual(self.state(lamp)["name"], "Lock lamp")
+        page.get_by_role("button", name="Delete Lock lamp", exact=True).click()
+        page.get_by_role("button", name="Delete Lock lamp for good").click()
+        page.get_by_role("dialog").get_by_role("button", name="Delete for good").click()
+        page.get_by_role("heading", name="Deleted").wait_for(state="detached")
+        again = page.request.post(f"{self.server.address}/api/characters/{lamp}/restore")
+        self.assertEqual((again.status, "deleted for good" in again.text()), (404, True))
+
     def test_bending_by_the_strip_by_typing_and_by_an_arc(self):
         self.open(f"/characters/{self.demo}")
         strip = self.page.locator("[data-strip]")

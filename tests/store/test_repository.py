@@ -38,11 +38,24 @@ class Repository(unittest.TestCase):
         with self.assertRaises(Missing):
             self.store.blob(digest(b"loose"))
 
-    def test_a_deleted_character_is_gone(self):
+    def test_a_deleted_character_is_kept_until_it_is_erased(self):
+        self.store.append(self.id, "edit", {"n": 7}, [])
+        before = self.store.current(self.id)
+        with self.assertRaises(Missing):
+            self.store.erase(self.id)
         self.store.remove(self.id)
         self.assertEqual(self.store.characters(), [])
+        self.assertEqual([c.character_id for c in self.store.characters(removed=True)], [self.id])
+        for refused in (self.store.current, self.store.remove, lambda i: self.store.append(i, "edit", {}, [])):
+            with self.assertRaises(Missing):
+                refused(self.id)
+        self.assertEqual(self.store.restore(self.id), before)
+        self.assertEqual(self.store.step(self.id, -1).number, before.number - 1)
+        self.store.remove(self.id)
+        self.store.erase(self.id)
+        self.assertEqual(self.store.characters(removed=True), [])
         with self.assertRaises(Missing):
-            self.store.current(self.id)
+            self.store.restore(self.id)
 
     def test_offsets_survive_packing_in_their_own_precision(self):
         for kind in (np.float32, np.float64):

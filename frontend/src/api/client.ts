@@ -46,10 +46,12 @@ const jointAt = (id: string, joint: string) => ({ path: { character_id: id, join
 const remedyAt = (id: string, remedy: string) => ({ path: { character_id: id, remedy_id: remedy } })
 
 export const api = {
-  library: (): Promise<LibraryEntry[]> => unwrap(http.GET('/api/characters')),
+  library: (removed = false): Promise<LibraryEntry[]> => unwrap(http.GET('/api/characters', { params: { query: { removed } } })),
   rename: (id: string, name: string): Promise<LibraryEntry> =>
     unwrap(http.PATCH('/api/characters/{character_id}', { params: at(id), body: { name } })),
   remove: (id: string): Promise<void> => unwrap(http.DELETE('/api/characters/{character_id}', { params: at(id) })),
+  restore: (id: string): Promise<LibraryEntry> => unwrap(http.POST('/api/characters/{character_id}/restore', { params: at(id) })),
+  erase: (id: string): Promise<void> => unwrap(http.POST('/api/characters/{character_id}/erase', { params: at(id) })),
   state: (id: string): Promise<CharacterState> => unwrap(http.GET('/api/characters/{character_id}', { params: at(id) })),
   figure: (id: string): Promise<FigureInfo> => unwrap(http.GET('/api/characters/{character_id}/figure', { params: at(id) })),
   mesh: (id: string): Promise<ArrayBuffer> =>

@@ -25,6 +25,7 @@ from plethos.service.open_character import OpenCharacter, SculptSession
 from plethos.store.blobs import unpack_offsets
 from plethos.store.repository import Missing, Overtaken, Revision, Store
 
+NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
 MOST_OPEN = 4  # characters kept in memory
 
 
@@ -48,9 +49,9 @@ class Workbench:
         self._open: OrderedDict[str, OpenCharacter] = OrderedDict()
         self._lock = threading.Lock()
 
-    def library(self) -> list[Revision]:
-        """Every character's current revision, newest change first."""
-        return self.store.characters()
+    def library(self, removed: bool = False) -> list[Revision]:
+        """Every character's current revision, newest change first; or of those that were removed."""
+        return self.store.characters(removed)
 
     def bring_in(self, name: str, data: bytes, others: Mapping[str, bytes] | None = None, demo: bool = False) -> str:
         """Read a file and keep it; returns the new character's id.
@@ -182,12 +183,26 @@ class Workbench:
         self.forget(character_id)
 
     def remove(self, character_id: str) -> None:
-        """Delete a character from the library."""
+        """Take a character out of the library; it can be brought back as it was."""
         try:
             self.store.remove(character_id)
         except Missing:
             raise NotThereError("That character is not in the library any more.") from None
         self.forget(character_id)
+
+    def restore(self, character_id: str) -> Revision:
+        """Bring a removed character back, with its history."""
+        try:
+            return self.store.restore(character_id)
+        except Missing:
+            raise NotThereError(NOT_KEPT) from None
+
+    def erase(self, character_id: str) -> None:
+        """Delete a removed character and its history for good."""
+        try:
+            self.store.erase(character_id)
+        except Missing:
+            raise NotThereError(NOT_KEPT) from None
 
     def forget(self, character_id: str) -> None:
         """Drop a character from memory; it is read anew when next asked for."""

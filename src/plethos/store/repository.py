@@ -76,8 +76,8 @@ class Store:
             session.add(RevisionRow(character_id=character_id, number=0, label="Brought in", document=document))
         return character_id
 
-    def characters(self) -> list[Revision]:
-        """The current revision of every character, newest change first."""
+    def characters(self, removed: bool = False) -> list[Revision]:
+        """The current revision of every character, newest change first; or of those that were removed."""
         with self._session() as session:
             rows = session.execute(
                 select(CharacterRow, RevisionRow)
@@ -85,6 +85,7 @@ class Store:
                     RevisionRow,
                     (RevisionRow.character_id == CharacterRow.id) & (RevisionRow.number == CharacterRow.head),
                 )
+                .where(CharacterRow.removed_at.is_not(None) if removed else CharacterRow.removed_at.is_(None))
                 .order_by(CharacterRow.changed_at.desc())
             ).all()
             return [self._revision(session, c, r) for c, r in rows]
@@ -136,9 +137,21 @@ class Store:
             _locked(session, character_id).name = name
 
     def remove(self, character_id: str) -> None:
-        """Delete a character and its history; blobs that nothing names any more stay until `sweep_blobs`."""
+        """Take a character out of the library, with its history; `restore` brings both back."""
         with self._session.begin() as session:
-            session.delete(_locked(session, character_id))
+            _locked(session, character_id).removed_at = func.now()
+
+    def restore(self, character_id: str) -> Revision:
+        """Bring a removed character back as it was."""
+        with self._session.begin() as session:
+            _locked(session, character_id, removed=True).removed_at = None
+            session.flush()
+            return self._current(session, character_id)
+
+    def erase(self, character_id: str) -> None:
+        """Delete a removed character for good; blobs that nothing names any more stay until `sweep_blobs`."""
+        with self._session.begin() as session:
+            session.delete(_locked(session, character_id, removed=True))
 
     def blob(self, hash_: str) -> bytes:
         """The bytes under a hash."""
@@ -160,7 +173,7 @@ class Store:
 
     def _current(self, session: Session, character_id: str) -> Revision:
         row = session.get(CharacterRow, character_id, populate_existing=True)
-        if row is None:
+        if row is None or row.removed_at is not None:
             raise Missing(f"character {character_id}")
         revision = session.get(RevisionRow, (character_id, row.head))
         if revision is None:
@@ -192,8 +205,8 @@ def _put(session: Session, data: bytes) -> str:
     return name
 
 
-def _locked(session: Session, character_id: str) -> CharacterRow:
+def _locked(session: Session, character_id: str, removed: bool = False) -> CharacterRow:
     row = session.get(CharacterRow, character_id, with_for_update=True)
-    if row is None:
+    if row is None or (row.removed_at is not None) != removed:
         raise Missing(f"character {character_id}")
     return row

@@ -1,4 +1,4 @@
-"""Routes of the Library: characters in, listed, renamed, deleted."""
+"""Routes of the Library: characters in, listed, renamed, deleted and brought back."""
 
 from __future__ import annotations
 
@@ -16,9 +16,9 @@ router = APIRouter(prefix="/api/characters", tags=["library"])
 
 
 @router.get("")
-def characters(bench: Bench) -> list[LibraryEntry]:
-    """All characters, newest change first."""
-    return [library_entry(r) for r in bench.library()]
+def characters(bench: Bench, removed: bool = False) -> list[LibraryEntry]:
+    """All characters, newest change first; with `removed` those that were deleted and can be brought back."""
+    return [library_entry(r) for r in bench.library(removed)]
 
 
 @router.post("", status_code=201)
@@ -50,5 +50,17 @@ def rename(bench: Bench, character_id: str, body: Rename) -> LibraryEntry:
 
 @router.delete("/{character_id}", status_code=204)
 def remove(bench: Bench, character_id: str) -> None:
-    """Delete a character and its history."""
+    """Delete a character; it is kept with its history and can be brought back."""
     bench.remove(character_id)
+
+
+@router.post("/{character_id}/restore")
+def restore(bench: Bench, character_id: str) -> LibraryEntry:
+    """Bring a deleted character back as it was."""
+    return library_entry(bench.restore(character_id))
+
+
+@router.post("/{character_id}/erase", status_code=204)
+def erase(bench: Bench, character_id: str) -> None:
+    """Delete a deleted character and its history for good."""
+    bench.erase(character_id)

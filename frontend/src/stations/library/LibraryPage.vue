@@ -6,6 +6,8 @@ import { api, bringIn, Problem, type LibraryEntry } from '@/api/client'
 import { thumbnail } from './thumbnail'
 
 const characters = ref<LibraryEntry[] | null>(null)
+/** Characters that were deleted and can be brought back. */
+const removed = ref<LibraryEntry[]>([])
 const pictures = ref<Record<string, string>>({})
 const failure = ref('')
 const progress = ref<number | null>(null)
@@ -15,7 +17,7 @@ let cancel: AbortController | null = null
 
 async function load(): Promise<void> {
   try {
-    characters.value = await api.library()
+    ;[characters.value, removed.value] = await Promise.all([api.library(), api.library(true)])
     for (const c of characters.value) void thumbnail(c.id).then((url) => (pictures.value[c.id] = url))
   } catch (error) {
     failure.value = error instanceof Problem ? error.message : 'The library could not be read.'
@@ -38,18 +40,26 @@ async function take(files: FileList | null | undefined): Promise<void> {
     if (picker.value) picker.value.value = ''
   }
 }
-async function remove(c: LibraryEntry): Promise<void> {
+/** Do something to a character, then show the library as it is. */
+async function change(work: Promise<unknown>, otherwise: string): Promise<void> {
+  failure.value = ''
   try {
-    await ElMessageBox.confirm(`“${c.name}” and its whole history will be gone for good.`, 'Delete this character?', { confirmButtonText: 'Delete', type: 'warning' })
-  } catch {
-    return
-  }
-  try {
-    await api.remove(c.id)
-    await load()
+    await work
   } catch (error) {
-    failure.value = error instanceof Problem ? error.message : 'It could not be deleted.'
+    failure.value = error instanceof Problem ? error.message : otherwise
   }
+  await load()
+}
+async function rename(c: LibraryEntry): Promise<void> {
+  const asked = ElMessageBox.prompt('What is this character called?', 'Rename', { inputValue: c.name, confirmButtonText: 'Rename' })
+  const told = await asked.catch(() => null)
+  if (told?.value.trim()) await change(api.rename(c.id, told.value.trim()), 'It could not be renamed.')
+}
+const remove = (c: LibraryEntry) => change(api.remove(c.id), 'It could not be deleted.')
+const restore = (c: LibraryEntry) => change(api.restore(c.id), 'It could not be brought back.')
+async function erase(c: LibraryEntry): Promise<void> {
+  const asked = ElMessageBox.confirm(`“${c.name}” and its whole history will be gone for good.`, 'Delete for good?', { confirmButtonText: 'Delete for good', type: 'warning' })
+  if (await asked.catch(() => null)) await change(api.erase(c.id), 'It could not be deleted.')
 }
 onMounted(() => {
   document.title = 'Library – Plethos'
@@ -75,7 +85,10 @@ onMounted(() => {
               <span class="muted">{{ c.demo ? 'demo, ' : '' }}v{{ c.version }}, {{ new Date(c.saved_at).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' }) }}</span>
             </div>
           </router-link>
-          <el-button size="small" text class="delete" :aria-label="`Delete ${c.name}`" @click="remove(c)">Delete</el-button>
+          <div class="does">
+            <el-button size="small" text :aria-label="`Rename ${c.name}`" @click="rename(c)">Rename</el-button>
+            <el-button size="small" text :aria-label="`Delete ${c.name}`" title="It can be brought back" @click="remove(c)">Delete</el-button>
+          </div>
         </article>
         <button class="drop" :class="{ over }" :disabled="progress !== null" @click="picker?.click()">
           <template v-if="progress === null">
@@ -90,6 +103,14 @@ onMounted(() => {
         <el-button v-if="progress !== null" class="cancel" @click="cancel?.abort()">Cancel</el-button>
       </div>
       <p v-if="characters?.length === 0" class="muted">The library is empty. Bring in a character to begin.</p>
+      <section v-if="removed.length" class="removed">
+        <h2>Deleted</h2>
+        <p v-for="c in removed" :key="c.id">
+          <span>{{ c.name }}</span>
+          <el-button size="small" :aria-label="`Bring ${c.name} back`" @click="restore(c)">Bring back</el-button>
+          <el-button size="small" text :aria-label="`Delete ${c.name} for good`" @click="erase(c)">Delete for good</el-button>
+        </p>
+      </section>
       <input ref="picker" type="file" multiple accept=".glb,.gltf,.obj,.bin,.png,.jpg,.jpeg" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
     </main>
   </div>
@@ -109,7 +130,14 @@ main { overflow: auto; padding: 28px; }
 .picture img { width: 100%; height: 100%; object-fit: cover; display: block; }
 .text { display: grid; padding: 10px 12px; font-size: 12px; }
 .text b { font-size: 14px; font-weight: 600; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.delete { position: absolute; right: 4px; top: 4px; }
+.does { position: absolute; right: 4px; top: 4px; display: flex; opacity: 0; }
+.does .el-button { margin: 0; }
+.card:hover .does, .does:focus-within { opacity: 1; }
+@media (hover: none) { .does { opacity: 1; } }
+.removed { margin-top: 28px; max-width: 460px; }
+.removed h2 { font-size: 13px; color: var(--muted); }
+.removed p { display: flex; gap: 6px; align-items: center; border-bottom: 1px solid var(--line); padding: 4px 0; }
+.removed span { flex: 1; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .drop { width: 222px; min-height: 330px; border: 1.5px dashed #5b5568; border-radius: 6px; background: none; color: var(--muted); font: inherit; display: grid; align-content: center; gap: 8px; padding: 20px; cursor: pointer; }
 .drop b { color: var(--text); font-weight: 600; }
 .drop.over, .drop:hover { border-color: var(--accent); color: var(--text); }
