@@ -55,7 +55,10 @@ async function rename(c: LibraryEntry): Promise<void> {
   const told = await asked.catch(() => null)
   if (told?.value.trim()) await change(api.rename(c.id, told.value.trim()), 'It could not be renamed.')
 }
-const remove = (c: LibraryEntry) => change(api.remove(c.id), 'It could not be deleted.')
+async function remove(c: LibraryEntry): Promise<void> {
+  await change(api.remove(c.id), 'It could not be deleted.')
+  if (!failure.value) ElMessage({ message: `“${c.name}” is deleted. It can be brought back below.`, duration: 5000, showClose: true })
+}
 const restore = (c: LibraryEntry) => change(api.restore(c.id), 'It could not be brought back.')
 async function erase(c: LibraryEntry): Promise<void> {
   const asked = ElMessageBox.confirm(`“${c.name}” and its whole history will be gone for good.`, 'Delete for good?', { confirmButtonText: 'Delete for good', type: 'warning' })
@@ -130,7 +133,7 @@ main { overflow: auto; padding: 28px; }
 .picture img { width: 100%; height: 100%; object-fit: cover; display: block; }
 .text { display: grid; padding: 10px 12px; font-size: 12px; }
 .text b { font-size: 14px; font-weight: 600; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.does { position: absolute; right: 4px; top: 4px; display: flex; opacity: 0; }
+.does { position: absolute; right: 6px; top: 226px; display: flex; opacity: 0; background: #26232de6; border-radius: 4px; }
 .does .el-button { margin: 0; }
 .card:hover .does, .does:focus-within { opacity: 1; }
 @media (hover: none) { .does { opacity: 1; } }
