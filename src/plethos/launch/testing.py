@@ -9,12 +9,16 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Collection
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from plethos.launch.cluster import Cluster, SetupError, apt_install
 from plethos.launch.front import FRONT, ROOT, build_front, install_packages, type_client
 
+# The browser takes as long as all the rest: it runs beside them, one lane a core.
+LANES = (("browser",), ("core", "cli", "store", "service", "web", "outside", "lint"))
 SUITES = ("core", "cli", "store", "service", "web", "outside", "browser")
 
 
@@ -30,27 +34,72 @@ def _checks() -> dict[str, list[str]]:
     }
 
 
-def _run_check(name: str, command: list[str]) -> tuple[int, int]:
-    start = time.monotonic()
-    done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True)
-    print(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'} ({time.monotonic() - start:.0f} s)", flush=True)
-    if done.returncode:
-        print((done.stdout + done.stderr)[-4000:], flush=True)
-    return (1, 0) if done.returncode == 0 else (0, 1)
+@dataclass
+class Lanes:
+    """Suites and checks in lanes that run side by side, each told when it is done.
 
+    Parameters
+    ----------
+    environment
+        Of the suites.
+    """
 
-def _run_suite(name: str, environment: dict[str, str]) -> tuple[int, int]:
-    """One suite in a process of its own; its last line is ``passed failed``."""
-    with tempfile.NamedTemporaryFile("r") as result:
-        command = [sys.executable, "-m", "plethos.launch.suite", name, result.name]
+    environment: dict[str, str]
+    _running: set[subprocess.Popen[str]] = field(default_factory=set)
+    _stopped: bool = False
+
+    def run(self, wanted: Collection[str]) -> tuple[int, int]:
+        """Run what is wanted; how many passed and failed."""
+        with ThreadPoolExecutor(len(LANES)) as pool:
+            try:
+                results = list(pool.map(lambda lane: self._lane([s for s in lane if s in wanted]), LANES))
+            finally:
+                # Told to stop: what runs is stopped too, and nothing more is begun.
+                self._stopped = True
+                for process in list(self._running):
+                    process.kill()
+        return sum(p for p, _ in results), sum(f for _, f in results)
+
+    def _lane(self, suites: list[str]) -> tuple[int, int]:
+        passed = failed = 0
+        for suite in suites:
+            if suite == "lint":
+                done = [self._check(name, command) for name, command in _checks().items()]
+            else:
+                done = [self._suite(suite)]
+            passed, failed = passed + sum(p for p, _ in done), failed + sum(f for _, f in done)
+        return passed, failed
+
+    def _suite(self, name: str) -> tuple[int, int]:
+        """One suite in a process of its own, which writes ``passed failed``."""
+        with tempfile.NamedTemporaryFile("r") as result:
+            command = [sys.executable, "-m", "plethos.launch.suite", name, result.name]
+            code, told, seconds = self._command(command, self.environment)
+            print(f"{name}: {seconds:.0f} s\n{told}", flush=True)
+            try:
+                passed, failed = (int(n) for n in result.read().split())
+            except ValueError:
+                return 0, 1
+            return passed, failed + (1 if code not in (0, 1) else 0)
+
+    def _check(self, name: str, command: list[str]) -> tuple[int, int]:
+        code, told, seconds = self._command(command, None)
+        print(f"{name}: {'ok' if code == 0 else 'FAILED'} ({seconds:.0f} s)", flush=True)
+        if code:
+            print(told[-4000:], flush=True)
+        return (1, 0) if code == 0 else (0, 1)
+
+    def _command(self, command: list[str], environment: dict[str, str] | None) -> tuple[int, str, float]:
+        """Exit code, what was printed, and seconds."""
+        if self._stopped:
+            return 1, "", 0.0
         start = time.monotonic()
-        done = subprocess.run(command, cwd=ROOT, env=environment)
-        print(f"{name}: {time.monotonic() - start:.0f} s", flush=True)
-        try:
-            passed, failed = (int(n) for n in result.read().split())
-        except ValueError:
-            return 0, 1
-        return passed, failed + (1 if done.returncode not in (0, 1) else 0)
+        pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT}
+        process = subprocess.Popen(command, cwd=ROOT, env=environment, text=True, **pipes)
+        self._running.add(process)
+        told, _ = process.communicate()
+        self._running.discard(process)
+        return process.returncode, told, time.monotonic() - start
 
 
 def require_chromium() -> None:
@@ -65,7 +114,6 @@ def run(only: list[str]) -> int:
     if unknown:
         raise SetupError(f"There is no suite called {unknown[0]}: {', '.join((*SUITES, 'lint'))}.")
     wanted = only or [*SUITES, "lint"]
-    jobs: list[Callable[[], tuple[int, int]]] = []
     with tempfile.TemporaryDirectory(prefix="plethos-test-", dir="/var/tmp") as folder:
         Path(folder).chmod(0o755)
         cluster = Cluster(Path(folder) / "database")
@@ -83,14 +131,8 @@ def run(only: list[str]) -> int:
                 type_client()
             if {"store", "service", "web", "browser"} & set(wanted):
                 environment["PLETHOS_TEST_DATABASE"] = cluster.start()
-            for suite in SUITES:
-                if suite in wanted:
-                    jobs.append(lambda s=suite: _run_suite(s, environment))  # type: ignore[misc]
-            if "lint" in wanted:
-                jobs += [lambda n=n, c=c: _run_check(n, c) for n, c in _checks().items()]  # type: ignore[misc]
-            results = [job() for job in jobs]
+            passed, failed = Lanes(environment).run(wanted)
         finally:
             cluster.stop()
-    passed, failed = sum(p for p, _ in results), sum(f for _, f in results)
     print(f"{passed} passed, {failed} failed")
     return 1 if failed or not passed else 0
