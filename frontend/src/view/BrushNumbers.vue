@@ -30,6 +30,7 @@ const keeps = [
 .numbers { position: absolute; left: 12px; bottom: 48px; max-width: calc(100% - 24px); display: flex; flex-wrap: wrap; gap: 0 16px; align-items: center; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 2px 12px; font-size: 12px; color: var(--muted); }
 .numbers > :deep(label:not(.el-checkbox)) { display: flex; gap: 10px; align-items: center; }
 .numbers :deep(.el-slider) { width: 60px; --el-slider-button-size: 14px; }
+.numbers :deep(.el-checkbox) { margin-right: 0; }
 .numbers .keep { width: 112px; }
 .numbers :deep(b) { color: var(--text); font-weight: 500; white-space: nowrap; }
 </style>
