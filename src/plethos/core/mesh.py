@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
@@ -123,11 +124,39 @@ class Topology:
         """Number ``(V,)`` of the connected piece that each vertex belongs to."""
         return np.asarray(csgraph.connected_components(self.adjacency, directed=False)[1], dtype=np.int32)
 
+    def patches(self, mask: NDArray[np.bool_]) -> tuple[int, NDArray[np.int32]]:
+        """How many connected patches the mask ``(V,)`` has, and the number of each vertex's ``(V,)``, -1 outside."""
+        beside: Any = self.adjacency
+        number = np.full(self.count, -1, dtype=np.int32)
+        return _flood(beside.indptr, beside.indices, mask, number), number
+
     def grow(self, mask: NDArray[np.bool_], rings: int) -> NDArray[np.bool_]:
         """The mask ``(V,)`` widened by so many rings of neighbours."""
         for _ in range(rings):
             mask = mask | (self.adjacency @ mask.astype(np.float32) > 0)
         return mask
+
+
+@nb.njit(cache=True, nogil=True)
+def _flood(starts, neighbours, mask, number):  # type: ignore[no-untyped-def]
+    """Number the patches of the mask into `number`, which is -1 throughout; returns how many there are."""
+    waiting = np.empty(len(mask), np.int32)
+    patches = 0
+    for seed in range(len(mask)):
+        if not mask[seed] or number[seed] >= 0:
+            continue
+        number[seed], waiting[0], count = patches, seed, 1
+        while count > 0:
+            count -= 1
+            v = waiting[count]
+            for e in range(starts[v], starts[v + 1]):
+                other = neighbours[e]
+                if mask[other] and number[other] < 0:
+                    number[other] = patches
+                    waiting[count] = other
+                    count += 1
+        patches += 1
+    return patches
 
 
 def extent(points: Points) -> float:

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -123,36 +121,15 @@ def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool
         Weights under this are taken for nothing.
     """
     out = np.where(weights < least, 0, weights)
-    beside: Any = topology.adjacency
     for joint in np.flatnonzero(out.any(axis=0)).tolist():
         on = out[:, joint] > 0
-        reached = _flooded(beside.indptr, beside.indices, on, seeds[:, joint] & on)
-        out[on & ~reached, joint] = 0
+        count, patch = topology.patches(on)
+        at_home = np.zeros(count, dtype=bool)
+        at_home[patch[on & seeds[:, joint]]] = True
+        out[on & ~at_home[patch], joint] = 0
     total = out.sum(axis=1, keepdims=True)
     whole = weights / weights.sum(axis=1, keepdims=True)
     return np.asarray(np.where(total > 0, out / np.maximum(total, 1e-300), whole))
-
-
-@nb.njit(cache=True, nogil=True)
-def _flooded(starts, neighbours, on, seeds):  # type: ignore[no-untyped-def]
-    """What can be reached from the seeds over vertices that are on."""
-    reached = seeds.copy()
-    waiting = np.empty(len(on), np.int64)
-    count = 0
-    for v in range(len(on)):
-        if seeds[v]:
-            waiting[count] = v
-            count += 1
-    while count > 0:
-        count -= 1
-        v = waiting[count]
-        for e in range(starts[v], starts[v + 1]):
-            other = neighbours[e]
-            if on[other] and not reached[other]:
-                reached[other] = True
-                waiting[count] = other
-                count += 1
-    return reached
 
 
 def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights) -> Weights:

@@ -11,7 +11,7 @@ from plethos.core.symmetry import is_symmetric, sides
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import Progress, automatic_weights
 from plethos.core.weights.check import stray_weights, without_stray
-from plethos.core.weights.edit import mirrored_from
+from plethos.core.weights.edit import carried_across
 
 ROUNDS = 4
 LEAST = 0.003  # automatic weights under this are not worth an influence
@@ -54,12 +54,16 @@ def _cleared(bound: Character, most: int, joints: NDArray[np.bool_] | None, mirr
 
     Limits and mends decide by a hair what they drop, so that two sides that were alike come apart.
     """
-    twin, other = sides(bound, Evaluator(bound).rest())
+    rest = Evaluator(bound).rest()
+    twin, other = sides(bound, rest)
     mirrored = mirrored and is_symmetric(twin, other)
 
     def evened(weights: NDArray[np.floating]) -> Character:
         fresh = with_joint_weights(bound, weights, most)
-        return with_joint_weights(fresh, mirrored_from(fresh, 1.0), most) if mirrored else fresh
+        if not mirrored:
+            return fresh
+        dense = fresh.joint_weights.astype(np.float64)
+        return with_joint_weights(bound, carried_across(dense, twin, other, rest[:, 0] < bound.mirror_x), most)
 
     bound = evened(bound.joint_weights)
     for _ in range(ROUNDS):

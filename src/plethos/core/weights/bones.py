@@ -116,11 +116,12 @@ def skin_bones(skeleton: Skeleton, points: NDArray[np.floating], normals: NDArra
     bones: dict[int, list[Segment]] = {}
     for segment in every:
         bones.setdefault(segment.joint, []).append(segment)
+    near = BESIDE * extent(points)
     waiting = [j for j in bones if skeleton.joint_parents[j] < 0]
     while waiting:
         top = waiting.pop()
         children = skeleton.children(top)
-        inside = [b for b in bones.get(top, []) if not _stands_outside(b, points, normals)]
+        inside = [b for b in bones.get(top, []) if not _stands_outside(b, points, normals, near)]
         if inside or not children:
             bones[top] = inside or bones.get(top, [])
             continue
@@ -133,15 +134,15 @@ def skin_bones(skeleton: Skeleton, points: NDArray[np.floating], normals: NDArra
     return kept or every
 
 
-def _stands_outside(bone: Segment, points: NDArray[np.floating], normals: NDArray[np.floating]) -> bool:
-    """Whether most of a bone lies in front of the skin that is nearest to it."""
+def _stands_outside(bone: Segment, points: NDArray[np.floating], normals: NDArray[np.floating], near: float) -> bool:
+    """Whether most of a bone lies in front of the skin that is nearest to it, and not as near as to be on it."""
     out = 0
     for share in SAMPLES:
         place = bone.start + share * (bone.end - bone.start)
         off = place - points
         nearest = int(np.einsum("ij,ij->i", off, off).argmin())
         away = float(np.linalg.norm(off[nearest]))
-        out += away > BESIDE * extent(points) and float(off[nearest] @ normals[nearest]) > 0.3 * away
+        out += away > near and float(off[nearest] @ normals[nearest]) > 0.3 * away
     return out > len(SAMPLES) / 2
 
 

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csgraph
 
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
@@ -88,20 +87,19 @@ def stray_weights(character: Character) -> list[Finding]:
     nearest = distance[:, : len(bones)].min(axis=1, initial=np.inf)
     pieces, found = topology.pieces, []
     for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
-        on = weights[:, joint] > LEAST
-        inside = np.flatnonzero(on)
+        count, numbers = topology.patches(weights[:, joint] > LEAST)
+        inside = np.flatnonzero(numbers >= 0)
+        patch = numbers[inside]
+        held = np.bincount(patch, weights=weights[inside, joint], minlength=count)
+        piece_of = np.empty(count, np.int32)
+        piece_of[patch] = pieces[inside]
+        most = np.zeros(int(pieces.max()) + 1)
+        np.maximum.at(most, piece_of, held)
         own = owners == home.get(joint, joint)
-        patch = csgraph.connected_components(topology.adjacency[inside][:, inside], directed=False)[1]
-        held = np.bincount(patch, weights=weights[inside, joint])
-        elsewhere = np.zeros(len(rest), dtype=bool)
-        elsewhere[inside] = distance[np.ix_(inside, own)].min(axis=1) > 1.5 * nearest[inside]
-        for number in range(len(held)):
+        for number in np.flatnonzero(held < STRAY_SHARE * most[piece_of]).tolist():
             where = inside[patch == number]
-            rivals = np.unique(patch[pieces[inside] == pieces[where[0]]])
-            most = held[rivals].max()
-            if held[number] < STRAY_SHARE * most and elsewhere[where].all():
-                worst = float(weights[where, joint].max())
-                found.append(Finding("stray", joint, where.astype(np.int32), worst))
+            if (distance[np.ix_(where, own)].min(axis=1) > 1.5 * nearest[where]).all():
+                found.append(Finding("stray", joint, where.astype(np.int32), float(weights[where, joint].max())))
     return sorted(found, key=lambda f: -f.worst)
 
 

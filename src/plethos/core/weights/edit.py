@@ -119,10 +119,22 @@ def mirrored_from(character: Character, side: float) -> Weights:
     twin, other = sides(character, rest)
     if (other == np.arange(len(other))).all() or (twin >= 0).sum() < 2:
         raise BadEditError("The two sides of this character are not mirror images, so nothing can be carried over.")
-    weights = character.joint_weights.astype(np.float64)
-    target = np.flatnonzero(
-        (twin >= 0) & (twin != np.arange(len(twin))) & ((rest[:, 0] - character.mirror_x) * side < 0)
-    )
+    there = (rest[:, 0] - character.mirror_x) * side < 0
+    return carried_across(character.joint_weights.astype(np.float64), twin, other, there)
+
+
+def carried_across(
+    weights: Weights, twin: NDArray[np.int32], other: NDArray[np.int32], there: NDArray[np.bool_]
+) -> Weights:
+    """Weights ``(V, J)`` where the vertices that are `there` take those of their twins; on the plane both sides' mean.
+
+    Parameters
+    ----------
+    twin, other
+        Mirror image of each vertex, -1 for none, and of each joint: see `sides`.
+    """
+    weights = weights.copy()
+    target = np.flatnonzero((twin >= 0) & (twin != np.arange(len(twin))) & there)
     weights[target] = weights[twin[target]][:, other]
     middle = np.flatnonzero(twin == np.arange(len(twin)))
     weights[middle] = 0.5 * (weights[middle] + weights[middle][:, other])
