@@ -1,7 +1,8 @@
 <script setup lang="ts">
-/** The skeleton from the front; each ring's gap is the worst volume loss seen on the bend strip. */
+/** The skeleton from the front, or a corner; each ring's gap is the worst volume loss seen on the bend strip. */
 import { computed } from 'vue'
 import { plainName } from '@/workbench/angles'
+import JointSelect from '@/workbench/JointSelect.vue'
 import { useWorkbench } from '@/workbench/store'
 
 const bench = useWorkbench()
@@ -12,11 +13,15 @@ const ROUND = 2 * Math.PI * R
 const map = computed(() => {
   const joints = bench.figure?.joints.filter((j) => !j.on_bone) ?? []
   if (!joints.length) return { rings: [], lines: [] }
-  const xs = joints.map((j) => j.at[0]), ys = joints.map((j) => j.at[1])
+  // From the front; what is longer than broad, on four legs, is seen from a corner, or its legs would cover each other.
+  const span = (k: number) => Math.max(...joints.map((j) => j.at[k])) - Math.min(...joints.map((j) => j.at[k]))
+  const corner = span(2) > 1.5 * span(0) ? 0.7 : 0
+  const across = (at: number[]) => at[0] + corner * at[2]
+  const xs = joints.map((j) => across(j.at)), ys = joints.map((j) => j.at[1])
   const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)]
   const scale = Math.min((WIDTH - 2 * PAD) / Math.max(x1 - x0, 1e-6), (HEIGHT - 2 * PAD) / Math.max(y1 - y0, 1e-6))
   const place = (at: number[]) => ({
-    x: WIDTH / 2 + (at[0] - (x0 + x1) / 2) * scale,
+    x: WIDTH / 2 + (across(at) - (x0 + x1) / 2) * scale,
     y: HEIGHT / 2 - (at[1] - (y0 + y1) / 2) * scale,
   })
   const children = new Map<number, number>(), below = new Map<number, number>()
@@ -76,12 +81,10 @@ const label = (name: string) => {
       </g>
     </svg>
     <div class="search">
-      <el-select
-        :model-value="bench.chosen" filterable size="small" placeholder="Find a joint" aria-label="Find a joint"
-        :disabled="bench.sculpting !== null" @update:model-value="bench.chooseJoint"
-      >
-        <el-option v-for="j in bench.figure?.joints ?? []" :key="j.name" :value="j.name" :label="plainName(j.name)" />
-      </el-select>
+      <JointSelect
+        :model-value="bench.chosen" size="small" placeholder="Find a joint" aria-label="Find a joint"
+        :disabled="bench.sculpting !== null" @update:model-value="(name: string | undefined) => name && bench.chooseJoint(name)"
+      />
     </div>
   </section>
 </template>

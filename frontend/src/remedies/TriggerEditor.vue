@@ -2,7 +2,8 @@
 /** A hinge trigger as fields: joint, axis, start, end, sign, preset. */
 import { computed } from 'vue'
 import { api, type Axis, type HingeTrigger, type Knot, type Preset } from '@/api/client'
-import { axisName, plainName, sameAxis } from '@/workbench/angles'
+import { axisName, sameAxis } from '@/workbench/angles'
+import JointSelect from '@/workbench/JointSelect.vue'
 import { useWorkbench } from '@/workbench/store'
 
 const props = defineProps<{ trigger: HingeTrigger }>()
@@ -61,9 +62,7 @@ async function preset(name: Preset): Promise<void> {
 <template>
   <div class="fields">
     <label>Joint
-      <el-select :model-value="trigger.joint" size="small" filterable aria-label="Trigger joint" @update:model-value="(joint: string) => emit('change', { ...trigger, joint })">
-        <el-option v-for="j in bench.figure?.joints ?? []" :key="j.name" :value="j.name" :label="plainName(j.name)" />
-      </el-select>
+      <JointSelect :model-value="trigger.joint" size="small" aria-label="Trigger joint" @update:model-value="(joint: string | undefined) => joint && emit('change', { ...trigger, joint })" />
     </label>
     <label>Axis
       <el-select :model-value="axisIndex" size="small" aria-label="Trigger axis" @update:model-value="(k: number) => emit('change', { ...trigger, axis: [...axes[k]] as Axis })">

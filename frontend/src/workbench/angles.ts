@@ -43,6 +43,7 @@ export function axisName(axis: readonly number[]): string {
 
 /** `left_upper_arm` reads as "Left upper arm". */
 export function plainName(name: string): string {
-  const words = name.replace(/[_.]+/g, ' ').trim()
+  const apart = name.replace(/([a-z\d])([A-Z])/g, '$1 $2').replace(/[_.]+/g, ' ').trim()
+  const words = apart.replace(/\b[A-Z][a-z]+\b/g, (word) => word.toLowerCase())
   return words.charAt(0).toUpperCase() + words.slice(1)
 }

@@ -3,6 +3,7 @@
 import { computed, onMounted, ref, watch } from 'vue'
 import { api, type Axis, type Point, type RangeInfo } from '@/api/client'
 import { axisName, plainName, sameAxis } from '@/workbench/angles'
+import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 import LaySkeleton from './LaySkeleton.vue'
@@ -97,10 +98,9 @@ async function make(): Promise<void> {
     </form>
 
     <h3>Hangs on</h3>
-    <el-select :model-value="parent" filterable class="parent" aria-label="Parent of the joint" :disabled="busy" @update:model-value="(up: string) => bench.edit((c) => api.hangJoint(c, bench.chosen, up === NONE ? null : up, tools.mirrored))">
+    <JointSelect :model-value="parent" :without="bench.chosen" class="parent" aria-label="Parent of the joint" :disabled="busy" @update:model-value="(up: string | undefined) => up && bench.edit((c) => api.hangJoint(c, bench.chosen, up === NONE ? null : up, tools.mirrored))">
       <el-option :value="NONE" label="nothing" />
-      <el-option v-for="j in joints.filter((k) => k.name !== bench.chosen)" :key="j.name" :value="j.name" :label="plainName(j.name)" />
-    </el-select>
+    </JointSelect>
 
     <h3>Place at rest, cm</h3>
     <div class="fields">

@@ -3,6 +3,7 @@
 import { computed, ref } from 'vue'
 import { api, weightsAddress, type TargetBody } from '@/api/client'
 import { plainName } from '@/workbench/angles'
+import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
 import { useWorkbench } from '@/workbench/store'
 import FindingsList from './FindingsList.vue'
@@ -18,7 +19,6 @@ const parts = computed(() => bench.figure?.parts.map((p) => p.name) ?? [])
 /** Joints that alone are to get automatic weights; empty = the chosen one. */
 const these = ref<string[]>([])
 const only = computed(() => (these.value.length ? these.value : [bench.chosen]))
-const skinJoints = computed(() => bench.figure?.joints.map((j) => j.name) ?? [])
 const isLocked = computed(() => tools.locked.includes(bench.chosen))
 const target = computed<TargetBody>(() => (onto.value === PICKED ? tools.pickedTarget : { part: onto.value }))
 const busy = computed(() => bench.sculpting !== null)
@@ -54,7 +54,7 @@ function toggleLock(): void {
     <el-button v-if="tools.picked" :disabled="busy" @click="bench.automaticWeights(null, '')">In what is picked</el-button>
   </div>
   <div v-if="bench.binding === null" class="row">
-    <el-select v-model="these" multiple filterable collapse-tags :placeholder="plainName(bench.chosen).toLowerCase()" aria-label="Joints for automatic weights" class="grow"><el-option v-for="j in skinJoints" :key="j" :value="j" :label="plainName(j)" /></el-select>
+    <JointSelect v-model="these" multiple collapse-tags :placeholder="plainName(bench.chosen).toLowerCase()" aria-label="Joints for automatic weights" class="grow" />
     <el-button :disabled="!bench.chosen || busy" title="The others keep their proportions" @click="bench.automaticWeights(only)">{{ these.length > 1 ? 'Only these' : 'Only this joint' }}</el-button>
   </div>
 
