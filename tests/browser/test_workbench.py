@@ -99,7 +99,7 @@ class InTheBrowser(BrowserCase):
         fox = page.url.split("/characters/")[1].split("/")[0].split("?")[0]
         finder = page.get_by_role("combobox", name="Find a joint")
         finder.click()
-        finder.fill("neck")
+        finder.fill("b_Neck")
         # As the file spells it, or as it reads here.
         page.get_by_role("option", name="B neck 04").click()
         typed = page.get_by_label("Angle in degrees")

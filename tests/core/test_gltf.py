@@ -1,8 +1,10 @@
 """Reading and writing glTF: what comes in right, and what is refused with a sentence."""
 
+import copy
 import json
 import struct
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -14,8 +16,11 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import sculpt_from_obj, write_obj
+from plethos.core.formats.rules import rules_of
+from plethos.core.regions import PICKED
 from plethos.core.remedies.corrective import CorrectiveShape
 from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from plethos.demo.catalogue import open_demo
 from plethos.launch.front import ROOT
 from tests.figures import broken, tube, tube_file
 
@@ -175,12 +180,38 @@ class Writing(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "no clip"):
             write_glb(animated, moving, "dance")
 
+    def test_named_regions_leave_and_come_back_and_what_is_only_picked_stays(self):
+        keeper, source = open_demo("lock-keeper-bare")
+        shares = np.zeros(len(keeper.points), np.float32)
+        shares[100:400] = np.linspace(0.1, 1, 300)
+        named = keeper.with_region("left knee, “soft”", shares).with_region(PICKED, shares[::-1].copy())
+        data = write_glb(named, source)
+        back = read_character(parse(data), "Back")
+        self.assertEqual([r.name for r in back.regions], ["left knee, “soft”"])
+        np.testing.assert_allclose(back.region("left knee, “soft”"), shares, atol=6e-5)
+        again = read_character(parse(write_glb(back.with_regions(()), parse(data))), "Again")
+        self.assertEqual(again.regions, ())
+        document = parse(data).document
+        for wrong in (
+            {"vertices": [10**6]},
+            {"vertices": [-1]},
+            {"shares": "x"},
+            {"vertices": [1, 2]},
+            {"shares": [np.nan]},
+        ):
+            spoiled = copy.deepcopy(document)
+            spoiled["extras"]["plethos"]["regions"][0].update({"vertices": [1], "shares": [1.0], **wrong})
+            with self.subTest(wrong), self.assertRaisesRegex(BadFileError, "regions cannot be read"):
+                read_character(replace(parse(data), document=spoiled), "Broken")
+
     def test_the_rules_fit_their_schema_in_the_documentation(self):
         file, character, _, _ = self.mended()
         rules = parse(write_glb(character, file)).document["extras"]["plethos"]
         schema = json.loads((ROOT / "docs" / "formats" / "plethos-rules.schema.json").read_text())
         entry = schema["properties"]["remedies"]["items"]
         self.assertEqual(rules["version"], schema["properties"]["version"]["const"])
+        regions = rules_of(character.with_region("all", np.ones(len(character.points))))["regions"]
+        self.assertEqual(set(regions[0]), set(schema["properties"]["regions"]["items"]["properties"]))
         for remedy in rules["remedies"]:
             self.assertEqual(set(remedy), set(entry["properties"]))
             hinge = entry["properties"]["trigger"]["oneOf"][1]

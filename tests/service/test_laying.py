@@ -248,6 +248,15 @@ class Picking(Case):
             self.assertTrue(changed.any())
             self.assertFalse((changed & ~own).any())
 
+    def test_kept_regions_go_out_with_a_delivery_and_come_in_again(self):
+        picking.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
+        picking.keep(self.bench, self.id, "waistcoat alone")
+        size = int((self.opened.character.region("waistcoat alone") > 0).sum())
+        fresh = self.bench.bring_in("Back.glb", self.bench.deliver(self.id).data)
+        for opened in (self.bench.open(fresh), Workbench(self.store).open(fresh)):
+            self.assertEqual([r.name for r in opened.character.regions], ["waistcoat alone"])
+            self.assertEqual(len(opened.character.regions[0].vertices), size)
+
     def test_a_delivery_holds_four_joints_a_vertex_unless_more_are_asked_for(self):
         character = self.opened.character
         dense = character.joint_weights.astype(float)

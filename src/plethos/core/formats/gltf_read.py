@@ -92,7 +92,7 @@ def read_character(file: GltfFile, name: str) -> Character:
         colours=np.concatenate(colours),
     )
     character = replace(character, mirror_x=mirror_plane(_checked_rest(character)))
-    return rules.take_remedies(character, file.document)
+    return rules.take_rules(character, file.document)
 
 
 def _checked_rest(character: Character) -> Array:

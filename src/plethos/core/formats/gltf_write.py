@@ -53,8 +53,8 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None) -
         if slots is not None:
             _write_weights(builder, source, character, layout, slots)
         written.append(_write_targets(builder, character, part, layout, names))
-    if character.remedies:
-        described = rules.rules_of(character)
+    described = rules.rules_of(character)
+    if described["remedies"] or described.get("regions"):
         flat = iter(names)
         for rule, remedy in zip(described["remedies"], character.remedies, strict=True):
             rule["targets"] = [next(flat) for _ in remedy.shapes]

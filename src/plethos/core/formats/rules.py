@@ -1,4 +1,4 @@
-"""The rules of the remedies as plain data: what `extras.plethos` of a delivered file holds.
+"""The rules of the remedies and the kept regions as plain data: what `extras.plethos` of a delivered file holds.
 
 `docs/formats/plethos-rules.schema.json` is its JSON schema. Shapes are not in it: they are the file's morph targets,
 named by ``targets``; the store keeps them as blobs beside the same rules.
@@ -13,6 +13,8 @@ import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError, PlethosError
+from plethos.core.names import free_name
+from plethos.core.regions import PICKED, PickedRegion
 from plethos.core.remedies import Remedy, remedy_from_rule
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
@@ -26,12 +28,23 @@ def remedy_rule(remedy: Remedy, skeleton: Skeleton) -> dict[str, Any]:
 
 
 def rules_of(character: Character) -> dict[str, Any]:
-    """All remedies' rules, in order."""
-    return {"version": VERSION, "remedies": [remedy_rule(r, character.skeleton) for r in character.remedies]}
+    """All remedies' rules, in order, and the regions that have a name, their vertices counted as the file does."""
+    rules: dict[str, Any] = {
+        "version": VERSION,
+        "remedies": [remedy_rule(r, character.skeleton) for r in character.remedies],
+    }
+    kept = [r for r in character.regions if r.name != PICKED]
+    if kept:
+        _, first = np.unique(character.file_to_vertex, return_index=True)
+        rules["regions"] = [
+            {"name": r.name, "vertices": first[r.vertices].tolist(), "shares": np.round(r.shares, 4).tolist()}
+            for r in kept
+        ]
+    return rules
 
 
-def take_remedies(character: Character, document: dict[str, Any]) -> Character:
-    """Turn the morph targets that a file's own rules name back into remedies.
+def take_rules(character: Character, document: dict[str, Any]) -> Character:
+    """Turn the morph targets that a file's own rules name back into remedies, and take its regions.
 
     Parameters
     ----------
@@ -46,6 +59,7 @@ def take_remedies(character: Character, document: dict[str, Any]) -> Character:
         return character
     if not isinstance(rules, dict) or rules.get("version") != VERSION or not isinstance(rules.get("remedies"), list):
         raise BadFileError("The file's remedies were written by another version of Plethos and cannot be read.")
+    character = character.with_regions(_regions(character, rules.get("regions", [])))
     taken: set[int] = set()
     remedies = []
     for rule in rules["remedies"]:
@@ -69,6 +83,22 @@ def take_remedies(character: Character, document: dict[str, Any]) -> Character:
         clips=_without_shapes(character, taken),
         remedies=tuple(remedies),
     )
+
+
+def _regions(character: Character, told: Any) -> tuple[PickedRegion, ...]:
+    """The regions of a file."""
+    regions, names = [], set[str]()
+    try:
+        for region in told:
+            file_vertices, shares = np.array(region["vertices"], np.int64), np.array(region["shares"], np.float32)
+            dense = np.zeros(len(character.points), np.float32)
+            if file_vertices.shape != shares.shape or (file_vertices < 0).any() or not np.isfinite(shares).all():
+                raise ValueError
+            dense[character.file_to_vertex[file_vertices]] = shares
+            regions.append(PickedRegion.of(free_name(str(region["name"]), names), dense))
+    except (KeyError, TypeError, ValueError, IndexError, OverflowError):
+        raise BadFileError("The file is broken: one of its regions cannot be read.") from None
+    return tuple(r for r in regions if len(r.vertices) and r.name != PICKED)
 
 
 def _joined(name: str, shapes: list[Shape]) -> Shape:
