@@ -50,7 +50,7 @@ watch(() => bench.state?.version, () => (findings.value = null))
   <p v-if="findings?.length === 0" class="good" role="status">Nothing found: no stray weights, no hard steps, both sides alike.</p>
   <ul v-if="findings?.length">
     <li v-for="(f, k) in findings" :key="k" data-finding>
-      <div><b>{{ words[f.kind] }}</b><span class="muted">{{ f.joint ? plainName(f.joint) : 'all joints' }}, {{ f.vertices }} {{ f.vertices === 1 ? 'vertex' : 'vertices' }}</span></div>
+      <div><b>{{ words[f.kind] }}</b><span class="muted">{{ f.joint ? plainName(f.joint) : 'all joints' }}, {{ f.vertices }} {{ f.vertices === 1 ? 'vertex' : 'vertices' }}<template v-if="f.kind === 'over_limit'">; a delivery keeps the largest 4</template></span></div>
       <el-button size="small" @click="show(f)">Show</el-button>
       <el-button v-if="f.kind !== 'unnormalised'" size="small" :title="how[f.kind]" @click="mend(f)">Mend</el-button>
     </li>
