@@ -3,7 +3,9 @@
 import unittest
 
 import numpy as np
+from scipy.sparse import csgraph
 
+from plethos.core.mesh import Topology
 from plethos.core.weights.heat import heat_weights, limit_influences
 from plethos.core.weld import weld
 from tests.figures import tube_points
@@ -44,6 +46,34 @@ class Heat(unittest.TestCase):
         np.testing.assert_allclose(kept.sum(axis=1), 1, atol=1e-6)
         largest = np.argsort(-dense, axis=1)[:, 0]
         np.testing.assert_array_equal(slots[:, 0], largest)
+
+    def test_the_compiled_limit_is_its_plain_twin(self):
+        random = np.random.default_rng(8)
+        for joints, most, least in ((9, 4, 0.003), (30, 8, 0.0), (3, 4, 0.0), (4, 4, 0.0)):
+            dense = random.dirichlet(np.full(joints, 0.3), 400)
+            dense[:50, :2] = 0.2  # equals
+            dense[dense < 0.01] = 0
+            dense /= dense.sum(axis=1, keepdims=True)
+            padded = np.pad(dense, ((0, 0), (0, max(0, most + 1 - joints))))
+            first_out = np.sort(padded, axis=1)[:, ::-1][:, most : most + 1]
+            kept = np.maximum(padded - np.maximum(first_out, least), 0)
+            order = np.argsort(-kept, axis=1, kind="stable")[:, :most]
+            wanted = np.take_along_axis(kept, order, axis=1)
+            slots, weights = limit_influences(dense, most, least)
+            np.testing.assert_allclose(weights, wanted / wanted.sum(axis=1, keepdims=True), atol=1e-6)
+            np.testing.assert_array_equal(slots, np.where(wanted > 0, order, 0))
+
+    def test_patches_are_scipys_connected_components(self):
+        topology = Topology(len(self.points), self.triangles)
+        mask = np.random.default_rng(9).random(len(self.points)) < 0.45
+        inside = np.flatnonzero(mask)
+        wanted, labels = csgraph.connected_components(topology.adjacency[inside][:, inside], directed=False)
+        count, numbers = topology.patches(mask)
+        self.assertEqual(count, wanted)
+        self.assertGreater(count, 20)
+        self.assertTrue((numbers[~mask] == -1).all())
+        pairs = set(zip(labels.tolist(), numbers[inside].tolist(), strict=True))
+        self.assertEqual(len(pairs), count)
 
 
 class Weld(unittest.TestCase):
