@@ -16,7 +16,7 @@ import type { Stage } from './stage'
 
 const FIRST_FRONT = 0, SECOND_FRONT = 1
 /** A press that moves less than this many pixels is a click. */
-const STILL = 3
+export const STILL = 3
 /** How long a click waits for a second one, milliseconds. */
 const DOUBLE = 260
 

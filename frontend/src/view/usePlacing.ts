@@ -12,11 +12,10 @@ import { useWorkbench } from '@/workbench/store'
 import type { Figure } from './figure'
 import { jointPlace, project, type View } from './joints'
 import type { Stage } from './stage'
+import { STILL } from './useBrush'
 
 export interface MarkerDot { name: string; label: string; x: number; y: number; twin: { x: number; y: number } | null }
 
-/** A press that moves less than this many pixels is a click. */
-const STILL = 3
 export const MIDDLE = ['head_top', 'neck']
 export const markerLabel = (name: string) => name.replace('_', ' ')
 

@@ -104,20 +104,14 @@ def continued(
         return fresh
     begun = not character.skeleton.children(parent) and not character.joint_weights[:, parent].any()
     up = fresh.skeleton.find(character.skeleton.names[parent])
-    # The new joint takes over the frame that its parent has now: the last of a chain lies as the one before.
-    return _framed_as(aimed(fresh, up), fresh.skeleton.find(name.strip()), up) if begun else fresh
+    # The last of a chain lies as the one before.
+    return aimed(aimed(fresh, up), fresh.skeleton.find(name.strip())) if begun else fresh
 
 
 def stands_as_before(before: Skeleton, after: Skeleton, joint: str) -> bool:
     """Whether a joint has the place and frame at rest that it had."""
     old, new = (s.rest_global[s.find(joint)] for s in (before, after))
     return bool(np.abs(old - new).max() < 1e-12)
-
-
-def _framed_as(character: Character, joint: int, other: int) -> Character:
-    draft = Draft(character)
-    draft.joints[joint].world[:3, :3] = rotations.rotation_part(draft.joints[other].world[:3, :3])
-    return draft.finish()
 
 
 def turned(character: Character, joint: int, turn: Array) -> Character:

@@ -51,7 +51,7 @@ def guessed_markers(rest: NDArray[np.floating], plane: float = 0.0) -> dict[str,
     left = p[p[:, 0] > plane]
     left = left if len(left) else p
 
-    def across(share: float, points: Array, within: float) -> Array:
+    def cut_at(share: float, points: Array, within: float) -> Array:
         """The middle of the mesh at a height, no further than so far from the middle of the body."""
         y = low + share * height
         near = np.abs(points[:, 1] - y) < 0.025 * height
@@ -65,7 +65,7 @@ def guessed_markers(rest: NDArray[np.floating], plane: float = 0.0) -> dict[str,
         return np.array([plane, place[1], place[2]])
 
     finger = left[int(np.argmax(left[:, 0]))]
-    shoulder = across(0.79, left, 0.14)
+    shoulder = cut_at(0.79, left, 0.14)
     shoulder[0] = plane + 0.105 * height
     arm = finger - shoulder
 
@@ -79,15 +79,15 @@ def guessed_markers(rest: NDArray[np.floating], plane: float = 0.0) -> dict[str,
     foot = left[left[:, 1] < low + 0.06 * height]
     foot = foot if len(foot) else left
     tip = foot[int(np.argmax(foot[:, 2]))]
-    shin = across(0.085, left, 0.16)  # above the instep, which would draw the ankle forward
+    shin = cut_at(0.085, left, 0.16)  # above the instep, which would draw the ankle forward
     return {
-        "head_top": on_axis(across(0.985, p, 0.08)),
-        "neck": on_axis(across(0.835, p, 0.05)),
+        "head_top": on_axis(cut_at(0.985, p, 0.08)),
+        "neck": on_axis(cut_at(0.835, p, 0.05)),
         "shoulder": shoulder,
         "elbow": along_arm(0.42),
         "wrist": along_arm(0.74),
-        "hip": across(0.515, left, 0.105),
-        "knee": across(0.285, left, 0.16),
+        "hip": cut_at(0.515, left, 0.105),
+        "knee": cut_at(0.285, left, 0.16),
         "ankle": np.array([shin[0], low + 0.05 * height, shin[2]]),
         "toes": np.array([tip[0], low + 0.012 * height, tip[2]]),
     }

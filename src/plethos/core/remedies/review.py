@@ -24,15 +24,17 @@ def reviewed(before: Character, after: Character) -> Character:
     """
     if after.weights is before.weights and after.skeleton is before.skeleton:
         return after
-    old = {r.id: r for r in before.remedies}
-    remedies = tuple(r.noted(CHANGED) if r.id in old and _is_touched(r, before, after) else r for r in after.remedies)
+    known, was = {r.id for r in before.remedies}, _numbers(before, after)
+    remedies = tuple(
+        r.noted(CHANGED) if r.id in known and _is_touched(r, before, after, was) else r for r in after.remedies
+    )
     if all(new is r for new, r in zip(remedies, after.remedies, strict=True)):
         return after
     return after.with_remedies(remedies)
 
 
-def _is_touched(remedy: Remedy, before: Character, after: Character) -> bool:
-    was = _numbers(before, after)
+def _is_touched(remedy: Remedy, before: Character, after: Character, was: NDArray[np.int32]) -> bool:
+    """Whether an edit has changed the ground under a remedy; `was` ``(J,)`` is what `_numbers` says."""
     old_places, places = (c.skeleton.rest_global[:, :3, 3] for c in (before, after))
     for joint in remedy.trigger.joints if remedy.trigger else ():
         off = np.linalg.norm(places[joint] - old_places[was[joint]])

@@ -44,8 +44,8 @@ class Finding:
 
     def mirrored(self, twin: NDArray[np.int32], other: NDArray[np.int32]) -> Finding:
         """The same on the other side, given each vertex's and joint's mirror image (see `sides`)."""
-        across = twin[self.vertices]
-        return replace(self, joint=None if self.joint is None else int(other[self.joint]), vertices=across[across >= 0])
+        twins = twin[self.vertices]
+        return replace(self, joint=None if self.joint is None else int(other[self.joint]), vertices=twins[twins >= 0])
 
     def to_json(self, character: Character) -> dict[str, Any]:
         """As plain data, the vertices counted as the file counts them."""
