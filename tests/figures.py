@@ -101,3 +101,33 @@ def broken(change, **options) -> bytes:
     document = json.loads(json.dumps(file.document))
     change(document)
     return GltfFile(document, file.buffers).pack()
+
+
+def pair_file(interpolation: str = "LINEAR") -> GltfFile:
+    """Two tubes on one skin, the second a wider sleeve, and a clip that bends the upper joint and then lifts it."""
+    file = tube_file()
+    builder = GltfBuilder(file)
+    document = builder.document
+    points, triangles = tube_points(radius=0.12)
+    mesh = json.loads(json.dumps(document["meshes"][0]))
+    primitive = mesh["primitives"][0]
+    primitive["attributes"]["POSITION"] = builder.accessor(points, 34962, bounds=True)
+    primitive["attributes"]["NORMAL"] = builder.accessor(vertex_normals(points, triangles).astype(np.float32), 34962)
+    mesh["name"] = "sleeve"
+    node = builder.add("nodes", {"name": "sleeve", "mesh": builder.add("meshes", mesh), "skin": 0})
+    document["scenes"][0]["nodes"].append(node)
+    half = np.radians([0.0, 50.0, 20.0]) / 2
+    turns = np.stack([np.sin(half) * 0, np.sin(half) * 0, np.sin(half), np.cos(half)], axis=1).astype(np.float32)
+    lifts = np.array([[0, 0.5, 0], [0, 0.55, 0], [0.02, 0.5, 0]], np.float32)
+    if interpolation == "CUBICSPLINE":
+        # Each key with tangents that differ on its two sides.
+        into, out = np.zeros_like(turns) + np.float32(0.1), np.zeros_like(turns) - np.float32(0.2)
+        turns = np.stack([into, turns, out], axis=1).reshape(-1, 4)
+        into, out = np.zeros_like(lifts) + np.float32(0.03), np.zeros_like(lifts) - np.float32(0.05)
+        lifts = np.stack([into, lifts, out], axis=1).reshape(-1, 3)
+    times = builder.accessor(np.array([0.0, 0.5, 1.2], np.float32), bounds=True)
+    samplers = [{"input": times, "output": builder.accessor(v), "interpolation": interpolation} for v in (turns, lifts)]
+    paths = ("rotation", "translation")
+    channels = [{"sampler": s, "target": {"node": 1, "path": path}} for s, path in enumerate(paths)]
+    builder.add("animations", {"name": "bend", "samplers": samplers, "channels": channels})
+    return builder.file()
