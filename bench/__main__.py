@@ -21,27 +21,33 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from bench.binding import compare
+from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.mesh import Mesh, Part, Triangles
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.response import Response
+from plethos.core.rules import Rules
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.shape import Shape
 from plethos.core.skinning.bones import skin_matrices
 from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.triggers.response import Response
 from plethos.core.weights.assign import INSIDE
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.bones import segment_distances, segments_of
-from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import open_demo
 from plethos.service.bending import bend_curves
+from plethos.service.blob_arrays import BlobArrays
+from plethos.service.desk import Desk
+from plethos.service.documents import describe, restore
 from plethos.service.live import Wanted, frame, joint_frames, pack_frame, pose_of
 from plethos.service.open_character import OpenCharacter
-from plethos.service.painting import paint_dabs
+from plethos.service.painting import PaintSettings, PaintStroke, PaintTool
 from plethos.store.repository import Revision
+from plethos.web.schemas.live import SAID, PoseMessage
 
 README = Path(__file__).with_name("README.md")
 
@@ -75,24 +81,40 @@ def beside(ours: Callable[[], object], peer: Callable[[], object], rounds: int =
     return mine, theirs, float(np.median(both[:, 0] / both[:, 1]))
 
 
-def grown(character: Character, vertices: int, shapes: int = 20, blend: float = 0.5) -> Character:
-    """The demo's vertices repeated to a given number, with made-up shapes of 5 % and a skin blend of 50 %."""
+def grown(
+    character: Character, vertices: int, shapes: int = 20, blend: float = 0.5, tied: int | None = None
+) -> Character:
+    """The demo's vertices repeated to a given number, with made-up shapes of 5 % and a skin blend of 50 %.
 
+    Parameters
+    ----------
+    tied
+        How many of the shapes are tied to the bend that is measured, the others to one that stays at rest; None = all.
+    """
     generator = np.random.default_rng(4)
-    rows = np.resize(np.arange(len(character.points)), vertices)
+    rows = np.resize(np.arange(len(character.mesh)), vertices)
     mask = np.zeros(vertices, np.float32)
     mask[generator.choice(vertices, int(blend * vertices), replace=False)] = 1.0
-    bent_joint = character.skeleton.find("left_forearm")
-    trigger = HingeTrigger(bent_joint, (0.0, 0.0, 1.0), Response((0.0, 1.0), (0.0, 1.0)))
-    remedies = []
+    response = Response((0.0, 1.0), (0.0, 1.0))
+    remedies, triggers = [], []
     for k in range(shapes):
         moved = np.sort(generator.choice(vertices, vertices // 20, replace=False)).astype(np.int32)
         deltas = generator.normal(0, 0.01, (len(moved), 3)).astype(np.float32)
-        remedies.append(CorrectiveShape(Shape(f"s{k}", moved, deltas), trigger, id=str(k)))
+        joint = "left_forearm" if tied is None or k < tied else "right_forearm"
+        triggers.append(HingeTrigger(character.skeleton.find(joint), (0.0, 0.0, 1.0), response, id=f"t{k}"))
+        remedies.append(Remedy(Corrective.of(Shape(f"s{k}", moved, deltas)), f"s{k}", by=f"t{k}", id=str(k)))
+    whole = (0, vertices)
+    part = Part("all", whole, whole, Triangles(np.zeros((0, 3), np.int32)))
+    mesh = Mesh((part,), character.mesh.points[rows], character.mesh.rest[rows], np.arange(vertices, dtype=np.int32))
+    own = character.binding
+    binding = Binding(own.bones, own.influences[rows], own.weights[rows], own.joints, mask)
     return replace(
-        character, points=character.points[rows], influences=character.influences[rows],
-        weights=character.weights[rows], skin_blend=mask, remedies=tuple(remedies),
-    )  # fmt: skip
+        character,
+        mesh=mesh,
+        binding=binding,
+        rules=Rules(triggers=tuple(triggers), remedies=tuple(remedies)),
+        regions=(),
+    )
 
 
 def usd_linear(character: Character, matrices: np.ndarray) -> Callable[[], object]:
@@ -100,9 +122,9 @@ def usd_linear(character: Character, matrices: np.ndarray) -> Callable[[], objec
     from pxr import Gf, UsdSkel, Vt
 
     transforms = Vt.Matrix4dArray([Gf.Matrix4d(*m.T.ravel().tolist()) for m in matrices])
-    indices = Vt.IntArray.FromNumpy(character.influences.ravel().copy())
-    weights = Vt.FloatArray.FromNumpy(character.weights.ravel().copy())
-    points = Vt.Vec3fArray.FromNumpy(character.points.copy())
+    indices = Vt.IntArray.FromNumpy(character.binding.influences.ravel().copy())
+    weights = Vt.FloatArray.FromNumpy(character.binding.weights.ravel().copy())
+    points = Vt.Vec3fArray.FromNumpy(character.mesh.points.copy())
     identity, linear = Gf.Matrix4d(1), UsdSkel.Tokens.classicLinear
     return lambda: UsdSkel.SkinPoints(linear, identity, transforms, indices, weights, 4, points, True)
 
@@ -114,9 +136,9 @@ def evaluation(character: Character) -> list[tuple[str, str, str, str]]:
     rows, ours, theirs = [], [], []
     for count in (5_000, 20_000, 80_000, 200_000):
         one = grown(character, count)
-        evaluator, out = Evaluator(one), np.empty((count, 3), np.float32)
-        peer = usd_linear(one, skin_matrices(one.bones, one.skeleton.global_matrices(pose)))
-        mine, usd, ratio = beside(lambda e=evaluator, o=out: e.evaluate(pose, out=o), peer)
+        evaluator = Evaluator.of(one)
+        peer = usd_linear(one, skin_matrices(one.binding.bones, one.skeleton.global_matrices(pose)))
+        mine, usd, ratio = beside(lambda e=evaluator: e.pose(pose).points, peer)
         ours.append(mine / count * 1e6)
         theirs.append(usd / count * 1e6)
         if count == 20_000:
@@ -141,8 +163,8 @@ def evaluation(character: Character) -> list[tuple[str, str, str, str]]:
 
 def dab(character: Character) -> tuple[str, str, str, str]:
     base = evaluate_exact(character, character.skeleton.rest_pose())
-    surface = SculptSurface(character.topology, base.copy(), base)
-    t = character.topology.triangles
+    surface = SculptSurface(character.mesh.topology, base.copy(), base)
+    t = character.mesh.topology.triangles
     triangle = int(np.argmin(np.linalg.norm(base[t].mean(axis=1) - [0.1, 1.0, 0.1], axis=1)))
     touch = Dab(triangle, tuple(base[t[triangle]].mean(axis=0)), 0.08, 0.01)
     touched = surface.touch(touch).vertices
@@ -158,14 +180,12 @@ def dab(character: Character) -> tuple[str, str, str, str]:
 
 def strip(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
     """What the server does for the strip of an elbow that nobody has looked at yet."""
-    revision = Revision("x", "x", 0, 0, "", {}, "", False, datetime.now())
     angles, joint = np.linspace(0, 150, 61).tolist(), character.skeleton.find("left_forearm")
 
     def run(n: int) -> float:
-        opened = OpenCharacter.of(revision, source, character)
-        opened.show(revision, character, None)
+        version = on_a_desk(character, source).version
         start = time.perf_counter()
-        bend_curves(opened, character.skeleton.names[joint], (0, 0, 1), angles[:: 60 // (n - 1)], {})
+        bend_curves(version, character.skeleton.names[joint], (0, 0, 1), angles[:: 60 // (n - 1)], {})
         return time.perf_counter() - start
 
     run(13)
@@ -180,8 +200,8 @@ def strip(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
 
 def heat(character: Character) -> tuple[str, str, str, str]:
     """Automatic weights, beside the bare sparse factorisation and solve of the same system."""
-    rest = Evaluator(character).rest().astype(np.float64)
-    triangles = character.topology.triangles
+    rest = Evaluator.of(character).rest().astype(np.float64)
+    triangles = character.mesh.topology.triangles
     segments = segments_of(character.skeleton)
     nearest = segment_distances(rest, np.zeros_like(rest), segments)
     laplacian, area = robust_laplacian.mesh_laplacian(rest, triangles.astype(np.int64))
@@ -209,35 +229,35 @@ def heat(character: Character) -> tuple[str, str, str, str]:
 
 async def paint_trip(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
     """A dab of weights to the new skin over a real socket, beside an echo of as many bytes and the dab itself."""
-    start, stop = character.parts[0].vertices
-    revision = Revision("x", "x", 0, 0, "", {}, "", False, datetime.now())
-    opened = OpenCharacter.of(revision, source, character)
-    opened.show(revision, character, None)
-    joint, locked = character.skeleton.find("left_forearm"), np.zeros(len(character.skeleton), bool)
-    t = character.topology.triangles
+    start, stop = character.mesh.parts[0].vertices
+    desk = on_a_desk(character, source)
+    version, joint = desk.version, character.skeleton.find("left_forearm")
+    t = character.mesh.topology.triangles
     at = character.skeleton.rest_global[joint, :3, 3]
-    centres = opened.rest[t].mean(axis=1)
+    rest = character.mesh.rest
+    centres = rest[t].mean(axis=1)
     centres[(t < start).any(axis=1) | (t >= stop).any(axis=1)] = 99
     triangle = int(np.linalg.norm(centres - at, axis=1).argmin())
     touch = Dab(triangle, tuple(centres[triangle].tolist()), 0.05, 1.0)
-    paint, pose = Paint("add", joint, 1.0, 0.01, locked), character.skeleton.rest_pose()
-    paint_dabs(opened, pose, [touch], paint, True)
-    want = Wanted(weights=joint)
-    same = frame(opened, pose, want, {})
-    session = opened.painting
-    assert session is not None
-    dab_alone = median_ms(lambda: session.weights.dab(session.surface.touch(touch), paint))
-    text = json.dumps({"type": "paint", "dab": touch.at})
+    settings, pose = PaintSettings("add", "left_forearm", 1.0, 0.01, mirror=True), character.skeleton.rest_pose()
+    desk.touch(version, "paint", pose, settings, [touch])
+    want = Wanted(weights="left_forearm")
+    same = frame(desk, version, pose, want, {})
+    stroke = desk.stroke
+    assert isinstance(stroke, PaintStroke)
+    paint = settings.paint(character)
+    dab_alone = median_ms(lambda: stroke.painted.dab(stroke.surface.touch(touch), paint))
+    text = json.dumps({"type": "stroke", "dab": touch.at})
 
     def answer(kind: str) -> bytes:
         if kind == "echo":
             return same
-        paint_dabs(opened, pose, [touch], paint, True)
-        return frame(opened, pose, want, {})
+        desk.touch(version, "paint", pose, settings, [touch])
+        return frame(desk, version, pose, want, {})
 
     ours, bare = await over_a_socket(answer, ("paint", "echo"), [text] * 120)
     return (
-        f"Dab of weights to new skin over the socket, {len(opened.rest) // 1000}k vertices",
+        f"Dab of weights to new skin over the socket, {len(rest) // 1000}k vertices",
         f"{ours:.2f} ms",
         f"echo of the same bytes {bare:.2f} ms + the dab {dab_alone:.2f} ms",
         f"{ours / (bare + dab_alone):.2f} (at most 3)",
@@ -287,26 +307,91 @@ async def over_a_socket(
     return first, second
 
 
+def on_a_desk(character: Character, source: GltfFile) -> Desk:
+    """A character opened as the server opens it, at one person's desk."""
+    revision = Revision("r", "x", "x", 0, 0, "", {}, "", False, datetime.now())
+    opened = OpenCharacter(revision, source, character, BlobArrays(lambda hashes: {}))
+    return Desk(opened, {"paint": PaintTool()})
+
+
+def bends(count: int = 160) -> list[str]:
+    """Messages that bend an elbow further and further, as a page sends them."""
+    turns = [[0, 0, float(np.sin(n / 99)), float(np.cos(n / 99))] for n in range(count)]
+    return [json.dumps({"type": "pose", "seq": 1, "pose": {"joints": {"left_forearm": q}}}) for q in turns]
+
+
+def posed(desk: Desk, text: str, **more: object) -> bytes:
+    """What the server makes of such a message."""
+    message, version = SAID.validate_json(text), desk.version
+    assert isinstance(message, PoseMessage)
+    wanted = replace(message.want.wanted(), **more)
+    return frame(desk, version, pose_of(version, message.pose.plain()), wanted, {"seq": message.seq})
+
+
+def many(character: Character, source: GltfFile) -> list[tuple[str, str, str, str]]:
+    """A whole frame of 200 correctives, 5 of them on, beside 5 alone; a knot that is dragged, beside a pose."""
+    few, all_ = (on_a_desk(grown(character, 20_000, n, 0.5, 5), source) for n in (5, 200))
+    text = bends(60)[-1]
+    ours, theirs, ratio = beside(lambda: posed(all_, text), lambda: posed(few, text))
+    rule = all_.version.character.rules.triggers[0].to_document(character.skeleton)
+    knots = iter(range(10**6))
+
+    def dragged() -> bytes:
+        end = {"angle_deg": 50 + next(knots) / 1e3, "value": 1.0}
+        moved = {**rule, "knots": [{"angle_deg": 0.0, "value": 0.0}, end]}
+        return posed(all_, text, preview=("0", moved))
+
+    drag, pose, drags = beside(dragged, lambda: posed(all_, text))
+    return [
+        ("A whole frame at 20k, 200 correctives, 5 on", f"{ours:.2f} ms", f"5 correctives {theirs:.2f} ms",
+         f"{ratio:.2f} (at most 1.5)"),
+        ("A dragged knot among 200 correctives, whole frame", f"{drag:.2f} ms", f"a pose {pose:.2f} ms",
+         f"{drags:.2f} (no new layout)"),
+    ]  # fmt: skip
+
+
+def opening(character: Character, source: GltfFile) -> tuple[str, str, str, str]:
+    """Opening a stored character of 200 correctives, beside reading its blobs: nothing stored is packed or hashed."""
+    big = grown(character, 20_000, 200)
+    kept: dict[str, bytes] = {}
+    arrays = BlobArrays(lambda hashes: {h: kept[h] for h in hashes})
+    document = describe(big, None, arrays)
+    kept.update(arrays.fresh)
+    bare = replace(big, rules=Rules())
+    packed = []
+
+    def open_it() -> None:
+        fresh = BlobArrays(lambda hashes: {h: kept[h] for h in hashes})
+        restored, _ = restore(bare, document, fresh)
+        Evaluator.of(restored).pose(restored.skeleton.rest_pose())
+        packed.append(len(fresh.fresh))
+
+    def read_blobs() -> None:
+        for data in kept.values():
+            np.frombuffer(data, np.uint8).copy()
+
+    ours, theirs, ratio = beside(open_it, read_blobs, rounds=20)
+    return (
+        "Opening a stored character of 200 correctives",
+        f"{ours:.1f} ms, {max(packed)} blobs packed",
+        f"copying its blobs {theirs:.1f} ms",
+        f"{ratio:.1f}",
+    )
+
+
 async def socket_trip() -> tuple[str, str, str, str]:
     """Pose to positions over a real socket, beside a bare echo of as many bytes."""
 
     character, source = open_demo()
     big = grown(character, 20_000, shapes=1, blend=0.0)
-    object.__setattr__(big, "file_to_vertex", np.arange(20_000, dtype=np.int32))
-
-    revision = Revision("x", "x", 0, 0, "", {}, "", False, datetime.now())
-    opened = OpenCharacter.of(revision, source, big)
-    opened.show(revision, big, None)
+    desk = on_a_desk(big, source)
     rest = big.skeleton.rest_pose()
-    same = pack_frame({}, {"with": opened.rest, "joints": joint_frames(big.skeleton.global_matrices(rest))})
-    turns = np.arange(160) / 99
-    messages = [json.dumps({"joints": {"left_forearm": [0, 0, float(np.sin(n)), float(np.cos(n))]}}) for n in turns]
+    same = pack_frame({}, {"with": big.mesh.rest, "joints": joint_frames(big.skeleton.global_matrices(rest))})
+    messages = bends()
     left = iter(messages)
 
     def answer(kind: str) -> bytes:
-        if kind == "echo":
-            return same
-        return frame(opened, pose_of(opened, json.loads(next(left))), Wanted(), {"seq": 1})
+        return same if kind == "echo" else posed(desk, next(left))
 
     ours, bare = await over_a_socket(answer, ("pose", "echo"), messages)
     ratio = ours / bare
@@ -320,7 +405,14 @@ async def socket_trip() -> tuple[str, str, str, str]:
 
 def main() -> None:
     character, source = open_demo()
-    rows = [*evaluation(character), asyncio.run(socket_trip()), strip(character, source), dab(character)]
+    rows = [
+        *evaluation(character),
+        asyncio.run(socket_trip()),
+        *many(character, source),
+        opening(character, source),
+        strip(character, source),
+        dab(character),
+    ]
     bare, file = open_demo("lock-keeper-bare")
     rows += [heat(bare), asyncio.run(paint_trip(bare, file))]
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

@@ -36,20 +36,20 @@ def envelope(character: Character) -> NDArray[np.float64]:
 
 
 def _distances(character: Character) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
-    rest = Evaluator(character).rest()
+    rest = Evaluator.of(character).rest()
     segments = segments_of(character.skeleton)
     return segment_distances(rest, np.zeros_like(rest), segments), np.array([s.joint for s in segments])
 
 
 def compare(character: Character) -> list[str]:
     """A table, one row a way to bind: each measure's worst over the clip, averaged over the joints."""
-    rest = Evaluator(character).rest()
-    counter = ContactCounter(character, rest)
+    rest = Evaluator.of(character).rest()
+    counter = ContactCounter(character.mesh)
     clip = next(c for c in character.clips if c.name == CLIP)
     poses = [clip.pose_at(character.skeleton, float(t)) for t in np.arange(0, clip.duration, EVERY)]
     # Everything is measured in the regions of the weights that the figure came with.
-    measures = [BendMeasure(character, character.skeleton.find(j), rest) for j in JOINTS]
-    edges = character.topology.edges
+    measures = [BendMeasure.of(character, character.skeleton.find(j)) for j in JOINTS]
+    edges = character.mesh.topology.edges
     length = np.maximum(np.linalg.norm(rest[edges[:, 0]] - rest[edges[:, 1]], axis=1), 1e-6)
     rows = []
     for name, bound in (
@@ -57,15 +57,15 @@ def compare(character: Character) -> list[str]:
         ("nearest bone", with_joint_weights(character, nearest_bone(character), MOST)),
         ("envelope, inverse fourth power", with_joint_weights(character, envelope(character), MOST)),
     ):
-        evaluator, volume, girth, contacts = Evaluator(bound), np.full(len(JOINTS), 1e9), np.full(len(JOINTS), 1e9), 0
-        torn = 0.0
+        evaluator = Evaluator.of(bound)
+        volume, girth, contacts, torn = np.full(len(JOINTS), 1e9), np.full(len(JOINTS), 1e9), 0, 0.0
         for pose in poses:
-            points = evaluator.evaluate(pose)
+            points = evaluator.pose(pose).points
             contacts += counter.count(points)
             stretched = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1) / length
             torn += float(np.quantile(stretched, 0.999))
             for k, m in enumerate(measures):
-                told = m.of_points(points[m.region.vertices])
+                told = m.of_points(points[m.site.region.vertices])
                 volume[k] = min(volume[k], told.volume)
                 girth[k] = min(girth[k], told.girth or 1e9)
         rows.append(

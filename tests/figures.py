@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
 import numpy as np
 
 from plethos.core.character import Character
+from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile, parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.mesh import vertex_normals
+from plethos.core.program import compiled
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.rules import Rules
+from plethos.core.shape import Shape
+from plethos.core.skeleton import Pose
+from plethos.core.topology import vertex_normals
+from plethos.core.triggers.hinge import HingeTrigger
 
 
 def tube_points(rings: int = 21, around: int = 24, radius: float = 0.1, length: float = 1.0):
@@ -131,3 +139,23 @@ def pair_file(interpolation: str = "LINEAR") -> GltfFile:
     channels = [{"sampler": s, "target": {"node": 1, "path": path}} for s, path in enumerate(paths)]
     builder.add("animations", {"name": "bend", "samplers": samplers, "channels": channels})
     return builder.file()
+
+
+def tied(shape: Shape, trigger: HingeTrigger | None, **more) -> tuple[Any, ...]:
+    """A corrective of one shape and its trigger, as `Character.with_remedy` takes them."""
+    given = {"by": trigger.id if trigger else None, "name": shape.name, **more}
+    report = given.pop("report", None)
+    remedy = Remedy(Corrective.of(shape, report=report), **given)
+    return (remedy, trigger) if trigger else (remedy,)
+
+
+def activation(character: Character, remedy: Remedy, pose: Pose) -> float:
+    """What a remedy's value stands at in a pose."""
+    return Evaluator.of(character).pose(pose).activation(remedy.id)
+
+
+def value_of(character: Character, trigger, pose: Pose) -> float:
+    """What a trigger alone gives in a pose, worked out by a compiled program."""
+    program = compiled(Rules(triggers=(trigger,)), character.skeleton)
+    moment = program.moment(pose, ALL)
+    return float(moment.values[program.places.values[trigger.id]])

@@ -11,19 +11,22 @@ from typing import Annotated, Any, NoReturn
 import numpy as np
 import typer
 
+from plethos.core import rotations
 from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.evaluate import ALL, NONE, Evaluator, Posed
 from plethos.core.formats import obj, rules
 from plethos.core.formats.files import open_file
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
-from plethos.core.remedies.corrective import CorrectiveShape
-from plethos.core.remedies.solve import guess_trigger, solve_corrective
-from plethos.core.skeleton import Pose, Skeleton, pose_from_json, pose_to_json
+from plethos.core.mesh import Triangles
+from plethos.core.names import free_name
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.sculpt.solve import guess_trigger, solve_corrective
+from plethos.core.skeleton import Pose, pose_from_json, pose_to_json
 from plethos.core.triggers.hinge import unit_axis
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
@@ -67,8 +70,12 @@ def open_character(path: Path) -> tuple[Character, GltfFile]:
     return read_character(file, path.stem), file
 
 
-def read_pose(skeleton: Skeleton, path: Path) -> Pose:
-    return pose_from_json(skeleton, read_bytes(path))
+def read_pose(character: Character, path: Path) -> Pose:
+    """A pose file; joints and dials have to be the character's."""
+    pose = pose_from_json(character.skeleton, read_bytes(path))
+    for name in pose.dials or ():
+        character.rules.dial(name)
+    return pose
 
 
 def write(path: Path, data: bytes) -> None:
@@ -86,11 +93,77 @@ def show(value: object) -> None:
 
 
 @app.command()
-def pose(source: In, pose: PoseFile, out: Out, without: Without = False) -> None:
-    """Posed vertices as OBJ, in the order and number of the file's vertices."""
+def pose(
+    source: In,
+    pose: PoseFile,
+    out: Annotated[Path | None, typer.Option("--out", help="The OBJ to write.")] = None,
+    joints: Annotated[Path | None, typer.Option(help="Write the joints' places and orientations as JSON.")] = None,
+    without: Without = False,
+) -> None:
+    """Posed vertices as OBJ, in the order and number of the file's vertices; joints in the world as JSON."""
     character, _ = open_character(source)
-    points = evaluate_exact(character, read_pose(character.skeleton, pose), remedies=not without)
-    write(out, obj.write_obj(character, points).encode())
+    if out is None and joints is None:
+        raise CallError("Say what to write: --out FILE.obj, or --joints FILE.json.")
+    posed = Evaluator.of(character).pose(read_pose(character, pose), NONE if without else ALL)
+    if out is not None:
+        write(out, obj.write_obj(character, posed.exact_points()).encode())
+    if joints is not None:
+        write(joints, json.dumps(joints_json(posed), indent=1).encode())
+
+
+def joints_json(posed: Posed) -> dict[str, Any]:
+    """Where every joint is in the world, and how it is turned, by name."""
+    skeleton = posed.character.skeleton
+    return {
+        name: {
+            "place": posed.world[j, :3, 3].tolist(),
+            "quaternion_xyzw": rotations.from_matrix(rotations.rotation_part(posed.world[j, :3, :3])).tolist(),
+        }
+        for j, name in enumerate(skeleton.names)
+    }
+
+
+@app.command()
+def values(source: In, pose: PoseFile) -> None:
+    """What every dial, group and remedy stands at in a pose, as JSON."""
+    character, _ = open_character(source)
+    rules = character.rules
+    posed = Evaluator.of(character).pose(read_pose(character, pose))
+    program = posed.evaluator.program
+    activations = program.activations(posed.moment)
+
+    def value(id_: str) -> float:
+        return float(posed.moment.values[program.places.values[id_]])
+
+    show(
+        {
+            "dials": {d.name: value(d.id) for d in rules.dials},
+            "groups": {g.name: value(g.id) for g in rules.groups},
+            "remedies": {r.name: activations[r.id] for r in rules.remedies},
+        }
+    )
+
+
+@app.command(name="rules")
+def rules_command(
+    source: In,
+    out: Out,
+    take: Annotated[
+        Path | None, typer.Option("--set", help="Take the rules of such a document; --out is a .glb.")
+    ] = None,
+) -> None:
+    """Everything of ours as one plain document; or a .glb with the rules of such a document in place of its own."""
+    character, file = open_character(source)
+    if take is None:
+        write(out, json.dumps(rules.plain_rules(character), indent=1).encode())
+        return
+    try:
+        document = json.loads(read_bytes(take))
+    except (ValueError, RecursionError):
+        raise CallError(f"{take} is not a JSON document.") from None
+    changed = rules.with_plain_rules(character, document)
+    Evaluator.of(changed)  # what cannot be compiled is not written
+    write(out, write_glb(changed, file))
 
 
 @app.command()
@@ -98,24 +171,26 @@ def correct(
     source: In,
     pose: PoseFile,
     sculpt: Annotated[Path, typer.Option(help="An OBJ that `pose` wrote, sculpted.")],
-    name: Annotated[str, typer.Option(help="What the corrective shape is called.")],
+    name: Annotated[str, typer.Option(help="What the corrective is called.")],
     out: Out,
 ) -> None:
-    """Turn a posed sculpt into a corrective shape with the hinge trigger that its pose suggests."""
+    """Turn a posed sculpt into a corrective with the hinge trigger that its pose suggests."""
     character, file = open_character(source)
     if not name.strip():
-        raise CallError("The corrective shape needs a name.")
-    held = read_pose(character.skeleton, pose)
+        raise CallError("The corrective needs a name.")
+    held = read_pose(character, pose)
+    posed = Evaluator.of(character).pose(held)
     target = obj.sculpt_from_obj(character, read_bytes(sculpt).decode("utf-8", "replace"))
-    shape, report = solve_corrective(character, held, target, name.strip())
+    label = free_name(name.strip(), {r.name for r in character.rules.remedies})
+    shape, report = solve_corrective(posed, target, label)
     trigger = guess_trigger(character, held, shape)
-    remedy = CorrectiveShape(shape, trigger, pose_to_json(character.skeleton, held), report.to_json())
-    mended = character.with_remedy(remedy)
+    body = Corrective.of(shape, pose_to_json(character.skeleton, held), report.to_json())
+    mended = character.with_remedy(Remedy(body, label, by=trigger.id), trigger)
     write(out, write_glb(mended, file))
-    came_back = np.abs(Evaluator(mended).evaluate(held) - target).max()
+    came_back = np.abs(Evaluator.of(mended).pose(held).points - target).max()
     show(
         {
-            "name": name.strip(),
+            "name": label,
             "joint": character.skeleton.names[trigger.joint],
             "axis": list(trigger.axis),
             "start_deg": math.degrees(trigger.response.start),
@@ -129,12 +204,23 @@ def correct(
     )
 
 
+def rules_json(character: Character) -> dict[str, Any]:
+    """The rules as a file has them, each remedy with the trigger that it is tied to."""
+    document, _ = rules.rules_of(character)
+    remedies = []
+    for told, remedy in zip(document["remedies"], character.rules.remedies, strict=True):
+        trigger = character.rules.trigger_of(remedy)
+        tied = trigger.to_document(character.skeleton) if trigger is not None else None
+        remedies.append({**told, "trigger": tied})
+    return {**{k: document.get(k, []) for k in ("dials", "triggers", "groups")}, "remedies": remedies}
+
+
 @app.command()
 def inspect(source: In) -> None:
     """What is in a file, as JSON."""
     character, _ = open_character(source)
     skeleton = character.skeleton
-    used = int((character.weights > 0).sum(axis=1).max(initial=0))
+    used = int((character.binding.weights > 0).sum(axis=1).max(initial=0))
     show(
         {
             "name": character.name,
@@ -142,22 +228,22 @@ def inspect(source: In) -> None:
                 {
                     "name": p.name,
                     "vertices": p.file_vertices[1] - p.file_vertices[0],
-                    "triangles": p.triangles[1] - p.triangles[0],
+                    "triangles": len(p.surface.corners) if isinstance(p.surface, Triangles) else 0,
                     "computed_vertices": p.vertices[1] - p.vertices[0],
                 }
-                for p in character.parts
+                for p in character.mesh.parts
             ],
             "joints": [
                 {"name": skeleton.names[j], "parent": skeleton.names[p] if p >= 0 else None}
                 for j, p in enumerate(skeleton.joint_parents)
                 if skeleton.is_joint[j]
             ],
-            "influences": character.influences.shape[1],
+            "influences": character.binding.influences.shape[1],
             "influences_used": used,
             "shapes": [
-                {"name": s.name, "moved_vertices": len(s.vertices), "weight": s.weight} for s in character.shapes
+                {"name": s.name, "moved_vertices": len(s.vertices), "weight": s.weight} for s in character.mesh.shapes
             ],
-            "remedies": rules.rules_of(character)["remedies"],
+            **rules_json(character),
             "clips": [{"name": c.name, "seconds": c.duration, "tracks": len(c.tracks)} for c in character.clips],
             "repairs": list(character.repairs),
         }
@@ -189,15 +275,14 @@ def measure(
     if not 1 <= steps <= 10_000 or not (math.isfinite(start) and math.isfinite(end)):
         raise CallError("The steps have to lie between 1 and 10000, and the angles have to be finite.")
     character, _ = open_character(source)
-    evaluator = Evaluator(character)
-    rest = evaluator.rest()
-    bend = BendMeasure(character, character.skeleton.find(joint), rest)
-    contacts = ContactCounter(character, rest)
+    evaluator = Evaluator.of(character)
+    bend = BendMeasure.of(character, character.skeleton.find(joint))
+    contacts = ContactCounter(character.mesh)
     unit = parse_axis(axis)
     rows: list[dict[str, Any]] = []
     held = character.skeleton.rest_pose()
     for step in bend_steps(bend, held, unit, degrees_between(start, end, steps)):
-        posed = evaluator.evaluate(step.pose, remedies=not without)
+        posed = evaluator.pose(step.pose, NONE if without else ALL).points
         measured = step.without if without else step.with_
         rows.append(
             {
@@ -224,12 +309,12 @@ def bind(
     chosen = None if joints is None else character.skeleton.mask(n.strip() for n in joints.split(","))
     bound = bound_automatically(character, influences, chosen)
     write(out, write_glb(bound, file))
-    used = bound.skeleton.is_joint & (bound.joint_weights.max(axis=0) > 0)
+    used = bound.skeleton.is_joint & (bound.binding.joint_weights.max(axis=0) > 0)
     show(
         {
-            "vertices": len(bound.points),
+            "vertices": len(bound.mesh.points),
             "joints": [bound.skeleton.names[j] for j in np.flatnonzero(used if chosen is None else used & chosen)],
-            "influences": int((bound.weights > 0).sum(axis=1).max()),
+            "influences": int((bound.binding.weights > 0).sum(axis=1).max()),
         }
     )
 

@@ -5,16 +5,15 @@ import unittest
 import numpy as np
 
 from plethos.core.sculpt.session import Dab
-from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import shipped
-from plethos.service import painting
 from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
+from tests.strokes import paint
 
 
 class Bind(BrowserCase):
     def weights(self, character: str) -> np.ndarray:
-        return self.bench.open(character).character.joint_weights.copy()
+        return self.bench.open(character).character.binding.joint_weights.copy()
 
     def version(self, character: str) -> int:
         return self.state(character)["version"]
@@ -80,7 +79,7 @@ class Bind(BrowserCase):
         changed = np.flatnonzero(np.abs(self.weights(keeper) - before).max(axis=1) > 1e-4)
         self.assertGreater(len(changed), 3)
         # The waistcoat is in front; what lies behind it under the pointer is the belly.
-        start, stop = opened.character.parts[0].vertices
+        start, stop = opened.character.mesh.parts[0].vertices
         self.assertTrue(((changed >= start) & (changed < stop)).all())
         self.assertGreater(opened.rest[changed, 2].min(), 0)
 
@@ -157,13 +156,10 @@ class Bind(BrowserCase):
     def test_a_stray_weight_is_found_shown_and_mended(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         opened = self.bench.open(keeper)
-        skeleton, rest, t = opened.character.skeleton, opened.rest, opened.character.topology.triangles
+        skeleton, rest, t = opened.character.skeleton, opened.rest, opened.character.mesh.topology.triangles
         triangle = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [-0.04, 0.66, 0.0], axis=1)))
         touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.07, 1.0)
-        thigh = skeleton.find("left_thigh")
-        paint = Paint("add", thigh, 1.0, 0.4, np.zeros(len(skeleton), bool))
-        painting.paint_dabs(opened, skeleton.rest_pose(), [touch], paint, False)
-        painting.end_stroke(self.bench, opened, thigh)
+        paint(self.bench, opened, skeleton.rest_pose(), [touch], "left_thigh", "add", 1.0, 0.4)
         self.open(f"/characters/{keeper}/bind")
         self.page.get_by_role("button", name="Look through the weights").click()
         finding = self.page.locator("[data-finding]", has_text="Stray weight")
@@ -197,7 +193,7 @@ class Bind(BrowserCase):
         self.page.get_by_role("button", name="Give to this joint").click()
         self.until(lambda: self.version(keeper) == 1)
         opened = self.bench.open(keeper)
-        part = next(p for p in opened.character.parts if p.name == "waistcoat")
+        part = next(p for p in opened.character.mesh.parts if p.name == "waistcoat")
         chest = opened.character.skeleton.find("chest")
         np.testing.assert_array_equal(self.weights(keeper)[slice(*part.vertices), chest], 1)
 

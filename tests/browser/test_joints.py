@@ -7,7 +7,6 @@ from pathlib import Path
 import numpy as np
 
 from plethos.core.bend import bent
-from plethos.core.evaluate import Evaluator
 from plethos.core.formats.obj import write_obj
 from plethos.demo.catalogue import open_demo, shipped
 from tests.browser.stage import BrowserCase
@@ -32,7 +31,7 @@ class Joints(BrowserCase):
         keeper, _ = open_demo("lock-keeper-bare")
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "statue.obj"
-            path.write_text(write_obj(keeper, Evaluator(keeper).rest()))
+            path.write_text(write_obj(keeper, keeper.mesh.rest))
             self.page.goto(self.server.address)
             self.page.set_input_files("input[type=file]", path)
             self.page.wait_for_selector("text=lay a skeleton in Bind")
@@ -198,7 +197,7 @@ class Regions(BrowserCase):
         self.drag(x, y, 12, 0)
         self.until(lambda: self.state(self.keeper)["undo"] == "Paint left_shin")
         after = self.bench.open(self.keeper).character
-        changed = np.abs(after.joint_weights - before.joint_weights).max(axis=1) > 1e-5
+        changed = np.abs(after.binding.joint_weights - before.binding.joint_weights).max(axis=1) > 1e-5
         self.assertGreater(changed.sum(), 5)
         self.assertFalse((changed & ~inside).any())
 
@@ -229,7 +228,7 @@ class Regions(BrowserCase):
         x, y = self.middle()
         self.page.mouse.move(x, y)
         self.page.keyboard.press("h")
-        parts = len(self.bench.open(self.keeper).character.parts)
+        parts = len(self.bench.open(self.keeper).character.mesh.parts)
         self.page.wait_for_selector(f"text=Parts {parts - 1}/{parts}")
 
 

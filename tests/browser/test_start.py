@@ -46,10 +46,10 @@ class Start(unittest.TestCase):
     def stroke(self, address: str, character: str) -> None:
         with connect(f"{address.replace('http', 'ws')}/api/characters/{character}/live", max_size=None) as live:
             dab = {"triangle": 480, "at": [0.1, 0.5, 0.0], "radius": 0.5, "strength": 1.0}
-            live.send(json.dumps({"type": "dabs", "brush": "inflate", "dabs": [dab]}))
+            live.send(json.dumps({"type": "stroke", "settings": {"tool": "sculpt", "brush": "inflate"}, "dabs": [dab]}))
             live.recv()
-            live.send(json.dumps({"type": "stroke_end", "brush": "inflate"}))
-            self.assertEqual(json.loads(live.recv())["type"], "saved")
+            live.send(json.dumps({"type": "stroke_end"}))
+            self.assertEqual(json.loads(live.recv())["type"], "version")
 
     def test_killed_stopped_and_started_again(self):
         server, address = self.start()
@@ -96,14 +96,14 @@ class Start(unittest.TestCase):
 
         # A stroke every twenty seconds.
         before = weights()
-        paint = {"joints": {}, "joint": "upper", "mode": "add", "value": 1.0, "strength": 0.3, "mirror": False}
+        paint = {"tool": "paint", "joint": "upper", "mode": "add", "value": 1.0, "strength": 0.3, "mirror": False}
         with connect(f"{address.replace('http', 'ws')}{tube}/live", max_size=None) as live:
             for k in range(60):
                 dab = {"triangle": 480 + k % 7, "at": [0.1, 0.5, 0.0], "radius": 0.1 + 0.005 * k, "strength": 0.4}
-                live.send(json.dumps({"type": "paint", **paint, "locked": [], "dabs": [dab]}))
+                live.send(json.dumps({"type": "stroke", "settings": paint, "dabs": [dab]}))
                 live.recv()
-                live.send(json.dumps({"type": "paint_end", "joint": "upper"}))
-                self.assertEqual(json.loads(live.recv())["type"], "saved")
+                live.send(json.dumps({"type": "stroke_end"}))
+                self.assertEqual(json.loads(live.recv())["type"], "version")
         painted = weights()
         server.kill()
         server.wait()

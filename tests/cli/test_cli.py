@@ -115,7 +115,7 @@ class Pose(CommandLine):
         character = tube()
         pose = character.skeleton.rest_pose()
         pose.rotations[character.skeleton.find("upper")] = Rotation.from_euler("XYZ", [1, 2, 3], degrees=True).as_quat()
-        np.testing.assert_allclose(read_obj(out)[0], Evaluator(character).evaluate(pose), atol=3e-7)
+        np.testing.assert_allclose(read_obj(out)[0], Evaluator.of(character).pose(pose).points, atol=3e-7)
 
     def test_a_wrong_call_is_one_sentence_and_writes_nothing(self):
         out = self.folder / "none.obj"
@@ -227,7 +227,7 @@ class Measure(CommandLine):
 
     def test_the_volume_is_what_trimesh_finds_of_the_posed_file(self):
         character = tube()
-        rest = Evaluator(character).rest()
+        rest = Evaluator.of(character).rest()
         region = joint_region(character, character.skeleton.find("upper"), rest)
         faces, size = [region.triangles], len(region.vertices)
         for k, loop in enumerate(region.loops):
@@ -293,7 +293,7 @@ class Bind(CommandLine):
         self.answer("weights", self.tube, "--out", table)
         self.answer("bind", self.tube, "--out", out)
         self.answer("weights", out, "--take", table, "--out", out)
-        one, other = (read_character(parse(p.read_bytes()), "x").joint_weights for p in (self.tube, out))
+        one, other = (read_character(parse(p.read_bytes()), "x").binding.joint_weights for p in (self.tube, out))
         np.testing.assert_allclose(one, other, atol=1e-5)
 
     def test_wrong_calls(self):
@@ -340,7 +340,7 @@ class SameAsTheLibrary(CommandLine):
     def test_a_written_file_reads_as_the_character_that_was_written(self):
         character = read_character(parse(self.tube.read_bytes()), "tube")
         told = self.answer("inspect", self.tube)
-        self.assertEqual(told["parts"][0]["vertices"], len(character.file_to_vertex))
+        self.assertEqual(told["parts"][0]["vertices"], len(character.mesh.file_to_vertex))
         self.assertEqual(told["influences_used"], 2)
 
 

@@ -14,10 +14,11 @@ from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.joints import edit
-from plethos.core.mesh import outward_normals
+from plethos.core.mesh import Triangles
 from plethos.core.names import is_tip, other_side_names
 from plethos.core.skeleton import Skeleton
 from plethos.core.symmetry import across, joint_mirror, mirror_plane, vertex_mirror
+from plethos.core.topology import outward_normals
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights, without_islands
 from plethos.core.weights.bind import bound_automatically
@@ -46,8 +47,8 @@ def chain(places, parents, names=None) -> Skeleton:
 
 def rest_of(character):
     """Points at rest and the normals that point out of them."""
-    rest = Evaluator(character).rest().astype(float)
-    return rest, outward_normals(rest, character.topology)
+    rest = Evaluator.of(character).rest().astype(float)
+    return rest, outward_normals(rest, character.mesh.topology)
 
 
 class BonesOfASkeleton(unittest.TestCase):
@@ -95,9 +96,9 @@ class BonesOfASkeleton(unittest.TestCase):
         s = rooted.skeleton
         with_root, without = bound_automatically(rooted, 4), bound_automatically(keeper, 4)
         for name in ("master", "ground", "foot_control"):
-            self.assertEqual(with_root.joint_weights[:, s.find(name)].max(), 0, name)
+            self.assertEqual(with_root.binding.joint_weights[:, s.find(name)].max(), 0, name)
         for name in ("pelvis", "left_thigh", "left_foot", "head"):
-            own, other = (c.joint_weights[:, c.skeleton.find(name)] for c in (with_root, without))
+            own, other = (c.binding.joint_weights[:, c.skeleton.find(name)] for c in (with_root, without))
             np.testing.assert_allclose(own, other, atol=0.02)
         # A top joint inside the skin, or on a sheet, is a bone as any other.
         pelvis = [b for b in skin_bones(keeper.skeleton, *rest_of(keeper)) if b.joint == keeper.skeleton.find("pelvis")]
@@ -157,22 +158,22 @@ class Automatic(unittest.TestCase):
         character = tube(softness=0.01)
         weights = automatic_weights(character)
         upper = weights[:, character.skeleton.find("upper")]
-        height = character.points[:, 1]
+        height = character.mesh.points[:, 1]
         self.assertAlmostEqual(float(upper[np.abs(height - 0.5) < 1e-6].mean()), 0.5, delta=0.02)
         self.assertGreater(upper[height > 0.8].min(), 0.98)
         self.assertLess(upper[height < 0.2].max(), 0.02)
 
     def test_they_sum_to_1_are_few_and_exactly_mirrored(self):
-        weights = self.bound.weights
+        weights = self.bound.binding.weights
         np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
         self.assertGreaterEqual(weights.min(), 0)
         self.assertLessEqual(weights.shape[1], 8)
-        rest = Evaluator(self.keeper).rest()
+        rest = Evaluator.of(self.keeper).rest()
         twin, other = vertex_mirror(rest), joint_mirror(self.keeper.skeleton)
         rows = np.flatnonzero(twin >= 0)
         self.assertGreater(len(rows), 0.95 * len(rest))
         for bound in (self.bound, bound_automatically(self.keeper, 4)):
-            dense = bound.joint_weights
+            dense = bound.binding.joint_weights
             np.testing.assert_array_equal(dense[rows], dense[twin[rows]][:, other])
 
     def test_no_stray_islands(self):
@@ -180,35 +181,36 @@ class Automatic(unittest.TestCase):
         self.assertEqual(stray_weights(bound_automatically(self.keeper, 4)), [])
 
     def test_an_arm_takes_little_of_the_ribs(self):
-        skeleton, rest = self.keeper.skeleton, Evaluator(self.keeper).rest()
+        skeleton, rest = self.keeper.skeleton, Evaluator.of(self.keeper).rest()
         ribs = (np.abs(rest[:, 0]) < 0.14) & (rest[:, 1] > 1.05) & (rest[:, 1] < 1.25)
-        arm = self.bound.subtree_weights(skeleton.find("left_upper_arm"))
+        arm = self.bound.binding.subtree_weights(self.bound.skeleton, skeleton.find("left_upper_arm"))
         self.assertLess(arm[ribs].mean(), 0.02)
         self.assertLess(arm[ribs].max(), 0.2)
 
     def test_they_beat_the_nearest_bone_over_the_range_of_motion(self):
         # The obvious alternative, on the same clip, by the same measures: where rigid skin tears at its borders.
-        rest = Evaluator(self.keeper).rest()
+        rest = Evaluator.of(self.keeper).rest()
         segments = segments_of(self.keeper.skeleton)
         nearest = segment_distances(rest, np.zeros_like(rest), segments).argmin(axis=1)
-        dense = np.zeros_like(self.keeper.joint_weights)
+        dense = np.zeros_like(self.keeper.binding.joint_weights)
         dense[np.arange(len(rest)), np.array([s.joint for s in segments])[nearest]] = 1
         both = {"heat": self.bound, "nearest": with_joint_weights(self.keeper, dense)}
         clip = next(c for c in self.keeper.clips if c.name == "range of motion")
         poses = [clip.pose_at(self.keeper.skeleton, t) for t in np.arange(0, clip.duration, 0.6)]
-        counter = ContactCounter(self.keeper, rest)
-        contacts = {n: np.mean([counter.count(Evaluator(c).evaluate(p)) for p in poses]) for n, c in both.items()}
+        counter = ContactCounter(self.keeper.mesh)
+        contacts = {n: np.mean([counter.count(Evaluator.of(c).pose(p).points) for p in poses]) for n, c in both.items()}
         self.assertLess(contacts["heat"], 0.7 * contacts["nearest"])
         for joint, value in (("left_upper_arm", "volume"), ("spine_2", "girth")):
-            region = BendMeasure(self.keeper, self.keeper.skeleton.find(joint), rest).prepared()
+            region = BendMeasure.of(self.keeper, self.keeper.skeleton.find(joint))
             least = {
-                n: min(getattr(region.with_character(c).at(pose), value) for pose in poses) for n, c in both.items()
+                n: min(getattr(BendMeasure.of(c, region.joint, region).at(pose), value) for pose in poses)
+                for n, c in both.items()
             }
             self.assertGreater(least["heat"], least["nearest"] + 15, joint)
 
     def test_chosen_joints_only(self):
         skeleton = self.keeper.skeleton
-        spoiled = self.keeper.joint_weights.astype(float)
+        spoiled = self.keeper.binding.joint_weights.astype(float)
         foot, shin = skeleton.find("left_foot"), skeleton.find("left_shin_twist_2")
         spoiled[:, foot] += 0.5 * spoiled[:, shin]
         spoiled[:, shin] *= 0.5
@@ -219,14 +221,14 @@ class Automatic(unittest.TestCase):
         whole = automatic_weights(character)
         np.testing.assert_allclose(mended[:, foot], whole[:, foot], atol=1e-12)
         far = whole[:, foot] < 1e-9
-        unspoiled = far & (character.joint_weights[:, foot] < 1e-6)
-        np.testing.assert_allclose(mended[unspoiled], character.joint_weights[unspoiled], atol=1e-6)
+        unspoiled = far & (character.binding.joint_weights[:, foot] < 1e-6)
+        np.testing.assert_allclose(mended[unspoiled], character.binding.joint_weights[unspoiled], atol=1e-6)
         np.testing.assert_allclose(mended.sum(axis=1), 1, atol=1e-9)
 
     def test_chosen_joints_only_leave_all_else_to_the_last_bit(self):
         chosen = self.keeper.skeleton.mask(["left_hand", "right_hand"])
-        before = self.keeper.joint_weights
-        after = bound_automatically(self.keeper, 8, chosen).joint_weights
+        before = self.keeper.binding.joint_weights
+        after = bound_automatically(self.keeper, 8, chosen).binding.joint_weights
         held = np.maximum(before, after)[:, chosen].max(axis=1) > 0
         self.assertGreater(np.abs(after - before)[held].max(), 0.05)
         np.testing.assert_array_equal(after[~held], before[~held])
@@ -239,10 +241,10 @@ class Automatic(unittest.TestCase):
         np.testing.assert_allclose(after[apart][:, ~chosen], others[apart], atol=1e-5)
 
     def test_a_region_only(self):
-        region = np.zeros(len(self.keeper.points))
+        region = np.zeros(len(self.keeper.mesh.points))
         region[:2000] = 1
         mixed = automatic_weights(self.keeper, region=region)
-        np.testing.assert_allclose(mixed[2000:], self.keeper.joint_weights[2000:], atol=1e-6)
+        np.testing.assert_allclose(mixed[2000:], self.keeper.binding.joint_weights[2000:], atol=1e-6)
         np.testing.assert_allclose(mixed[:2000], automatic_weights(self.keeper)[:2000], atol=1e-9)
 
     def test_nothing_chosen_is_told(self):
@@ -250,7 +252,7 @@ class Automatic(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "No joint"):
             automatic_weights(self.keeper, joints=none)
         with self.assertRaisesRegex(BadEditError, "no vertex"):
-            automatic_weights(self.keeper, region=np.zeros(len(self.keeper.points)))
+            automatic_weights(self.keeper, region=np.zeros(len(self.keeper.mesh.points)))
 
     def test_progress_grows_and_can_cancel(self):
         seen: list[float] = []
@@ -270,10 +272,10 @@ class Automatic(unittest.TestCase):
 
     def test_odd_meshes_work(self):
         plain = tube()
-        flipped = replace(plain, file_triangles=plain.file_triangles[:, ::-1].copy())
-        flat = replace(plain, file_triangles=np.vstack([plain.file_triangles, [[3, 27, 51]]]).astype(np.int32))
-        doubled = replace(plain, file_triangles=np.vstack([plain.file_triangles, plain.file_triangles[:5]]))
-        opened = replace(plain, file_triangles=plain.file_triangles[60:].copy())
+        flipped = with_triangles(plain, plain.mesh.file_triangles[:, ::-1].copy())
+        flat = with_triangles(plain, np.vstack([plain.mesh.file_triangles, [[3, 27, 51]]]).astype(np.int32))
+        doubled = with_triangles(plain, np.vstack([plain.mesh.file_triangles, plain.mesh.file_triangles[:5]]))
+        opened = with_triangles(plain, plain.mesh.file_triangles[60:].copy())
         for name, character in (("flipped", flipped), ("flat", flat), ("doubled", doubled), ("open", opened)):
             weights = automatic_weights(character)
             self.assertTrue(np.isfinite(weights).all(), name)
@@ -283,13 +285,13 @@ class Automatic(unittest.TestCase):
 class Islands(unittest.TestCase):
     def test_a_patch_without_a_seed_goes_and_the_rest_makes_up_for_it(self):
         character = tube()
-        weights = np.tile([0.0, 1.0, 0.0], (len(character.points), 1))
+        weights = np.tile([0.0, 1.0, 0.0], (len(character.mesh.points), 1))
         weights[:24] = [0, 0.6, 0.4]
         weights[400:424] = [0, 0.2, 0.8]
         seeds = np.zeros_like(weights, dtype=bool)
         seeds[:, 1] = True
         seeds[410, 2] = True
-        out = without_islands(character.topology, weights, seeds)
+        out = without_islands(character.mesh.topology, weights, seeds)
         np.testing.assert_allclose(out[:24], [[0, 1, 0]] * 24)
         np.testing.assert_allclose(out[400:424], weights[400:424])
 
@@ -299,11 +301,11 @@ class Assign(unittest.TestCase):
         for options in ({}, {"root": {"scale": [0.01] * 3}}, {"scale": 100.0, "root": {"scale": [0.01] * 3}}):
             character = tube(**options)
             upper = character.skeleton.find("upper")
-            dense = np.zeros((len(character.points), len(character.skeleton)))
+            dense = np.zeros((len(character.mesh.points), len(character.skeleton)))
             dense[:, upper] = 1
             bound = with_joint_weights(character, dense)
-            rest = Evaluator(character).rest()
-            np.testing.assert_allclose(Evaluator(bound).rest(), rest, atol=1e-6)
+            rest = Evaluator.of(character).rest()
+            np.testing.assert_allclose(Evaluator.of(bound).rest(), rest, atol=1e-6)
             pose = bound.skeleton.rest_pose()
             pose.rotations[upper] = [0, 0, np.sqrt(0.5), np.sqrt(0.5)]
             world = bound.skeleton.global_matrices(pose)[upper] @ np.linalg.inv(bound.skeleton.rest_global[upper])
@@ -312,11 +314,11 @@ class Assign(unittest.TestCase):
     def test_edited_weights_are_written_and_come_back(self):
         source = tube_file()
         character = read_character(parse(source.pack()), "Tube")
-        dense = character.joint_weights.astype(float)
+        dense = character.binding.joint_weights.astype(float)
         upper, lower = character.skeleton.find("upper"), character.skeleton.find("lower")
         dense[:, upper], dense[:, lower] = dense[:, upper] * 0.99, 1 - dense[:, upper] * 0.99
         again = read_character(parse(write_glb(with_joint_weights(character, dense), parse(source.pack()))), "Tube")
-        np.testing.assert_allclose(again.joint_weights, dense, atol=1e-6)
+        np.testing.assert_allclose(again.binding.joint_weights, dense, atol=1e-6)
 
 
 class Check(unittest.TestCase):
@@ -326,11 +328,11 @@ class Check(unittest.TestCase):
 
     def test_a_stray_weight_on_the_inner_leg_is_found_and_mended(self):
         # Worked case: a stroke meant for the outside of one leg left a weight on the inside of the other.
-        rest = Evaluator(self.keeper).rest()
-        body = np.arange(len(rest)) < self.keeper.parts[0].vertices[1]
+        rest = Evaluator.of(self.keeper).rest()
+        body = np.arange(len(rest)) < self.keeper.mesh.parts[0].vertices[1]
         where = np.flatnonzero(body & (np.linalg.norm(rest - [-0.04, 0.66, 0.0], axis=1) < 0.05))
         self.assertGreater(len(where), 2)
-        dense = self.keeper.joint_weights.astype(float)
+        dense = self.keeper.binding.joint_weights.astype(float)
         thigh = self.skeleton.find("left_thigh")
         dense[where] *= 0.7
         dense[where, thigh] += 0.3
@@ -340,13 +342,13 @@ class Check(unittest.TestCase):
         self.assertAlmostEqual(finding.worst, 0.3, delta=0.02)
         mended = with_joint_weights(spoiled, without_stray(spoiled, [finding]))
         self.assertEqual(stray_weights(mended), [])
-        np.testing.assert_allclose(mended.joint_weights, self.keeper.joint_weights, atol=2e-3)
+        np.testing.assert_allclose(mended.binding.joint_weights, self.keeper.binding.joint_weights, atol=2e-3)
 
     def test_the_other_findings(self):
         kinds = {f.kind for f in check_weights(self.keeper)}
         self.assertFalse(kinds & {"over_limit", "stray"})
-        dense = self.keeper.joint_weights.astype(float)
-        twin, other = vertex_mirror(Evaluator(self.keeper).rest()), joint_mirror(self.skeleton)
+        dense = self.keeper.binding.joint_weights.astype(float)
+        twin, other = vertex_mirror(Evaluator.of(self.keeper).rest()), joint_mirror(self.skeleton)
         vertex = int(np.flatnonzero((dense[:, self.skeleton.find("left_hand")] > 0.9) & (twin >= 0))[0])
         dense[vertex] = 0
         names = ["left_hand", "left_forearm", "left_thumb_1", "left_index_1", "left_ring_1"]
@@ -362,12 +364,12 @@ class Check(unittest.TestCase):
     def test_a_hard_step_is_found(self):
         character = tube()
         upper, lower = character.skeleton.find("upper"), character.skeleton.find("lower")
-        dense = np.zeros_like(character.joint_weights)
-        dense[np.arange(len(dense)), np.where(character.points[:, 1] > 0.52, upper, lower)] = 1
+        dense = np.zeros_like(character.binding.joint_weights)
+        dense[np.arange(len(dense)), np.where(character.mesh.points[:, 1] > 0.52, upper, lower)] = 1
         character = with_joint_weights(character, dense)
         (finding,) = [f for f in check_weights(character) if f.joint == upper]
         self.assertEqual(finding.kind, "hard_step")
-        self.assertEqual(sorted(np.unique(character.points[finding.vertices, 1].round(2))), [0.5, 0.55])
+        self.assertEqual(sorted(np.unique(character.mesh.points[finding.vertices, 1].round(2))), [0.5, 0.55])
 
     def test_unnormalised_weights_are_told_from_the_file(self):
         found, furthest = unnormalised_weights(tube_file(weight_sum=0.8))
@@ -379,10 +381,12 @@ class Table(unittest.TestCase):
     def test_weights_survive_a_changed_mesh(self):
         character = tube()
         text = json.dumps(weights_to_json(character))
-        np.testing.assert_allclose(weights_from_json(character, text), character.joint_weights, atol=1e-6)
-        moved = replace(character, points=(character.points * np.float32([1.05, 1, 1.05])))
+        np.testing.assert_allclose(weights_from_json(character, text), character.binding.joint_weights, atol=1e-6)
+        wide = np.float32([1.05, 1, 1.05])
+        mesh = replace(character.mesh, points=character.mesh.points * wide, rest=character.mesh.rest * wide)
+        moved = replace(character, mesh=mesh)
         carried = weights_from_json(moved, text)
-        np.testing.assert_allclose(carried, character.joint_weights, atol=0.12)
+        np.testing.assert_allclose(carried, character.binding.joint_weights, atol=0.12)
         np.testing.assert_allclose(carried.sum(axis=1), 1, atol=1e-9)
 
     def test_broken_files_are_told(self):
@@ -400,3 +404,9 @@ class Table(unittest.TestCase):
         ):
             with self.assertRaisesRegex(BadFileError, words):
                 weights_from_json(character, json.dumps(document))
+
+
+def with_triangles(character, corners):
+    """A character of one part with other triangles."""
+    part = replace(character.mesh.parts[0], surface=Triangles(corners))
+    return replace(character, mesh=replace(character.mesh, parts=(part,)))

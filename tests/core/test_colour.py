@@ -25,7 +25,7 @@ def coloured(colours: np.ndarray | None = None, material: dict | None = None, **
 
 
 def read(file: GltfFile) -> np.ndarray:
-    colours = read_character(parse(file.pack()), "Tube").colours
+    colours = read_character(parse(file.pack()), "Tube").mesh.colours
     assert colours is not None
     return colours
 

@@ -9,11 +9,11 @@ import numpy as np
 from plethos.core.bend import BendMeasure, ContactCounter, bend_steps
 from plethos.core.clips import Clip
 from plethos.core.errors import BadFileError
-from plethos.core.evaluate import Evaluator
+from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.measure.contact import intersecting_pairs
-from plethos.core.mesh import boundary_loops
+from plethos.core.topology import boundary_loops
 from plethos.demo.build import FERRY_COOK, LOCK_KEEPER
 from plethos.demo.catalogue import DEMOS, make, open_demo, shipped
 from plethos.demo.figure_file import body_of
@@ -22,7 +22,7 @@ from plethos.demo.quads import triangles_of
 
 
 def rest_of(character):
-    return Evaluator(character).rest()
+    return Evaluator.of(character).rest()
 
 
 class Generator(unittest.TestCase):
@@ -30,10 +30,10 @@ class Generator(unittest.TestCase):
         # The finished lock keeper goes through everything; the cook is the other body; the diver the other set.
         for name in ("lock-keeper", "lock-diver", "ferry-cook"):
             made, kept = read_character(parse(make(name)), name), open_demo(name)[0]
-            np.testing.assert_allclose(made.points, kept.points, atol=2e-4)
-            np.testing.assert_array_equal(made.file_triangles, kept.file_triangles)
-            np.testing.assert_allclose(made.joint_weights, kept.joint_weights, atol=2e-2)
-            self.assertEqual([r.id for r in made.remedies], [r.id for r in kept.remedies])
+            np.testing.assert_allclose(made.mesh.points, kept.mesh.points, atol=2e-4)
+            np.testing.assert_array_equal(made.mesh.file_triangles, kept.mesh.file_triangles)
+            np.testing.assert_allclose(made.binding.joint_weights, kept.binding.joint_weights, atol=2e-2)
+            self.assertEqual([r.id for r in made.rules.remedies], [r.id for r in kept.rules.remedies])
 
     def test_an_unknown_demo_is_told_with_those_there_are(self):
         with self.assertRaisesRegex(BadFileError, "ferry-cook"):
@@ -71,19 +71,19 @@ class Characters(unittest.TestCase):
 
     def test_nothing_crosses_at_rest_in_either_direction(self):
         for name, character in self.all.items():
-            pairs = intersecting_pairs(rest_of(character), character.topology.triangles)
+            pairs = intersecting_pairs(rest_of(character), character.mesh.topology.triangles)
             self.assertEqual(len(pairs), 0, name)
 
     def test_heights(self):
         for name, metres in (("lock-keeper", 1.78), ("ferry-cook", 1.61)):
             character = self.all[name]
-            start, stop = character.parts[0].vertices
+            start, stop = character.mesh.parts[0].vertices
             body = rest_of(character)[start:stop]
             self.assertAlmostEqual(float(np.ptp(body[:, 1])), metres, delta=0.02)
             self.assertAlmostEqual(float(body[:, 1].min()), 0, delta=0.005)
 
     def test_parts_and_colours_are_there(self):
-        names = [p.name for p in self.keeper.parts]
+        names = [p.name for p in self.keeper.mesh.parts]
         for name in (
             "body",
             "left eye",
@@ -96,10 +96,10 @@ class Characters(unittest.TestCase):
             "trousers",
         ):
             self.assertIn(name, names)
-        plates = [p.name for p in self.all["lock-diver"].parts if "plate" in p.name]
+        plates = [p.name for p in self.all["lock-diver"].mesh.parts if "plate" in p.name]
         self.assertEqual(len(plates), 4)
-        self.assertTrue(np.isfinite(self.keeper.colours).all())
-        self.assertGreater(len(np.unique(self.keeper.colours, axis=0)), 6)
+        self.assertTrue(np.isfinite(self.keeper.mesh.colours).all())
+        self.assertGreater(len(np.unique(self.keeper.mesh.colours, axis=0)), 6)
 
     def test_garments_have_open_hems_and_plates_are_closed(self):
         for name, part, loops in (
@@ -108,8 +108,8 @@ class Characters(unittest.TestCase):
             ("lock-diver", "left thigh plate", 0),
         ):
             character = self.all[name]
-            start, stop = next(p.vertices for p in character.parts if p.name == part)
-            t = character.topology.triangles
+            start, stop = next(p.vertices for p in character.mesh.parts if p.name == part)
+            t = character.mesh.topology.triangles
             own = t[(t[:, 0] >= start) & (t[:, 0] < stop)]
             self.assertEqual(len(boundary_loops(own)), loops, part)
 
@@ -119,16 +119,18 @@ class Characters(unittest.TestCase):
             ("lock-diver", "right thigh plate", "right_thigh"),
         ):  # fmt: skip
             character = self.all[name]
-            start, stop = next(p.vertices for p in character.parts if p.name == part)
-            np.testing.assert_array_equal(character.joint_weights[start:stop, character.skeleton.find(joint)], 1)
+            start, stop = next(p.vertices for p in character.mesh.parts if p.name == part)
+            np.testing.assert_array_equal(
+                character.binding.joint_weights[start:stop, character.skeleton.find(joint)], 1
+            )
 
     def test_the_jaw_parts_the_lips_and_leaves_the_skull(self):
         skeleton = self.keeper.skeleton
         pose = skeleton.rest_pose()
         pose.rotations[skeleton.find("jaw")] = [0, 0, np.sin(np.radians(11)), np.cos(np.radians(11))]
-        rest, opened = rest_of(self.keeper), Evaluator(self.keeper).evaluate(pose)
+        rest, opened = rest_of(self.keeper), Evaluator.of(self.keeper).pose(pose).points
         moved = np.linalg.norm(opened - rest, axis=1)
-        body = slice(*self.keeper.parts[0].vertices)
+        body = slice(*self.keeper.mesh.parts[0].vertices)
         lips = (np.abs(rest[body, 0]) < 0.01) & (np.abs(rest[body, 1] - 1.61) < 0.008) & (rest[body, 2] > 0.08)
         self.assertGreater(np.ptp(moved[body][lips]), 0.02)
         self.assertLess(moved[body][rest[body, 1] > 1.7].max(), 1e-6)
@@ -143,12 +145,12 @@ class Characters(unittest.TestCase):
                     np.testing.assert_allclose(at[skeleton.find(name)] * [-1, 1, 1], at[other], atol=1e-6)
             for segment in ("upper_arm", "forearm", "thigh", "shin"):
                 names = [f"left_{segment}", f"left_{segment}_twist_1", f"left_{segment}_twist_2"]
-                w = character.joint_weights[:, [skeleton.find(n) for n in names]]
+                w = character.binding.joint_weights[:, [skeleton.find(n) for n in names]]
                 start, end = (skeleton.rest_global[skeleton.find(n)] for n in (names[0], names[2]))
                 length = 1.5 * np.linalg.norm(end[:3, 3] - start[:3, 3])
                 along = (rest_of(character) - start[:3, 3]) @ start[:3, 1] / length
                 inner = (w.sum(axis=1) > 0.98) & (along > 0.1) & (along < 0.9)
-                inner &= np.arange(len(w)) < character.parts[0].vertices[1]
+                inner &= np.arange(len(w)) < character.mesh.parts[0].vertices[1]
                 # The weight's centre moves down the limb with the vertex: an even gradient.
                 np.testing.assert_allclose(w[inner] @ [0.1, 0.5, 0.9], along[inner], atol=0.03)
 
@@ -169,11 +171,10 @@ class Characters(unittest.TestCase):
 class States(unittest.TestCase):
     def at(self, name: str, joint: str, degrees: float, axis=(0, 0, 1)):
         character, _ = open_demo(name)
-        rest = rest_of(character)
-        measure = BendMeasure(character, character.skeleton.find(joint), rest)
+        measure = BendMeasure.of(character, character.skeleton.find(joint))
         (step,) = bend_steps(measure, character.skeleton.rest_pose(), axis, [np.radians(degrees)])
-        evaluator, counter = Evaluator(character), ContactCounter(character, rest)
-        contacts = [counter.count(evaluator.evaluate(step.pose, remedies=r)) for r in (False, True)]
+        evaluator, counter = Evaluator.of(character), ContactCounter(character.mesh)
+        contacts = [counter.count(evaluator.pose(step.pose, a).points) for a in (NONE, ALL)]
         return step.without.volume, step.with_.volume, *contacts
 
     def test_bare_breaks_as_skinned_characters_do(self):
@@ -197,20 +198,19 @@ class States(unittest.TestCase):
     def test_every_joint_that_loses_volume_is_mended(self):
         # The jaw opens a mouth rather than losing volume; the root turns everything.
         character, _ = open_demo("lock-keeper")
-        skeleton, rest = character.skeleton, rest_of(character)
-        mended = {r.trigger.joint for r in character.remedies}
+        skeleton = character.skeleton
+        mended = {t.joint for t in character.rules.triggers}
         for joint, name in enumerate(skeleton.names):
             hinge = skeleton.hinges[joint]
             if hinge is None or joint in mended or name == "jaw":
                 continue
-            measure = BendMeasure(character, joint, rest)
+            measure = BendMeasure.of(character, joint)
             steps = bend_steps(measure, skeleton.rest_pose(), hinge.axis, [hinge.low, hinge.high])
             self.assertGreater(min(step.without.volume for step in steps), 95, name)
 
     def test_a_raised_arm_keeps_its_girth_and_clips_nothing(self):
         character, _ = open_demo("lock-keeper")
-        rest = rest_of(character)
-        measure = BendMeasure(character, character.skeleton.find("left_upper_arm"), rest)
+        measure = BendMeasure.of(character, character.skeleton.find("left_upper_arm"))
         (step,) = bend_steps(measure, character.skeleton.rest_pose(), (0, 0, 1), [np.radians(105)])
         self.assertGreater(step.with_.girth, step.without.girth + 3)
         *_, before, after = self.at("lock-keeper", "left_upper_arm", 105)
@@ -234,12 +234,12 @@ class States(unittest.TestCase):
 
     def test_half_done_is_mended_on_the_left_only(self):
         self.assertEqual(
-            {r.trigger.joint for r in open_demo("lock-keeper-half-done")[0].remedies},
+            {t.joint for t in open_demo("lock-keeper-half-done")[0].rules.triggers},
             {open_demo("lock-keeper-half-done")[0].skeleton.find(f"left_{j}") for j in ("forearm", "shin")},
         )
-        self.assertEqual(len(open_demo("lock-keeper")[0].remedies), 52)
+        self.assertEqual(len(open_demo("lock-keeper")[0].rules.remedies), 52)
         for name in ("lock-keeper-bare", "lock-diver", "ferry-cook"):
-            self.assertEqual(open_demo(name)[0].remedies, ())
+            self.assertEqual(open_demo(name)[0].rules.remedies, ())
 
 
 class Clips(unittest.TestCase):

@@ -18,25 +18,26 @@ from plethos.core.joints import edit
 from plethos.core.joints.edit import moved_joints
 from plethos.core.joints.layout import laid_out, layout_to_json
 from plethos.core.joints.ranges import PRESETS, hinge_of, suggested, with_range
+from plethos.core.rules import Rules
 from plethos.core.skeleton import pose_from_json
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
-from tests.figures import tube, tube_file
+from tests.figures import activation, tube, tube_file
 
 
 class Moving(unittest.TestCase):
     def test_the_skin_stays_at_rest_and_turns_about_the_new_place(self):
         for options in ({}, {"root": {"scale": [0.01] * 3}}, {"root": {"rotation": [0.5, 0.5, 0.5, 0.5]}}):
             character = tube(**options)
-            rest, upper = Evaluator(character).rest(), character.skeleton.find("upper")
+            rest, upper = Evaluator.of(character).rest(), character.skeleton.find("upper")
             frame = character.skeleton.rest_global[upper]
             place = frame[:3, 3] + 0.03 * frame[:3, 1]
             moved = moved_joints(character, {upper: place})
-            np.testing.assert_allclose(Evaluator(moved).rest(), rest, atol=1e-6)
+            np.testing.assert_allclose(Evaluator.of(moved).rest(), rest, atol=1e-6)
             pose = pose_from_json(moved.skeleton, '{"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}')
             axis = frame[:3, 2] / np.linalg.norm(frame[:3, 2])
             turned = Rotation.from_rotvec(np.pi / 2 * axis).apply(rest - place) + place
-            whole = character.joint_weights[:, upper] > 0.999
+            whole = character.binding.joint_weights[:, upper] > 0.999
             np.testing.assert_allclose(evaluate_exact(moved, pose)[whole], turned[whole], atol=1e-5)
 
     def test_joints_below_a_moved_one_stay_and_moving_back_is_as_before(self):
@@ -55,15 +56,14 @@ class Moving(unittest.TestCase):
         keeper, _ = open_demo("lock-keeper-bare")
         thigh = keeper.skeleton.find("left_thigh")
         good = keeper.skeleton.rest_global[thigh, :3, 3]
-        rest = Evaluator(keeper).rest()
-        measure, counter = BendMeasure(keeper, thigh, rest).prepared(), ContactCounter(keeper, rest)
+        measure, counter = BendMeasure.of(keeper, thigh), ContactCounter(keeper.mesh)
         told = []
         for forward in (-0.02, 0.0, 0.02):
             moved = moved_joints(keeper, {thigh: good + np.array([0, 0, forward])})
-            self.assertIs(moved.weights, keeper.weights)
+            self.assertIs(moved.binding.weights, keeper.binding.weights)
             pose = pose_from_json(moved.skeleton, '{"joints": {"left_thigh": {"euler_xyz_deg": [0, 0, 100]}}}')
-            contacts = counter.count(Evaluator(moved).evaluate(pose))
-            told.append((measure.with_character(moved).at(pose).volume, contacts))
+            contacts = counter.count(Evaluator.of(moved).pose(pose).points)
+            told.append((BendMeasure.of(moved, measure.joint, measure).at(pose).volume, contacts))
         self.assertEqual(told, sorted(told, key=lambda t: t[0]))
         self.assertGreater(told[2][0], told[0][0] + 5)
         self.assertLess(told[2][1], 0.8 * told[1][1])
@@ -80,20 +80,20 @@ class Edited(unittest.TestCase):
     def setUp(self):
         self.keeper, _ = open_demo("lock-keeper")
         self.skeleton = self.keeper.skeleton
-        self.rest = Evaluator(self.keeper).rest()
+        self.rest = Evaluator.of(self.keeper).rest()
 
     def at(self, character, name):
         return character.skeleton.rest_global[character.skeleton.find(name), :3, 3]
 
     def stays(self, edited, atol=1e-6):
-        np.testing.assert_allclose(Evaluator(edited).rest(), self.rest, atol=atol)
+        np.testing.assert_allclose(Evaluator.of(edited).rest(), self.rest, atol=atol)
 
     def moves_alike(self, edited, atol=2e-5):
         """The same skin at every sampled time of every clip, remedies acting."""
         for before, after in zip(self.keeper.clips, edited.clips, strict=True):
             for time in (0.3 * before.duration, 0.7 * before.duration):
-                wanted = Evaluator(self.keeper).evaluate(before.pose_at(self.skeleton, time))
-                got = Evaluator(edited).evaluate(after.pose_at(edited.skeleton, time))
+                wanted = Evaluator.of(self.keeper).pose(before.pose_at(self.skeleton, time)).points
+                got = Evaluator.of(edited).pose(after.pose_at(edited.skeleton, time)).points
                 np.testing.assert_allclose(got, wanted, atol=atol, err_msg=before.name)
 
     def comes_back(self, edited):
@@ -136,7 +136,7 @@ class Edited(unittest.TestCase):
         np.testing.assert_allclose(frames[2], frames[1], atol=1e-9)
         # What skin follows is never turned.
         self.assertTrue(edit.stands_as_before(keeper.skeleton, s, "left_hand"))
-        np.testing.assert_allclose(Evaluator(grown).rest(), Evaluator(keeper).rest(), atol=1e-6)
+        np.testing.assert_allclose(Evaluator.of(grown).rest(), Evaluator.of(keeper).rest(), atol=1e-6)
         # Said in a pose, it is there in the pose.
         pose = bent(keeper.skeleton.rest_pose(), keeper.skeleton.find("left_forearm"), (0, 0, 1), 1.0)
         posed = edit.continued(keeper, "lantern", hand, [0.3, 1.2, 0.4], pose)
@@ -154,22 +154,23 @@ class Edited(unittest.TestCase):
         self.comes_back(both)
         # The triggers were turned along: the sign of the axis and the activation stay.
         bent = both.clips[0].pose_at(both.skeleton, 1.0)
-        for remedy, before in zip(both.remedies, self.keeper.remedies, strict=True):
-            wanted = before.trigger.activation(self.keeper.clips[0].pose_at(self.skeleton, 1.0))
-            self.assertAlmostEqual(remedy.trigger.activation(bent), wanted, places=6)
+        for remedy, before in zip(both.rules.remedies, self.keeper.rules.remedies, strict=True):
+            wanted = activation(self.keeper, before, self.keeper.clips[0].pose_at(self.skeleton, 1.0))
+            self.assertAlmostEqual(activation(both, remedy, bent), wanted, places=6)
         # And so were the poses in which they were sculpted.
-        for remedy, before in zip(both.remedies, self.keeper.remedies, strict=True):
-            if "forearm" in before.to_rule(self.skeleton)["trigger"]["joint"]:
+        for remedy, before in zip(both.rules.remedies, self.keeper.rules.remedies, strict=True):
+            if "forearm" in tied_to(self.keeper, before):
                 held, was = (
-                    pose_from_json(c.skeleton, json.dumps(r.pose)) for c, r in ((both, remedy), (self.keeper, before))
+                    pose_from_json(c.skeleton, json.dumps(r.body.targets[0].pose))
+                    for c, r in ((both, remedy), (self.keeper, before))
                 )
-                a, b = (Evaluator(c).evaluate(p) for c, p in ((both, held), (self.keeper, was)))
+                a, b = (Evaluator.of(c).pose(p).points for c, p in ((both, held), (self.keeper, was)))
                 np.testing.assert_allclose(a, b, atol=2e-5, err_msg=remedy.name)
         left, right = (both.skeleton.rest_global[both.skeleton.find(f"{s}_forearm"), :3, :3] for s in ("left", "right"))
         np.testing.assert_allclose(right, np.diag([-1.0, 1, 1]) @ left @ np.diag([1.0, 1, -1]), atol=1e-9)
 
     def test_a_hinge_is_mirrored_so_that_the_same_angle_is_the_mirrored_motion(self):
-        bare = self.keeper.with_remedies(())
+        bare = self.keeper.with_rules(Rules())
         forearm = bare.skeleton.find("left_forearm")
         # Frames that mirror in another way than the demo's: the right one is turned about its bone.
         crooked = edit.turned(bare, bare.skeleton.find("right_forearm"), rotations.from_euler_xyz_deg([0, 180, 0]))
@@ -198,7 +199,7 @@ class Edited(unittest.TestCase):
         self.assertEqual(straight.skeleton.names[hand], "left_hand")
 
     def test_a_joint_hung_elsewhere_stays_and_then_follows_its_new_parent(self):
-        bare = self.keeper.with_remedies(())
+        bare = self.keeper.with_rules(Rules())
         hand = bare.skeleton.find("left_hand")
         hung = edit.reparented(bare, hand, bare.skeleton.find("chest"))
         self.stays(hung)
@@ -210,19 +211,19 @@ class Edited(unittest.TestCase):
             edit.reparented(bare, bare.skeleton.find("chest"), hand)
 
     def test_what_followed_a_deleted_joint_follows_its_parent(self):
-        bare = self.keeper.with_remedies(())
+        bare = self.keeper.with_rules(Rules())
         thumb = [bare.skeleton.find(f"left_thumb_{k}") for k in (2, 1)]
         without = edit.removed(bare, thumb)
         self.stays(without)
         self.comes_back(without)
         self.assertEqual(len(without.skeleton), len(bare.skeleton) - 2)
         kept = without.skeleton.find("left_hand")
-        before = bare.joint_weights[:, [bare.skeleton.find("left_hand"), *thumb]].sum(axis=1)
-        np.testing.assert_allclose(without.joint_weights[:, kept], before, atol=1e-6)
+        before = bare.binding.joint_weights[:, [bare.skeleton.find("left_hand"), *thumb]].sum(axis=1)
+        np.testing.assert_allclose(without.binding.joint_weights[:, kept], before, atol=1e-6)
         self.assertEqual(
             without.skeleton.names[without.skeleton.parents[without.skeleton.find("left_thumb_3")]], "left_hand"
         )
-        for row, weights in zip(without.influences[:500], without.weights[:500], strict=True):
+        for row, weights in zip(without.binding.influences[:500], without.binding.weights[:500], strict=True):
             used = row[weights > 0]
             self.assertEqual(len(used), len(set(used.tolist())))
 
@@ -235,24 +236,26 @@ class Edited(unittest.TestCase):
             with self.subTest(name), self.assertRaisesRegex(BadEditError, words):
                 edit.renamed(self.keeper, 5, name)
         renamed = edit.renamed(self.keeper, self.skeleton.find("left_forearm"), "left_lower_arm")
-        tied = [r.to_rule(renamed.skeleton)["trigger"]["joint"] for r in renamed.remedies]
+        tied = [tied_to(renamed, r) for r in renamed.rules.remedies]
         self.assertIn("left_lower_arm", tied)
-        self.assertIs(renamed.weights, self.keeper.weights)
+        self.assertIs(renamed.binding.weights, self.keeper.binding.weights)
         self.moves_alike(renamed)
 
     def test_twist_joints_share_an_even_gradient_and_move_nothing_yet(self):
-        bare = self.keeper.with_remedies(())
+        bare = self.keeper.with_rules(Rules())
         neck = bare.skeleton.find("neck")
         twisted = edit.twisted(bare, neck, 3)
         self.stays(twisted)
         chain = [twisted.skeleton.find("neck"), *(twisted.skeleton.find(f"neck_twist_{k}") for k in (1, 2, 3))]
-        np.testing.assert_allclose(twisted.joint_weights[:, chain].sum(axis=1), bare.joint_weights[:, neck], atol=0.011)
+        np.testing.assert_allclose(
+            twisted.binding.joint_weights[:, chain].sum(axis=1), bare.binding.joint_weights[:, neck], atol=0.011
+        )
         start, end = self.at(bare, "neck"), self.at(bare, "head")
         for k in (1, 2, 3):
             np.testing.assert_allclose(self.at(twisted, f"neck_twist_{k}"), start + (end - start) * k / 4, atol=1e-9)
         # Along the bone their weights follow each other.
         along = (self.rest - start) @ (end - start) / ((end - start) @ (end - start))
-        centres = [np.average(along, weights=twisted.joint_weights[:, j]) for j in chain]
+        centres = [np.average(along, weights=twisted.binding.joint_weights[:, j]) for j in chain]
         self.assertEqual(centres, sorted(centres))
         with self.assertRaisesRegex(BadEditError, "nothing hangs on it"):
             edit.twisted(bare, bare.skeleton.find("left_thumb_3"), 2)
@@ -317,9 +320,8 @@ class Written(unittest.TestCase):
 
     def test_every_edit_of_joints_leaves_in_the_file_and_comes_back(self):
         keeper, source = open_demo("lock-keeper")
-        keeper = keeper.with_remedies(
-            tuple(r for r in keeper.remedies if "forearm" in r.to_rule(keeper.skeleton)["trigger"]["joint"])
-        )
+        only = [r for r in keeper.rules.remedies if "forearm" in tied_to(keeper, r)]
+        keeper = keeper.with_rules(keeper.rules.only_with(only))
         s = keeper.skeleton
         changed = edit.renamed(keeper, s.find("left_toes"), "left_ball")
         changed = edit.turned(changed, s.find("left_hand"), rotations.from_euler_xyz_deg([20, 0, 30]))
@@ -331,7 +333,7 @@ class Written(unittest.TestCase):
         again = self.again(changed, source)
         self.assertEqual(set(again.skeleton.names), set(changed.skeleton.names))
         self.assertTrue(again.skeleton.is_joint[again.skeleton.find("lantern")])
-        np.testing.assert_allclose(Evaluator(again).rest(), Evaluator(keeper).rest(), atol=2e-6)
+        np.testing.assert_allclose(Evaluator.of(again).rest(), Evaluator.of(keeper).rest(), atol=2e-6)
         for name in changed.skeleton.names:
             a, b = changed.skeleton.find(name), again.skeleton.find(name)
             np.testing.assert_allclose(
@@ -343,8 +345,8 @@ class Written(unittest.TestCase):
             )
         self.assertAlmostEqual(again.skeleton.hinge(again.skeleton.find("left_forearm")).high, np.radians(150))
         for before, after in zip(changed.clips, again.clips, strict=True):
-            wanted = Evaluator(changed).evaluate(before.pose_at(changed.skeleton, 1.0))
-            got = Evaluator(again).evaluate(after.pose_at(again.skeleton, 1.0))
+            wanted = Evaluator.of(changed).pose(before.pose_at(changed.skeleton, 1.0)).points
+            got = Evaluator.of(again).pose(after.pose_at(again.skeleton, 1.0)).points
             np.testing.assert_allclose(got, wanted, atol=5e-5, err_msg=before.name)
 
     def test_a_part_without_skin_stays_when_the_joint_that_carries_it_is_moved(self):
@@ -358,7 +360,7 @@ class Written(unittest.TestCase):
         upper = character.skeleton.find("upper")
         moved = moved_joints(character, {upper: [0, 0.6, 0.1]})
         again = self.again(moved, parse(source.pack()))
-        np.testing.assert_allclose(Evaluator(again).rest(), Evaluator(character).rest(), atol=1e-6)
+        np.testing.assert_allclose(Evaluator.of(again).rest(), Evaluator.of(character).rest(), atol=1e-6)
 
     def test_a_joint_that_no_skin_knew_is_added_to_it(self):
         source = tube_file()
@@ -373,14 +375,20 @@ class Written(unittest.TestCase):
             self.assertIn("JOINTS_0", primitive["attributes"])
         source.document["skins"][1]["joints"] = [tail, 0]
         character = read_character(parse(source.pack()), "Two skins")
-        dense = character.joint_weights.astype(float)
-        first = slice(*character.parts[0].vertices)
+        dense = character.binding.joint_weights.astype(float)
+        first = slice(*character.mesh.parts[0].vertices)
         dense[first] = 0
         dense[first, character.skeleton.find("tail")] = 1
         changed = with_joint_weights(character, dense)
         again = self.again(changed, parse(source.pack()))
-        np.testing.assert_allclose(again.joint_weights, dense, atol=1e-6)
+        np.testing.assert_allclose(again.binding.joint_weights, dense, atol=1e-6)
         pose = pose_from_json(changed.skeleton, '{"joints": {"tail": {"euler_xyz_deg": [0, 40, 30]}}}')
         np.testing.assert_allclose(evaluate_exact(again, pose), evaluate_exact(changed, pose), atol=1e-5)
         joints = parse(write_glb(changed, parse(source.pack()))).document["skins"][0]["joints"]
         self.assertEqual(len(joints), len(set(joints)))
+
+
+def tied_to(character, remedy) -> str:
+    """The joint that switches a remedy on."""
+    (joint,) = character.rules.joints_read(remedy)
+    return character.skeleton.names[joint]

@@ -65,9 +65,10 @@ class BoneRows(unittest.TestCase):
         self.world = skeleton.global_matrices(posed(generator))
         self.joint = np.arange(COUNT, dtype=np.int32)
         self.columns, self.duals = np.empty((COUNT, 16), np.float32), np.empty((COUNT, 8), np.float32)
+        self.stretches = np.empty((COUNT, 9), np.float32)
 
     def test_columns_and_dual_quaternions_equal_plain_numpy(self):
-        self.assertTrue(bone_rows(self.world, self.joint, self.inverse, self.columns, self.duals))
+        self.assertEqual(self.kind(self.world), 0)
         skin = self.world @ self.inverse
         wanted = np.swapaxes(skin[:, :3, :], 1, 2)
         np.testing.assert_allclose(self.columns.reshape(-1, 4, 4)[:, :, :3], wanted, atol=1e-4, rtol=1e-6)
@@ -76,10 +77,23 @@ class BoneRows(unittest.TestCase):
         np.testing.assert_allclose(self.duals * same_side[:, None], plain, atol=1e-4, rtol=1e-6)
 
     def test_bones_that_stretch_or_mirror_are_told(self):
-        for change in (np.diag([1.1, 1, 1, 1]), np.diag([-1.0, 1, 1, 1])):
+        for change, kind in ((np.diag([1.1, 1, 1, 1]), 2), (np.diag([-1.0, 1, 1, 1]), 1)):
             world = self.world.copy()
             world[7] = world[7] @ change
-            self.assertFalse(bone_rows(world, self.joint, self.inverse, self.columns, self.duals))
+            self.assertEqual(self.kind(world), kind)
+
+    def kind(self, world):
+        return bone_rows(world, self.joint, self.inverse, self.columns, self.duals, self.stretches)
+
+    def test_bones_larger_or_mirrored_by_the_same_all_round_are_split_like_plain_numpy(self):
+        world = self.world.copy()
+        world[7] = world[7] @ self.inverse[7] @ np.diag([0.01, 0.01, 0.01, 1]) @ np.linalg.inv(self.inverse[7])
+        world[9] = world[9] @ self.inverse[9] @ np.diag([-2.0, -2, -2, 1]) @ np.linalg.inv(self.inverse[9])
+        self.assertEqual(self.kind(world), 1)
+        plain = rigid_bones(world @ self.inverse)
+        same_side = np.sign((plain.dual[:, :4] * self.duals[:, :4]).sum(1))
+        np.testing.assert_allclose(self.duals * same_side[:, None], plain.dual, atol=1e-4, rtol=1e-5)
+        np.testing.assert_allclose(self.stretches.reshape(-1, 3, 3), plain.stretch, atol=1e-5)
 
     def test_frames_give_place_and_turn_whatever_the_scale(self):
         out = np.empty((COUNT, 7), np.float32)

@@ -12,7 +12,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.region import Region, region_volume
-from plethos.core.mesh import Topology, boundary_loops
+from plethos.core.topology import Topology, boundary_loops
 from tests.figures import tube, tube_points
 
 
@@ -35,8 +35,8 @@ class Volume(unittest.TestCase):
 class Bend(unittest.TestCase):
     def setUp(self):
         self.character = tube(softness=0.15)
-        self.rest = Evaluator(self.character).rest()
-        self.measure = BendMeasure(self.character, self.character.skeleton.find("upper"), self.rest)
+        self.rest = Evaluator.of(self.character).rest()
+        self.measure = BendMeasure.of(self.character, self.character.skeleton.find("upper"))
 
     def test_rest_is_100_percent_and_bending_loses(self):
         angles = np.radians([0, 45, 90, 135]).tolist()
@@ -54,7 +54,7 @@ class Bend(unittest.TestCase):
 
     def test_a_joint_that_bends_nothing_says_so(self):
         with self.assertRaisesRegex(BadEditError, "bends no skin"):
-            _ = BendMeasure(self.character, 0, self.rest).region
+            _ = BendMeasure.of(self.character, 0).region
 
     def test_heat_shows_loss_inside_the_bend(self):
         field = DepthField.of(self.character, self.rest)
@@ -62,7 +62,7 @@ class Bend(unittest.TestCase):
         at_rest = field.change(self.rest, skeleton.rest_global[:, :3, 3])
         np.testing.assert_allclose(at_rest, 0, atol=1e-5)
         pose = bent(skeleton.rest_pose(), self.measure.joint, (0, 1, 0), np.radians(120))
-        points = Evaluator(self.character).evaluate(pose)
+        points = Evaluator.of(self.character).pose(pose).points
         change = field.change(points, skeleton.global_matrices(pose)[:, :3, 3])
         self.assertLess(change[np.abs(self.rest[:, 1] - 0.5) < 0.01].max(), -0.5)
 

@@ -5,9 +5,9 @@ import unittest
 import numpy as np
 
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import Topology
 from plethos.core.sculpt.session import Touched
 from plethos.core.symmetry import across
+from plethos.core.topology import Topology
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import chain_along, shares_along
 from plethos.core.weights.paint import MODES, Paint, PaintedWeights
@@ -18,16 +18,16 @@ from tests.figures import tube
 class Painting(unittest.TestCase):
     def setUp(self):
         self.character = tube()
-        self.count = len(self.character.points)
+        self.count = len(self.character.mesh.points)
         self.dense = np.tile([0.5, 0.3, 0.2], (self.count, 1))
         self.under = Touched(np.arange(100, 140, dtype=np.int32), np.linspace(1, 0, 40))
 
     def weights(self, dense=None, **mirror) -> PaintedWeights:
         return PaintedWeights(
-            self.character.topology,
+            self.character.mesh.topology,
             (self.dense if dense is None else dense).copy(),
             (-1, 0, 1),
-            rest=self.character.points,
+            rest=self.character.mesh.points,
             **mirror,
         )
 
@@ -60,7 +60,7 @@ class Painting(unittest.TestCase):
         whole = Touched(np.arange(self.count, dtype=np.int32), np.ones(self.count))
         weights.dab(whole, self.paint("even"))
         np.testing.assert_array_equal(weights.dense[:, 0], 0.5)
-        height = self.character.points[:, 1]
+        height = self.character.mesh.points[:, 1]
         # Straight from one end to the other, between the tenths that each joint holds alone.
         np.testing.assert_allclose(weights.dense[:, 2], 0.5 * np.clip((height - 0.1) / 0.8, 0, 1), atol=1e-6)
         with self.assertRaisesRegex(BadEditError, "is locked"):
@@ -68,9 +68,9 @@ class Painting(unittest.TestCase):
 
     def test_a_mirrored_gradient_runs_along_the_bone_of_the_other_side_wherever_the_plane_is(self):
         count = self.count
-        both = np.vstack([self.character.points, across(self.character.points, -0.4)])
+        both = np.vstack([self.character.mesh.points, across(self.character.mesh.points, -0.4)])
         twin = np.r_[np.arange(count, 2 * count), np.arange(count)].astype(np.int32)
-        topology = Topology(2 * count, np.vstack([self.character.topology.triangles] * 2))
+        topology = Topology(2 * count, np.vstack([self.character.mesh.topology.triangles] * 2))
         dense = np.repeat([[0.5, 0.3, 0.2, 0, 0], [0.5, 0, 0, 0.3, 0.2]], count, axis=0)
         other = np.array([0, 3, 4, 1, 2], np.int32)
         weights = PaintedWeights(topology, dense, (-1, 0, 1, 0, 3), twin, other, both, plane=-0.4)
@@ -137,10 +137,10 @@ class Painting(unittest.TestCase):
         np.testing.assert_allclose(root.dense[100], [1, 0, 0])
 
     def test_smooth_flattens_a_hard_step_over_the_surface(self):
-        step = np.where(self.character.points[:, 1:2] > 0.52, [[0, 0, 1.0]], [[0, 1.0, 0]])
+        step = np.where(self.character.mesh.points[:, 1:2] > 0.52, [[0, 0, 1.0]], [[0, 1.0, 0]])
         weights = self.weights(step)
         everywhere = Touched(np.arange(self.count, dtype=np.int32), np.ones(self.count))
-        edges = self.character.topology.edges
+        edges = self.character.mesh.topology.edges
         for _ in range(6):
             weights.dab(everywhere, self.paint("smooth", strength=0.5))
         jump = np.abs(weights.dense[edges[:, 0]] - weights.dense[edges[:, 1]]).max()

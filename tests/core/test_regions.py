@@ -9,7 +9,8 @@ from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.picked import PickedPatch
-from plethos.core.regions import PICKED, PickedRegion, pick
+from plethos.core.picked import PICKED, PickedRegion
+from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.symmetry import vertex_mirror
@@ -22,14 +23,14 @@ AROUND = 24  # vertices in a ring of the tube
 @cache
 def keeper():
     character, _ = open_demo("lock-keeper-bare")
-    return character, Evaluator(character).rest()
+    return character, Evaluator.of(character).rest()
 
 
 class Loops(unittest.TestCase):
     def setUp(self):
         self.character = tube()
-        self.points = self.character.points
-        self.edges = QuadEdges(self.character.topology, self.points)
+        self.points = self.character.mesh.points
+        self.edges = QuadEdges(self.character.mesh.topology, self.points)
 
     def test_an_edge_round_the_tube_gives_its_ring_and_one_along_it_goes_from_end_to_end(self):
         ring = self.edges.loop(5 * AROUND + 3, 5 * AROUND + 4)
@@ -40,7 +41,7 @@ class Loops(unittest.TestCase):
         self.assertLessEqual(len(along), 23)
 
     def test_the_nearest_edge_is_never_the_cut_through_a_quad(self):
-        t = self.character.topology.triangles
+        t = self.character.mesh.topology.triangles
         for triangle in (100, 101, 333):
             middle = self.points[t[triangle]].mean(axis=0)
             a, b = self.edges.nearest(triangle, middle, self.points)
@@ -52,8 +53,8 @@ class Loops(unittest.TestCase):
     def test_a_border_is_followed_along_it(self):
         character, rest = keeper()
         # The waist of the trousers is open: its rim is a loop of border edges.
-        part = next(p for p in character.parts if p.name == "trousers")
-        edges = QuadEdges(character.topology, rest)
+        part = next(p for p in character.mesh.parts if p.name == "trousers")
+        edges = QuadEdges(character.mesh.topology, rest)
         borders = [divmod(k, edges.size) for k in edges._borders]
         inside = [e for e in borders if part.vertices[0] <= e[0] < part.vertices[1]]
         top = max(inside, key=lambda e: rest[e[0], 1])
@@ -63,13 +64,13 @@ class Loops(unittest.TestCase):
 
     def test_a_loop_round_the_knee_goes_round_once_and_closes(self):
         character, rest = keeper()
-        body = character.parts[0]
-        t = character.topology.triangles
+        body = character.mesh.parts[0]
+        t = character.mesh.topology.triangles
         at = rest[t].mean(axis=1)
         own = (t[:, 0] < body.vertices[1]) & (at[:, 0] > 0)
         knee = character.skeleton.rest_global[character.skeleton.find("left_shin"), :3, 3]
         triangle = int(np.argmin(np.where(own, np.linalg.norm(at - knee - [0, 0, 0.06], axis=1), np.inf)))
-        edges = QuadEdges(character.topology, rest)
+        edges = QuadEdges(character.mesh.topology, rest)
         corners = t[triangle]
         level = min(
             ((a, b) for a in corners for b in corners if a < b), key=lambda e: abs(rest[e[0], 1] - rest[e[1], 1])
@@ -83,13 +84,15 @@ class Loops(unittest.TestCase):
 class Picking(unittest.TestCase):
     def test_pieces_parts_and_what_follows_a_joint(self):
         character, _ = keeper()
-        part = next(p for p in character.parts if p.name == "cap")
+        part = next(p for p in character.mesh.parts if p.name == "cap")
         whole = pick.by_part(character, "cap")
         self.assertEqual(int(whole.sum()), part.vertices[1] - part.vertices[0])
-        piece = pick.by_piece(character.topology, part.vertices[0])
+        piece = pick.by_piece(character.mesh.topology, part.vertices[0])
         self.assertTrue((piece <= whole).all())
         follows = pick.by_joint(character, character.skeleton.find("head"), 0.6)
-        np.testing.assert_array_equal(follows > 0, character.joint_weights[:, character.skeleton.find("head")] >= 0.6)
+        np.testing.assert_array_equal(
+            follows > 0, character.binding.joint_weights[:, character.skeleton.find("head")] >= 0.6
+        )
         with self.assertRaisesRegex(BadEditError, "no part called"):
             pick.by_part(character, "crown")
 
@@ -103,16 +106,16 @@ class Picking(unittest.TestCase):
 
     def test_growing_and_shrinking_go_ring_by_ring(self):
         character = tube()
-        ring = pick.of_vertices(len(character.points), np.arange(8 * AROUND, 9 * AROUND))
-        grown = pick.grown(character.topology, ring, 2)
+        ring = pick.of_vertices(len(character.mesh.points), np.arange(8 * AROUND, 9 * AROUND))
+        grown = pick.grown(character.mesh.topology, ring, 2)
         self.assertEqual(np.flatnonzero(grown).tolist(), list(range(6 * AROUND, 11 * AROUND)))
-        np.testing.assert_array_equal(pick.shrunk(character.topology, grown, 2), ring)
+        np.testing.assert_array_equal(pick.shrunk(character.mesh.topology, grown, 2), ring)
 
     def test_a_soft_border_falls_evenly_over_its_width_and_half_way_at_the_border(self):
         character = tube()
-        points = character.points
+        points = character.mesh.points
         upper = (points[:, 1] >= 0.5).astype(np.float32)
-        soft = pick.softened(character.topology, points, upper, 0.2)
+        soft = pick.softened(character.mesh.topology, points, upper, 0.2)
         rings = soft[: 21 * AROUND].reshape(21, AROUND)
         self.assertTrue((np.diff(rings.mean(axis=1)) >= -1e-6).all())
         np.testing.assert_allclose(np.ptp(rings, axis=1), 0, atol=1e-5)
@@ -122,7 +125,7 @@ class Picking(unittest.TestCase):
         between = rings[(heights > 0.41) & (heights < 0.59), 0]
         self.assertTrue(((between > 0) & (between < 1)).all())
         with self.assertRaisesRegex(BadEditError, "Nothing is picked"):
-            pick.softened(character.topology, points, np.zeros_like(upper), 0.2)
+            pick.softened(character.mesh.topology, points, np.zeros_like(upper), 0.2)
 
     def test_the_mirror_image_is_picked_too(self):
         character, rest = keeper()
@@ -135,7 +138,7 @@ class Picking(unittest.TestCase):
 
     def test_regions_are_kept_by_name_and_an_empty_one_is_none(self):
         character = tube()
-        shares = np.linspace(0, 1, len(character.points)).astype(np.float32)
+        shares = np.linspace(0, 1, len(character.mesh.points)).astype(np.float32)
         kept = character.with_region("upper half", shares).with_region(PICKED, 1 - shares)
         np.testing.assert_allclose(kept.region("upper half"), shares, atol=1.1e-3)
         self.assertEqual([r.name for r in kept.regions], ["upper half", PICKED])
@@ -150,11 +153,11 @@ class Picking(unittest.TestCase):
 class Used(unittest.TestCase):
     def test_a_brush_does_nothing_outside_and_less_on_a_soft_border(self):
         character = tube()
-        points = character.points.astype(float)
+        points = character.mesh.points.astype(float)
         within = np.where(points[:, 1] > 0.5, 1, np.where(points[:, 1] > 0.4, 0.5, 0)).astype(np.float32)
-        dab = Dab(500, tuple(points[character.topology.triangles[500]].mean(axis=0)), 0.4, 1.0)
-        free = SculptSurface(character.topology, points, points.copy()).touch(dab)
-        held = SculptSurface(character.topology, points, points.copy(), within).touch(dab)
+        dab = Dab(500, tuple(points[character.mesh.topology.triangles[500]].mean(axis=0)), 0.4, 1.0)
+        free = SculptSurface(character.mesh.topology, points, points.copy()).touch(dab)
+        held = SculptSurface(character.mesh.topology, points, points.copy(), within).touch(dab)
         at = {v: f for v, f in zip(free.vertices.tolist(), free.shares, strict=True)}
         self.assertTrue((within[held.vertices] > 0).all())
         np.testing.assert_allclose(held.shares, [at[v] * within[v] for v in held.vertices.tolist()])
@@ -163,17 +166,19 @@ class Used(unittest.TestCase):
     def test_the_volume_of_a_region_is_measured_against_rest(self):
         character = tube()
         upper = character.skeleton.find("upper")
-        rest = Evaluator(character).rest()
+        rest = Evaluator.of(character).rest()
         marked = character.with_region(PICKED, np.ones(len(rest), np.float32))
         patch = PickedPatch.of(marked, rest)
         # A prism of 24 sides, by its closed form.
         area = 0.5 * AROUND * 0.1**2 * np.sin(2 * np.pi / AROUND)
         self.assertAlmostEqual(patch.volume, area * 1.0, places=6)
         self.assertAlmostEqual(patch.volume_percent(rest), 100, places=4)
-        bend = Evaluator(character).evaluate(bent(character.skeleton.rest_pose(), upper, (0, 0, 1), np.radians(100)))
+        bend = (
+            Evaluator.of(character).pose(bent(character.skeleton.rest_pose(), upper, (0, 0, 1), np.radians(100))).points
+        )
         self.assertLess(patch.volume_percent(bend), 99)
         # One flat triangle holds nothing.
-        flat = character.with_region(PICKED, pick.of_vertices(len(rest), character.topology.triangles[50]))
+        flat = character.with_region(PICKED, pick.of_vertices(len(rest), character.mesh.topology.triangles[50]))
         self.assertIsNone(PickedPatch.of(flat, rest).volume_percent(rest))
 
 

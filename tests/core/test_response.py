@@ -9,10 +9,10 @@ from scipy.interpolate import PchipInterpolator
 from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
-from plethos.core.triggers import trigger_from_rule
-from plethos.core.triggers.hinge import guess_hinge
-from plethos.core.triggers.response import PRESETS, Response
-from tests.figures import tube
+from plethos.core.response import PRESETS, Response
+from plethos.core.triggers import trigger_from_document
+from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
+from tests.figures import tube, value_of
 
 
 class ResponseCurve(unittest.TestCase):
@@ -23,7 +23,17 @@ class ResponseCurve(unittest.TestCase):
             at = np.linspace(x[0], x[-1], 101)
             curve = Response(tuple(x), tuple(y))
             np.testing.assert_allclose(curve.at(at), PchipInterpolator(x, y)(at), atol=1e-12)
-            np.testing.assert_allclose([curve.value(a) for a in at], curve.at(at), atol=1e-12)
+
+    def test_the_compiled_loop_gives_the_same_inside_and_outside(self):
+        generator = np.random.default_rng(5)
+        character = tube()
+        for count in (2, 3, 9):
+            x, y = np.sort(generator.uniform(-2, 2, count)), generator.uniform(0, 1, count)
+            curve = Response(tuple(x), tuple(y))
+            trigger = HingeTrigger(2, (0.0, 0.0, 1.0), curve)
+            for angle in (*x, *generator.uniform(-2.5, 2.5, 20)):
+                pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), angle)
+                self.assertAlmostEqual(value_of(character, trigger, pose), float(curve.at(angle)), places=12)
 
     def test_it_is_flat_outside_and_never_leaves_0_to_1(self):
         curve = Response.preset("ease", 0.2, -1.5)
@@ -52,11 +62,13 @@ class ResponseCurve(unittest.TestCase):
         for angles, values in (
             ((0.0,), (0.0,)),
             ((1.0, 0.0), (0.0, 1.0)),
-            ((0.0, 1.0), (0.0, 1.5)),
             ((0.0, math.nan), (0, 1)),
+            ((0.0, 1e300), (0, 1)),
         ):
             with self.assertRaises(BadEditError):
                 Response(angles, values)
+        with self.assertRaisesRegex(BadEditError, "between 0 and 1"):
+            HingeTrigger(0, (0.0, 0.0, 1.0), Response((0.0, 1.0), (0.0, 1.5)))
 
 
 class Hinge(unittest.TestCase):
@@ -64,25 +76,26 @@ class Hinge(unittest.TestCase):
         character = tube()
         joint = character.skeleton.find("upper")
         tilted = rotations.from_axis_angle([0.08, 0.0, -1.0], math.radians(100))
-        trigger = guess_hinge(character.skeleton.rest_pose().with_rotation(joint, tilted), joint)
+        trigger = guess_hinge(character.skeleton, character.skeleton.rest_pose().with_rotation(joint, tilted), joint)
         self.assertEqual(trigger.axis, (0.0, 0.0, 1.0))
         self.assertAlmostEqual(math.degrees(trigger.response.end), -100, delta=0.5)
-        self.assertEqual(trigger.activation(character.skeleton.rest_pose()), 0)
+        self.assertEqual(value_of(character, trigger, character.skeleton.rest_pose()), 0)
 
     def test_an_oblique_axis_is_kept(self):
         character = tube()
         q = rotations.from_axis_angle([1.0, 0, 1.0], 1.0)
-        trigger = guess_hinge(character.skeleton.rest_pose().with_rotation(2, q), 2)
+        trigger = guess_hinge(character.skeleton, character.skeleton.rest_pose().with_rotation(2, q), 2)
         np.testing.assert_allclose(trigger.axis, np.array([1, 0, 1]) / math.sqrt(2), atol=1e-9)
 
     def test_rule_survives_a_round_trip(self):
         character = tube()
-        trigger = guess_hinge(bent(character.skeleton.rest_pose(), 2, (0, 0, 1), 1.1), 2)
-        again = trigger_from_rule(trigger.to_rule(character.skeleton), character.skeleton)
+        trigger = guess_hinge(character.skeleton, bent(character.skeleton.rest_pose(), 2, (0, 0, 1), 1.1), 2)
+        again = trigger_from_document(trigger.to_document(character.skeleton), character.skeleton)
         for angle in np.linspace(-1, 2, 13):
             pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), float(angle))
-            self.assertAlmostEqual(again.activation(pose), trigger.activation(pose), places=9)
+            values = [value_of(character, t, pose) for t in (again, trigger)]
+            self.assertAlmostEqual(*values, places=9)
 
     def test_a_joint_at_rest_cannot_trigger(self):
         with self.assertRaisesRegex(BadEditError, "at rest"):
-            guess_hinge(tube().skeleton.rest_pose(), 2)
+            guess_hinge(tube().skeleton, tube().skeleton.rest_pose(), 2)

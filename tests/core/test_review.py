@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from plethos.core.joints import edit
-from plethos.core.remedies.review import CHANGED, reviewed
+from plethos.core.review import CHANGED, reviewed
 from plethos.core.rotations import from_axis_angle
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
@@ -15,27 +15,27 @@ class Reviewed(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.keeper, _ = open_demo("lock-keeper-half-done")
-        cls.elbow = next(r for r in cls.keeper.remedies if "left_forearm" in _joints(cls.keeper, r))
+        cls.elbow = next(r for r in cls.keeper.rules.remedies if "left_forearm" in _joints(cls.keeper, r))
         cls.forearm = cls.keeper.skeleton.find("left_forearm")
 
     def noted(self, after) -> set[str]:
-        before = {r.id for r in self.keeper.remedies if CHANGED in r.report.get("warnings", ())}
+        before = {r.id for r in self.keeper.rules.remedies if CHANGED in r.notes}
         self.assertEqual(before, set())
-        return {r.id for r in reviewed(self.keeper, after).remedies if CHANGED in r.report["warnings"]}
+        return {r.id for r in reviewed(self.keeper, after).rules.remedies if CHANGED in r.notes}
 
     def painted(self, vertices, joint: int):
-        dense = self.keeper.joint_weights.astype(float)
+        dense = self.keeper.binding.joint_weights.astype(float)
         dense[vertices, joint] += 0.1
         return with_joint_weights(self.keeper, dense)
 
     def test_weights_changed_under_a_shape_are_told_and_others_are_not(self):
-        touched = self.painted(self.elbow.shape.vertices[:3], self.forearm)
+        touched = self.painted(self.elbow.body.shapes[0].vertices[:3], self.forearm)
         self.assertIn(self.elbow.id, self.noted(touched))
-        head = np.flatnonzero(self.keeper.joint_weights[:, self.keeper.skeleton.find("head")] > 0.99)
+        head = np.flatnonzero(self.keeper.binding.joint_weights[:, self.keeper.skeleton.find("head")] > 0.99)
         self.assertEqual(self.noted(self.painted(head, self.forearm)), set())
         again = reviewed(reviewed(self.keeper, touched), self.keeper)
-        (warnings,) = [r.report["warnings"] for r in again.remedies if r.id == self.elbow.id]
-        self.assertEqual(warnings.count(CHANGED), 1)
+        (notes,) = [r.notes for r in again.rules.remedies if r.id == self.elbow.id]
+        self.assertEqual(notes.count(CHANGED), 1)
 
     def test_its_joint_moved_is_told(self):
         place = self.keeper.skeleton.rest_global[self.forearm, :3, 3]
@@ -54,13 +54,13 @@ class Reviewed(unittest.TestCase):
             edit.renamed(self.keeper, self.forearm, "left_lower_arm"),
             edit.made(self.keeper, "lantern", head, [0.0, 1.9, 0.1]),
             edit.reparented(self.keeper, self.keeper.skeleton.find("left_toes"), head),
-            self.keeper.with_remedies(self.keeper.remedies),
+            self.keeper.with_rules(self.keeper.rules),
         ):
             self.assertEqual(self.noted(after), set())
 
 
 def _joints(character, remedy) -> list[str]:
-    return [character.skeleton.names[j] for j in remedy.trigger.joints] if remedy.trigger else []
+    return [character.skeleton.names[j] for j in character.rules.joints_read(remedy)]
 
 
 if __name__ == "__main__":

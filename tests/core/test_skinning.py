@@ -1,19 +1,19 @@
 """Skinning: the closed form of its loss, the kernel against plain NumPy, poses."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.errors import BadPoseError
-from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.remedies.corrective import CorrectiveShape
+from plethos.core.evaluate import NONE, Evaluator, evaluate_exact
 from plethos.core.shape import Shape
 from plethos.core.skeleton import pose_from_json
 from plethos.core.skinning import exact
 from plethos.core.triggers.hinge import guess_hinge
-from tests.figures import tube, tube_points
+from tests.figures import tied, tube, tube_points
 
 
 def twisted(degrees: float, blend: float):
@@ -45,24 +45,24 @@ class Kernel(unittest.TestCase):
         for scale in (1.0, 0.01):
             character = tube(root={"scale": [scale] * 3}) if scale != 1 else tube()
             generator = np.random.default_rng(3)
-            blend = generator.choice([0.0, 0.3, 1.0], len(character.points)).astype(np.float32)
-            object.__setattr__(character, "skin_blend", blend)
-            vertices = np.sort(generator.choice(len(character.points), 60, replace=False)).astype(np.int32)
+            blend = generator.choice([0.0, 0.3, 1.0], len(character.mesh.points)).astype(np.float32)
+            character = replace(character, binding=replace(character.binding, blend=blend))
+            vertices = np.sort(generator.choice(len(character.mesh.points), 60, replace=False)).astype(np.int32)
             shape = Shape("bump", vertices, generator.normal(0, 0.02, (60, 3)).astype(np.float32))
             pose = bent(character.skeleton.rest_pose(), character.skeleton.find("upper"), (0, 0, 1), 1.2)
-            trigger = guess_hinge(pose, character.skeleton.find("upper"))
-            mended = character.with_remedy(CorrectiveShape(shape, trigger))
+            trigger = guess_hinge(character.skeleton, pose, character.skeleton.find("upper"))
+            mended = character.with_remedy(*tied(shape, trigger))
             half = bent(pose, character.skeleton.find("upper"), (0, 0, 1), 0.8)
-            ours, plain = Evaluator(mended).evaluate(half), evaluate_exact(mended, half)
+            ours, plain = Evaluator.of(mended).pose(half).points, evaluate_exact(mended, half)
             np.testing.assert_allclose(ours, plain, atol=2e-6 * scale)
-            self.assertGreater(np.abs(plain - evaluate_exact(mended, half, remedies=False)).max(), 1e-3 * scale)
+            self.assertGreater(np.abs(plain - evaluate_exact(mended, half, NONE)).max(), 1e-3 * scale)
 
     def test_a_part_of_the_vertices_gives_the_same_points(self):
         character = tube()
         pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), 0.7)
         some = np.arange(5, 200, 7, dtype=np.int32)
-        whole = Evaluator(character).evaluate(pose)
-        np.testing.assert_array_equal(Evaluator(character, some).evaluate(pose), whole[some])
+        whole = Evaluator.of(character).pose(pose).points
+        np.testing.assert_array_equal(Evaluator.of(character, None, some).pose(pose).points, whole[some])
 
 
 class Poses(unittest.TestCase):

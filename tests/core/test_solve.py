@@ -8,9 +8,8 @@ import numpy as np
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.remedies.corrective import CorrectiveShape
-from plethos.core.remedies.solve import guess_trigger, invert_offsets, solve_corrective
-from tests.figures import tube
+from plethos.core.sculpt.solve import guess_trigger, invert_offsets, solve_corrective
+from tests.figures import tied, tube
 
 
 def sculpted(character, degrees=100.0, push=0.02):
@@ -18,7 +17,7 @@ def sculpted(character, degrees=100.0, push=0.02):
     joint = character.skeleton.find("upper")
     pose = bent(character.skeleton.rest_pose(), joint, (0, 0, 1), math.radians(degrees))
     base = evaluate_exact(character, pose)
-    rest = Evaluator(character).rest()
+    rest = Evaluator.of(character).rest()
     near = np.abs(rest[:, 1] - 0.5) < 0.12
     target = base.copy()
     target[near] += push * np.array([0.6, 0.8, 0.3])
@@ -29,8 +28,8 @@ class Solve(unittest.TestCase):
     def test_it_comes_back_exactly_and_is_nothing_at_rest(self):
         character = tube()
         _, pose, _, target, near = sculpted(character)
-        shape, report = solve_corrective(character, pose, target, "bulge")
-        mended = character.with_remedy(CorrectiveShape(shape, guess_trigger(character, pose, shape)))
+        shape, report = solve_corrective(Evaluator.of(character).pose(pose), target, "bulge")
+        mended = character.with_remedy(*tied(shape, guess_trigger(character, pose, shape)))
         np.testing.assert_allclose(evaluate_exact(mended, pose), target, atol=1e-5 * 1.0)
         rest = character.skeleton.rest_pose()
         np.testing.assert_array_equal(evaluate_exact(mended, rest), evaluate_exact(character, rest))
@@ -42,17 +41,17 @@ class Solve(unittest.TestCase):
         linear = np.eye(3) + 0.3 * generator.normal(size=(100, 3, 3))
         linear = linear[np.linalg.svd(linear, compute_uv=False)[:, 2] > 0.35]
         offsets = generator.normal(size=(len(linear), 3))
-        deltas, _ = invert_offsets(linear, offsets, np.ones(len(linear)))
+        deltas, _ = invert_offsets(linear, offsets, np.tile(np.eye(3), (len(linear), 1, 1)))
         np.testing.assert_allclose(np.einsum("vij,vj->vi", linear, deltas), offsets, atol=1e-12)
 
     def test_a_second_shape_takes_the_first_into_account(self):
         character = tube()
         _, pose, _, target, _ = sculpted(character)
-        shape, _ = solve_corrective(character, pose, target, "one")
-        once = character.with_remedy(CorrectiveShape(shape, guess_trigger(character, pose, shape), id="one"))
+        shape, _ = solve_corrective(Evaluator.of(character).pose(pose), target, "one")
+        once = character.with_remedy(*tied(shape, guess_trigger(character, pose, shape), id="one"))
         further = target + np.array([0.0, 0.0, 0.01])
-        second, _ = solve_corrective(once, pose, further, "two")
-        both = once.with_remedy(CorrectiveShape(second, guess_trigger(once, pose, second), id="two"))
+        second, _ = solve_corrective(Evaluator.of(once).pose(pose), further, "two")
+        both = once.with_remedy(*tied(second, guess_trigger(once, pose, second), id="two"))
         np.testing.assert_allclose(evaluate_exact(both, pose), further, atol=1e-6)
 
     def test_collapsed_skin_is_damped_and_said(self):
@@ -60,9 +59,9 @@ class Solve(unittest.TestCase):
         joint = character.skeleton.find("upper")
         pose = bent(character.skeleton.rest_pose(), joint, (0, 1, 0), math.radians(179))
         target = evaluate_exact(character, pose)
-        middle = np.abs(character.points[:, 1] - 0.5) < 0.02
+        middle = np.abs(character.mesh.points[:, 1] - 0.5) < 0.02
         target[middle] += [0.02, 0, 0]
-        shape, report = solve_corrective(character, pose, target, "wrung")
+        shape, report = solve_corrective(Evaluator.of(character).pose(pose), target, "wrung")
         self.assertGreater(report.hopeless, 0)
         self.assertTrue(report.warnings)
         # Undamped, the same edit would be 0.02 / cos(89.5 degrees): more than two metres.
@@ -73,7 +72,7 @@ class Solve(unittest.TestCase):
         joint, pose, base, target, _ = sculpted(character, 60)
         turned = bent(pose, character.skeleton.find("lower"), (1, 0, 0), math.radians(80))
         moved = evaluate_exact(character, turned) + (target - base)
-        shape, _ = solve_corrective(character, turned, moved, "bulge")
+        shape, _ = solve_corrective(Evaluator.of(character).pose(turned), moved, "bulge")
         trigger = guess_trigger(character, turned, shape)
         self.assertEqual(trigger.joint, joint)
         self.assertAlmostEqual(math.degrees(trigger.response.end), 60, places=4)
@@ -85,4 +84,4 @@ class Solve(unittest.TestCase):
         bad[0, 0] = np.nan
         for sculpt, words in ((base, "same as"), (base[:-1], "same mesh"), (bad, "not numbers")):
             with self.assertRaisesRegex(BadEditError, words):
-                solve_corrective(character, pose, sculpt, "x")
+                solve_corrective(Evaluator.of(character).pose(pose), sculpt, "x")

@@ -23,16 +23,16 @@ class Giving(unittest.TestCase):
     def test_the_chosen_follow_one_joint_and_the_others_stay(self):
         character = tube()
         upper = character.skeleton.find("upper")
-        chosen = character.points[:, 1] < 0.3
+        chosen = character.mesh.points[:, 1] < 0.3
         weights = given_to(character, chosen, upper)
         np.testing.assert_array_equal(weights[chosen, upper], 1)
         np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
-        np.testing.assert_array_equal(weights[~chosen], character.joint_weights[~chosen])
+        np.testing.assert_array_equal(weights[~chosen], character.binding.joint_weights[~chosen])
 
     def test_nothing_chosen_is_told(self):
         character = tube()
         with self.assertRaisesRegex(BadEditError, "No vertex"):
-            given_to(character, np.zeros(len(character.points), bool), 1)
+            given_to(character, np.zeros(len(character.mesh.points), bool), 1)
 
 
 class Copying(unittest.TestCase):
@@ -40,29 +40,29 @@ class Copying(unittest.TestCase):
         keeper, _ = open_demo("lock-keeper-bare")
         garment = pick.by_part(keeper, "trousers")
         spoiled = with_joint_weights(keeper, given_to(keeper, garment, keeper.skeleton.find("pelvis")))
-        dense = like_part(spoiled, garment, spoiled.part("body"))
+        dense = like_part(spoiled, garment, spoiled.mesh.part("body"))
         mended = with_joint_weights(spoiled, dense)
-        np.testing.assert_allclose(mended.weights.sum(axis=1), 1, atol=1e-6)
+        np.testing.assert_allclose(mended.binding.weights.sum(axis=1), 1, atol=1e-6)
         # With the knee bent, the cloth goes where the leg under it goes: no further from it than at rest and a bit.
         shin = keeper.skeleton.find("left_shin")
         pose = bent(keeper.skeleton.rest_pose(), shin, (0, 0, 1), np.radians(60))
-        rest, body = Evaluator(keeper).rest(), slice(*keeper.part("body").vertices)
+        rest, body = Evaluator.of(keeper).rest(), slice(*keeper.mesh.part("body").vertices)
         cloth = np.flatnonzero(garment > 0)
         tree = cKDTree(rest[body])
         gap, under = tree.query(rest[cloth])
         for character, alike in ((spoiled, False), (mended, True)):
-            posed = Evaluator(character).evaluate(pose)
+            posed = Evaluator.of(character).pose(pose).points
             apart = np.linalg.norm(posed[cloth] - posed[body][under], axis=1) - gap
             self.assertEqual(float(apart.max()) < 0.03, alike)
-        np.testing.assert_array_equal(dense[body], spoiled.joint_weights[body])
+        np.testing.assert_array_equal(dense[body], spoiled.binding.joint_weights[body])
 
     def test_vertices_follow_what_one_vertex_follows_by_their_share(self):
         character = tube()
-        shares = np.zeros(len(character.points))
+        shares = np.zeros(len(character.mesh.points))
         shares[[10, 20]] = 1, 0.5
         source = 12 * 24
         weights = like_vertex(character, shares, source)
-        row, before = character.joint_weights[source], character.joint_weights
+        row, before = character.binding.joint_weights[source], character.binding.joint_weights
         np.testing.assert_allclose(weights[10], row)
         np.testing.assert_allclose(weights[20], 0.5 * row + 0.5 * before[20])
         np.testing.assert_allclose(weights[30], before[30])
@@ -73,7 +73,7 @@ class Copying(unittest.TestCase):
         # trimesh takes every triangle in turn: slow, and sure.
         generator = np.random.default_rng(7)
         character = tube()
-        points, t = character.points.astype(float), character.topology.triangles
+        points, t = character.mesh.points.astype(float), character.mesh.topology.triangles
         queries = points[generator.integers(0, len(points), 40)] + generator.normal(scale=0.02, size=(40, 3))
         rows = generator.dirichlet(np.ones(3), len(points))
         got = carried_over(points, t, rows, queries)
@@ -98,12 +98,12 @@ class Copying(unittest.TestCase):
 class Mending(unittest.TestCase):
     def test_a_hard_step_is_eased_on_both_sides_and_sums_stay(self):
         keeper, _ = open_demo("lock-keeper-bare")
-        dense = keeper.joint_weights.astype(float)
+        dense = keeper.binding.joint_weights.astype(float)
         s = keeper.skeleton
         for side in ("left", "right"):
             thigh, shin = s.find(f"{side}_thigh"), s.find(f"{side}_shin")
             knee = s.rest_global[shin, :3, 3]
-            rest = Evaluator(keeper).rest()
+            rest = Evaluator.of(keeper).rest()
             near = (np.abs(rest[:, 1] - knee[1]) < 0.12) & (rest[:, 0] * knee[0] > 0)
             dense[near] = 0
             dense[near, np.where(rest[near, 1] > knee[1], thigh, shin)] = 1
@@ -114,7 +114,7 @@ class Mending(unittest.TestCase):
         self.assertFalse(
             [f for f in check_weights(mended) if f.kind == "hard_step" and s.names[f.joint].endswith("shin")]
         )
-        np.testing.assert_allclose(mended.weights.sum(axis=1), 1, atol=1e-6)
+        np.testing.assert_allclose(mended.binding.weights.sum(axis=1), 1, atol=1e-6)
         # Easing makes no new difference between the sides.
         apart = [
             max((f.worst for f in check_weights(c) if f.kind == "unmirrored"), default=0.0) for c in (hard, mended)
@@ -123,44 +123,44 @@ class Mending(unittest.TestCase):
 
     def test_the_limit_touches_only_rows_of_more(self):
         keeper, _ = open_demo("lock-keeper-bare")
-        dense = keeper.joint_weights.astype(float)
+        dense = keeper.binding.joint_weights.astype(float)
         dense[:50] = 0
         dense[:50, :7] = np.random.default_rng(1).dirichlet(np.ones(7), 50)
         many = with_joint_weights(keeper, dense)
         weights = limited(many, 4)
         self.assertEqual(int((weights[:50] > 0).sum(axis=1).max()), 4)
-        np.testing.assert_array_equal(weights[50:], many.joint_weights[50:])
+        np.testing.assert_array_equal(weights[50:], many.binding.joint_weights[50:])
         np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
 
 
 class Carrying(unittest.TestCase):
     def setUp(self):
         self.keeper, _ = open_demo("lock-keeper-bare")
-        self.rest = Evaluator(self.keeper).rest()
+        self.rest = Evaluator.of(self.keeper).rest()
         self.twin, self.other = vertex_mirror(self.rest), joint_mirror(self.keeper.skeleton)
-        dense = self.keeper.joint_weights.astype(float)
+        dense = self.keeper.binding.joint_weights.astype(float)
         arm = self.keeper.skeleton.find("left_forearm")
         spoiled = (self.rest[:, 0] > 0.3) & (dense[:, arm] > 0.1)
         dense[spoiled, arm] *= 0.5
         self.spoiled = with_joint_weights(self.keeper, dense / dense.sum(axis=1, keepdims=True))
 
     def test_each_direction_brings_the_sides_together_from_its_own_side(self):
-        start, stop = self.keeper.parts[0].vertices
+        start, stop = self.keeper.mesh.parts[0].vertices
         body = np.arange(start, stop)
         body = body[self.twin[body] >= 0]
         for side in (1.0, -1.0):
             weights = mirrored_from(self.spoiled, side)
             np.testing.assert_allclose(weights[body], weights[self.twin[body]][:, self.other], atol=1e-6)
             kept = body[self.rest[body, 0] * side > 1e-4]
-            np.testing.assert_allclose(weights[kept], self.spoiled.joint_weights[kept], atol=1e-6)
+            np.testing.assert_allclose(weights[kept], self.spoiled.binding.joint_weights[kept], atol=1e-6)
 
     def test_from_the_good_side_the_character_is_as_before(self):
         mended = mirrored_from(self.spoiled, -1.0)
         paired = self.twin >= 0
-        np.testing.assert_allclose(mended[paired], self.keeper.joint_weights[paired], atol=0.13)
-        stop = self.keeper.parts[0].vertices[1]
+        np.testing.assert_allclose(mended[paired], self.keeper.binding.joint_weights[paired], atol=0.13)
+        stop = self.keeper.mesh.parts[0].vertices[1]
         body = paired & (np.arange(len(paired)) < stop)
-        np.testing.assert_allclose(mended[body], self.keeper.joint_weights[body], atol=2e-3)
+        np.testing.assert_allclose(mended[body], self.keeper.binding.joint_weights[body], atol=2e-3)
 
     def test_a_character_without_sides_is_told(self):
         with self.assertRaisesRegex(BadEditError, "mirror images"):

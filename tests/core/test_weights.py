@@ -5,8 +5,9 @@ import unittest
 import numpy as np
 from scipy.sparse import csgraph
 
-from plethos.core.mesh import Topology
-from plethos.core.weights.heat import heat_weights, limit_influences
+from plethos.core.topology import Topology
+from plethos.core.weights.heat import heat_weights
+from plethos.core.weights.limit import limit_influences
 from plethos.core.weld import weld
 from tests.figures import tube_points
 

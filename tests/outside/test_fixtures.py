@@ -14,18 +14,18 @@ import numpy as np
 
 from plethos.core import rotations
 from plethos.core.bend import bent
-from plethos.core.evaluate import evaluate_exact
+from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.joints import edit
-from plethos.core.remedies.corrective import CorrectiveShape
-from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.edit import given_to
 from plethos.demo.catalogue import DEMOS, FILES, open_demo
 from plethos.launch.front import FRONT
+from tests.figures import tied
 
 DATA = Path(__file__).parent / "data"
 VALIDATE = """
@@ -54,7 +54,7 @@ def vertices(path: str) -> np.ndarray:
 class Reading(unittest.TestCase):
     def test_the_hand(self):
         character, _ = load("hand_r.glb")
-        self.assertEqual(len(character.file_to_vertex), 1360)
+        self.assertEqual(len(character.mesh.file_to_vertex), 1360)
         self.assertEqual(int(character.skeleton.is_joint.sum()), 25)
         self.assertEqual(
             {p for p, j in zip(character.skeleton.joint_parents, character.skeleton.is_joint, strict=True) if j}, {-1}
@@ -64,15 +64,15 @@ class Reading(unittest.TestCase):
         character, _ = load("fox/Fox.gltf")
         self.assertEqual(int(character.skeleton.is_joint.sum()), 24)
         self.assertEqual([c.name for c in character.clips], ["Survey", "Walk", "Run"])
-        self.assertEqual(len(character.file_to_vertex), 1728)
+        self.assertEqual(len(character.mesh.file_to_vertex), 1728)
         # Every triangle comes split; joined up it is one closed skin of few pieces.
-        self.assertLess(len(character.points), 400)
+        self.assertLess(len(character.mesh.points), 400)
         rest = evaluate_exact(character, character.skeleton.rest_pose())
         self.assertAlmostEqual(float(np.ptp(rest, axis=0).max()), 155, delta=30)
 
     def test_the_morphing_cube(self):
         character, source = load("morphcube/AnimatedMorphCube.gltf")
-        self.assertEqual(len(character.shapes), 2)
+        self.assertEqual(len(character.mesh.shapes), 2)
         clip = character.clips[0]
         # The key at one of the file's own times gives the file's own weights.
         track = clip.tracks[0]
@@ -85,18 +85,18 @@ class Reading(unittest.TestCase):
 
     def test_the_sparse_morph(self):
         character, _ = load("sparse_morph.glb")
-        self.assertEqual([s.name for s in character.shapes], ["blendShape1.pCube2"])
-        self.assertGreater(len(character.shapes[0].vertices), 0)
+        self.assertEqual([s.name for s in character.mesh.shapes], ["blendShape1.pCube2"])
+        self.assertGreater(len(character.mesh.shapes[0].vertices), 0)
 
 
 class Delivering(unittest.TestCase):
     def test_automatic_weights_go_with_those_that_others_have_given(self):
         # The hand's 25 joints are all siblings: only their frames tell where the bones go.
         hand, _ = load("hand_r.glb")
-        ours, theirs = bound_automatically(hand, 4).joint_weights, hand.joint_weights
+        ours, theirs = bound_automatically(hand, 4).binding.joint_weights, hand.binding.joint_weights
         self.assertGreater((ours.argmax(axis=1) == theirs.argmax(axis=1)).mean(), 0.8)
         fox, _ = load("fox/Fox.gltf")
-        ours_of, theirs_of = bound_automatically(fox, 4).joint_weights, fox.joint_weights
+        ours_of, theirs_of = bound_automatically(fox, 4).binding.joint_weights, fox.binding.joint_weights
         self.assertGreater((ours_of.argmax(axis=1) == theirs_of.argmax(axis=1)).mean(), 0.75)
         tips = [j for j, name in enumerate(hand.skeleton.names) if name.endswith("-tip")]
         self.assertEqual((len(tips), ours[:, tips].max(), theirs[:, tips].max()), (5, 0, 0))
@@ -113,10 +113,10 @@ class Delivering(unittest.TestCase):
                 j = character.skeleton.find(joint)
                 pose = bent(character.skeleton.rest_pose(), j, (0, 0, 1), 1.0)
                 sculpt = evaluate_exact(character, pose)
-                near = character.subtree_weights(j) > 0.3
+                near = character.binding.subtree_weights(character.skeleton, j) > 0.3
                 sculpt[near] *= 1.01
-                shape, _ = solve_corrective(character, pose, sculpt, "Swollen")
-                mended = character.with_remedy(CorrectiveShape(shape, guess_trigger(character, pose, shape)))
+                shape, _ = solve_corrective(Evaluator.of(character).pose(pose), sculpt, "Swollen")
+                mended = character.with_remedy(*tied(shape, guess_trigger(character, pose, shape)))
                 for bake in (None, character.clips[0].name) if character.clips else (None,):
                     path = Path(folder) / f"{character.name}-{bool(bake)}.glb"
                     path.write_bytes(write_glb(mended, source, bake))
@@ -143,7 +143,7 @@ class Delivering(unittest.TestCase):
                     # A bare mesh: its first joint, and what is given to it.
                     changed = edit.made(character, "first", None, [0, 0, 0])
                 first = changed.skeleton.find("lantern" if joint else "first")
-                shares = np.zeros(len(changed.points))
+                shares = np.zeros(len(changed.mesh))
                 shares[: len(shares) if not joint else 20] = 1
                 changed = with_joint_weights(changed, given_to(changed, shares, first))
                 path = Path(folder) / f"{character.name or 'keeper'}.glb"
@@ -173,7 +173,7 @@ class Delivering(unittest.TestCase):
             laid = edit.made(laid, name, parent, at[j])
         bound = bound_automatically(laid, 4)
         # As the artist who rigged it had it, more or less: the heaviest joint is the same or its neighbour.
-        ours, theirs = (c.joint_weights.argmax(axis=1) for c in (bound, character))
+        ours, theirs = (c.binding.joint_weights.argmax(axis=1) for c in (bound, character))
         same = 0
         for mine, its in zip(ours.tolist(), theirs.tolist(), strict=False):
             j = character.skeleton.find(laid.skeleton.names[mine].removesuffix("_laid"))

@@ -8,8 +8,10 @@ from pxr import Gf, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
-from plethos.core.character import Bones, Character
+from plethos.core.binding import Binding, Bones
+from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
+from plethos.core.mesh import Mesh, Part, Triangles
 from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.skinning import exact
 
@@ -25,8 +27,8 @@ class AgainstOthers(unittest.TestCase):
         weights = generator.dirichlet(np.ones(4), self.count)
         self.weights = weights.astype(np.float32)
         self.matrices = np.tile(np.eye(4), (self.bones, 1, 1))
-        # Within 80 degrees of each other, so that no pair of rotations is antipodal.
-        turns = Rotation.from_rotvec(generator.uniform(-0.8, 0.8, (self.bones, 3)))
+        # Any rotation: many pairs are more than half a turn apart in quaternions, so that signs have to be chosen.
+        turns = Rotation.random(self.bones, rng=generator)
         self.matrices[:, :3, :3] = turns.as_matrix()
         self.matrices[:, :3, 3] = generator.normal(size=(self.bones, 3))
 
@@ -73,8 +75,10 @@ class AgainstOthers(unittest.TestCase):
         bones = Bones(own, np.tile(np.eye(4), (self.bones, 1, 1)), np.zeros(self.bones, np.int32))
         same = np.arange(self.count, dtype=np.int32)
         for blend, method in ((0.0, UsdSkel.Tokens.classicLinear), (1.0, UsdSkel.Tokens.dualQuaternion)):
-            character = Character(
-                "Cloud", skeleton, bones, (), self.points, np.zeros((0, 3), np.int32), same, self.slots,
-                self.weights, np.full(self.count, blend, np.float32),
-            )  # fmt: skip
-            np.testing.assert_allclose(Evaluator(character).evaluate(pose), self.usd(method), atol=5e-6)
+            whole = (0, self.count)
+            part = Part("cloud", whole, whole, Triangles(np.zeros((0, 3), np.int32)))
+            mesh = Mesh((part,), self.points, self.points, same)
+            shares = np.full(self.count, blend, np.float32)
+            binding = Binding(bones, self.slots, self.weights, self.bones, shares)
+            character = Character("Cloud", mesh, skeleton, binding)
+            np.testing.assert_allclose(Evaluator.of(character).pose(pose).points, self.usd(method), atol=5e-6)

@@ -11,14 +11,15 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.sculpt.session import Dab
-from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import shipped
-from plethos.service import binding, laying, painting, sculpting
+from plethos.service import binding, laying, sculpting
 from plethos.service.binding import Target
+from plethos.service.painting import PaintSettings
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
+from tests.strokes import desk, paint, sculpt
 
 
 class Binding(unittest.TestCase):
@@ -34,68 +35,68 @@ class Binding(unittest.TestCase):
 
     def dab(self, height: float = 0.3) -> Dab:
         """A touch on the +X side of the tube, in the bent pose."""
-        posed = Evaluator(self.opened.character).evaluate(self.pose)
-        t = self.opened.character.topology.triangles
+        posed = Evaluator.of(self.opened.character).pose(self.pose).points
+        t = self.opened.character.mesh.topology.triangles
         middle = self.opened.rest[t].mean(axis=1)
         triangle = int(np.argmin(np.linalg.norm(middle - [0.1, height, 0], axis=1)))
         return Dab(triangle, tuple(posed[t[triangle]].mean(axis=0).tolist()), 0.12, 1.0)
 
-    def paint(self, mode: str = "replace", joint: int | None = None, value: float = 1.0) -> Paint:
-        chosen = self.upper if joint is None else joint
-        return Paint(mode, chosen, value, 1.0, np.zeros(len(self.skeleton), bool))
-
     def stroke(self) -> np.ndarray:
-        painting.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
-        live = self.opened.painting.evaluator.evaluate(self.pose)
-        painting.end_stroke(self.bench, self.opened, self.upper)
+        at = desk(self.opened)
+        at.touch(at.version, "paint", self.pose, PaintSettings("replace", "upper"), [self.dab()])
+        live = at.stroke.evaluator().pose(self.pose).points
+        at.end_stroke(self.bench)
+        self.assertIsNone(at.stroke)
         return live
 
+    def paint(self, height: float, mode: str = "replace") -> None:
+        paint(self.bench, self.opened, self.pose, [self.dab(height)], "upper", mode)
+
     def test_a_stroke_shows_at_once_what_is_stored_when_it_ends(self):
-        before = Evaluator(self.opened.character).evaluate(self.pose)
+        before = Evaluator.of(self.opened.character).pose(self.pose).points
         live = self.stroke()
         self.assertGreater(np.abs(live - before).max(), 0.02)
-        self.assertIsNone(self.opened.painting)
-        np.testing.assert_allclose(Evaluator(self.opened.character).evaluate(self.pose), live, atol=1e-6)
+        np.testing.assert_allclose(Evaluator.of(self.opened.character).pose(self.pose).points, live, atol=1e-6)
 
     def test_strokes_survive_a_new_process_and_are_undone_one_by_one(self):
-        first = self.opened.character.joint_weights
+        first = self.opened.character.binding.joint_weights
         self.stroke()
-        second = self.opened.character.joint_weights
-        painting.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
-        painting.end_stroke(self.bench, self.opened, self.upper)
-        third = self.opened.character.joint_weights
+        second = self.opened.character.binding.joint_weights
+        self.paint(0.2)
+        third = self.opened.character.binding.joint_weights
         self.assertGreater(np.abs(third - second).max(), 0.1)
         other = Workbench(Store(self.url))
         self.addCleanup(other.store.close)
-        np.testing.assert_allclose(other.open(self.id).character.joint_weights, third, atol=1e-6)
+        np.testing.assert_allclose(other.open(self.id).character.binding.joint_weights, third, atol=1e-6)
         for wanted in (second, first):
-            np.testing.assert_allclose(other.step(self.id, -1).character.joint_weights, wanted, atol=1e-6)
-        self.assertIsNone(other.open(self.id).weights_hash)
-        np.testing.assert_allclose(other.step(self.id, +1).character.joint_weights, second, atol=1e-6)
+            np.testing.assert_allclose(other.step(self.id, -1).character.binding.joint_weights, wanted, atol=1e-6)
+        self.assertIsNone(other.open(self.id).revision.document["weights"])
+        np.testing.assert_allclose(other.step(self.id, +1).character.binding.joint_weights, second, atol=1e-6)
 
     def test_weights_and_remedies_keep_each_other(self):
         self.stroke()
-        painted = self.opened.character.joint_weights
+        painted = self.opened.character.binding.joint_weights
         sculpting.begin(self.bench, self.id, self.pose, None)
         with self.assertRaisesRegex(BadEditError, "sculpt is in progress"):
-            painting.paint_dabs(self.opened, self.pose, [self.dab()], self.paint(), False)
-        sculpting.dab(self.opened, "inflate", self.dab(0.5))
-        sculpting.end_stroke(self.bench, self.opened, "inflate")
+            self.paint(0.3)
+        sculpt(self.bench, self.opened, "inflate", self.dab(0.5))
         sculpting.keep(self.bench, self.id, "Bulge", sculpting.propose_trigger(self.opened))
-        np.testing.assert_allclose(self.opened.character.joint_weights, painted, atol=1e-6)
-        painting.paint_dabs(self.opened, self.pose, [self.dab(0.2)], self.paint(), False)
-        painting.end_stroke(self.bench, self.opened, self.upper)
-        self.assertEqual([r.name for r in self.opened.character.remedies], ["Bulge"])
+        np.testing.assert_allclose(self.opened.character.binding.joint_weights, painted, atol=1e-6)
+        self.paint(0.2)
+        self.assertEqual([r.name for r in self.opened.character.rules.remedies], ["Bulge"])
         delivered = read_character(parse(self.bench.deliver(self.id).data), "Tube")
-        np.testing.assert_allclose(delivered.joint_weights, self.opened.character.joint_weights, atol=1e-5)
-        self.assertEqual([r.name for r in delivered.remedies], ["Bulge"])
+        np.testing.assert_allclose(
+            delivered.binding.joint_weights, self.opened.character.binding.joint_weights, atol=1e-5
+        )
+        self.assertEqual([r.name for r in delivered.rules.remedies], ["Bulge"])
 
     def test_the_measures_follow_the_weights(self):
-        before = self.opened.bend(self.upper).at(self.pose).volume
+        before = self.opened.version.measures.bend(self.upper).at(self.pose).volume
         for height in (0.3, 0.35, 0.4, 0.6, 0.65):
-            painting.paint_dabs(self.opened, self.pose, [self.dab(height)], self.paint("smooth"), False)
-        painting.end_stroke(self.bench, self.opened, self.upper)
-        self.assertNotAlmostEqual(self.opened.bend(self.upper).at(self.pose).volume, before, delta=0.01)
+            self.paint(height, "smooth")
+        self.assertNotAlmostEqual(
+            self.opened.version.measures.bend(self.upper).at(self.pose).volume, before, delta=0.01
+        )
 
     def test_automatic_weights_come_with_progress_or_are_cancelled_without_a_trace(self):
         class StopError(Exception):
@@ -118,24 +119,21 @@ class Binding(unittest.TestCase):
         opened = self.bench.open(keeper)
         skeleton, rest = opened.character.skeleton, opened.rest
         left, right = skeleton.find("left_forearm"), skeleton.find("right_forearm")
-        body = opened.character.parts[0].vertices[1]
-        t = opened.character.topology.triangles
+        body = opened.character.mesh.parts[0].vertices[1]
+        t = opened.character.mesh.topology.triangles
         near = np.linalg.norm(rest[t].mean(axis=1) - skeleton.rest_global[left, :3, 3], axis=1)
         near[(t >= body).any(axis=1)] = 9
         triangle = int(near.argmin())
         touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.06, 1.0)
-        none = np.zeros(len(skeleton), bool)
         pose = skeleton.rest_pose()
-        painting.paint_dabs(opened, pose, [touch], Paint("replace", left, 1.0, 0.7, none), True)
-        painting.end_stroke(self.bench, opened, left)
-        weights = opened.character.joint_weights
+        paint(self.bench, opened, pose, [touch], "left_forearm", "replace", 1.0, 0.7, mirror=True)
+        weights = opened.character.binding.joint_weights
         self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
-        painting.paint_dabs(opened, pose, [touch], Paint("subtract", left, 1.0, 0.5, none), False)
-        painting.end_stroke(self.bench, opened, left)
-        weights = opened.character.joint_weights
+        paint(self.bench, opened, pose, [touch], "left_forearm", "subtract", 1.0, 0.5)
+        weights = opened.character.binding.joint_weights
         self.assertGreater(abs(weights[:, left].sum() - weights[:, right].sum()), 1)
         binding.carry_over(self.bench, keeper, from_left=True)
-        weights = opened.character.joint_weights
+        weights = opened.character.binding.joint_weights
         self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
 
     def test_teeth_given_to_the_jaw_keep_every_edge(self):
@@ -147,9 +145,9 @@ class Binding(unittest.TestCase):
         pose = bent(skeleton.rest_pose(), skeleton.find("jaw"), (0, 0, 1), math.radians(20))
         for part, joint in (("lower teeth", "jaw"), ("upper teeth", "head")):
             binding.give(self.bench, keeper, Target(part=part), joint)
-        posed = Evaluator(opened.character).evaluate(pose)
-        edges = opened.character.topology.edges
-        for part in opened.character.parts:
+        posed = Evaluator.of(opened.character).pose(pose).points
+        edges = opened.character.mesh.topology.edges
+        for part in opened.character.mesh.parts:
             if "teeth" not in part.name:
                 continue
             own = edges[(edges[:, 0] >= part.vertices[0]) & (edges[:, 0] < part.vertices[1])]
@@ -162,13 +160,10 @@ class Binding(unittest.TestCase):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         opened = self.bench.open(keeper)
         skeleton, rest = opened.character.skeleton, opened.rest
-        t = opened.character.topology.triangles
+        t = opened.character.mesh.topology.triangles
         triangle = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [-0.04, 0.66, 0.0], axis=1)))
         touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.07, 1.0)
-        thigh = skeleton.find("left_thigh")
-        paint = Paint("add", thigh, 1.0, 0.4, np.zeros(len(skeleton), bool))
-        painting.paint_dabs(opened, skeleton.rest_pose(), [touch], paint, False)
-        painting.end_stroke(self.bench, opened, thigh)
+        paint(self.bench, opened, skeleton.rest_pose(), [touch], "left_thigh", "add", 1.0, 0.4)
         found = [f for f in binding.findings(opened) if f["kind"] == "stray"]
         self.assertEqual([f["joint"] for f in found], ["left_thigh"])
         self.assertLess(np.linalg.norm(np.array(found[0]["at"]) - [-0.04, 0.66, 0.0]), 0.08)
@@ -190,17 +185,17 @@ class Binding(unittest.TestCase):
         now = found.character.skeleton.rest_global[:, :3, 3]
         np.testing.assert_allclose(now[left], at + [0, 0.03, -0.01], atol=1e-9)
         np.testing.assert_allclose(now[right], now[left] * [-1, 1, 1], atol=1e-6)
-        np.testing.assert_allclose(Evaluator(found.character).rest(), opened.rest, atol=1e-5)
+        np.testing.assert_allclose(Evaluator.of(found.character).rest(), opened.rest, atol=1e-5)
         binding.give(other, keeper, Target(part="waistcoat"), "chest")
         delivered = read_character(parse(other.deliver(keeper).data), "x")
         np.testing.assert_allclose(delivered.skeleton.rest_global[left, :3, 3], now[left], atol=1e-6)
-        np.testing.assert_allclose(delivered.joint_weights, found.character.joint_weights, atol=1e-5)
+        np.testing.assert_allclose(delivered.binding.joint_weights, found.character.binding.joint_weights, atol=1e-5)
         for _ in range(2):
             other.step(keeper, -1)
         np.testing.assert_allclose(found.character.skeleton.rest_global[left, :3, 3], at, atol=1e-9)
 
     def test_a_vertex_is_set_by_number_and_the_others_make_up_for_it(self):
-        vertex = int(np.argmin(np.abs(self.opened.character.joint_weights[:, self.upper] - 0.5)))
+        vertex = int(np.argmin(np.abs(self.opened.character.binding.joint_weights[:, self.upper] - 0.5)))
         told = dict(binding.influences(self.opened, vertex))
         self.assertAlmostEqual(sum(told.values()), 1, places=6)
         binding.set_weight(self.bench, self.id, vertex, "upper", 0.8, [], False)
@@ -218,8 +213,10 @@ class Binding(unittest.TestCase):
             binding.give(self.bench, self.id, Target(part="hat"), "upper")
 
     def test_a_refused_stroke_leaves_nothing(self):
-        locked = np.ones(len(self.skeleton), bool)
+        at = desk(self.opened)
         with self.assertRaisesRegex(BadEditError, "locked"):
-            painting.paint_dabs(self.opened, self.pose, [self.dab()], Paint("add", self.upper, 1.0, 1.0, locked), False)
-        painting.end_stroke(self.bench, self.opened, self.upper)
+            at.touch(
+                at.version, "paint", self.pose, PaintSettings("add", "upper", locked=self.skeleton.names), [self.dab()]
+            )
+        at.end_stroke(self.bench)
         self.assertEqual(self.opened.revision.number, 0)

@@ -117,8 +117,8 @@ class TwoProcesses(Case):
         self.assertEqual(opened.revision.number, 0)
         self.bench.catch_up(self.id)
         self.assertEqual(opened.revision.label, "Automatic weights")
-        there = elsewhere.bench.open(self.id).character.joint_weights
-        np.testing.assert_allclose(opened.character.joint_weights, there, atol=1e-6)
+        there = elsewhere.bench.open(self.id).character.binding.joint_weights
+        np.testing.assert_allclose(opened.character.binding.joint_weights, there, atol=1e-6)
 
     def test_an_edit_of_a_version_that_was_overtaken_is_refused_and_shows_the_newer(self):
         other = Workbench(Store(self.url))

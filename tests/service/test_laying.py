@@ -9,20 +9,21 @@ from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.regions import PICKED
-from plethos.core.remedies.review import CHANGED
+from plethos.core.picked import PICKED
+from plethos.core.review import CHANGED
 from plethos.core.sculpt.session import Dab
-from plethos.core.weights.paint import Paint
 from plethos.demo.catalogue import shipped
-from plethos.service import binding, laying, painting, picking, sculpting
+from plethos.service import binding, laying, picking, sculpting
 from plethos.service.binding import Target
 from plethos.service.live import Moving, Wanted, frame, pose_of
-from plethos.service.painting import Within
+from plethos.service.painting import PaintSettings
 from plethos.service.picking import Pick
+from plethos.service.within import Within
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
+from tests.strokes import desk, paint, pick
 
 
 class Case(unittest.TestCase):
@@ -65,21 +66,23 @@ class Laying(Case):
         for name in ("left_thumb_3", "right_thumb_3"):
             self.assertNotIn(name, again.skeleton.names)
         np.testing.assert_allclose(again.skeleton.rest_global, now.skeleton.rest_global, atol=1e-12)
-        np.testing.assert_allclose(again.joint_weights, now.joint_weights, atol=1e-6)
-        np.testing.assert_allclose(Evaluator(again).rest(), self.rest, atol=2e-6)
+        np.testing.assert_allclose(again.binding.joint_weights, now.binding.joint_weights, atol=1e-6)
+        np.testing.assert_allclose(Evaluator.of(again).rest(), self.rest, atol=2e-6)
         # The remedies act in the frames that were turned: the same skin in the same pose.
         for clip_now, clip_again in zip(now.clips, again.clips, strict=True):
             poses = clip_now.pose_at(now.skeleton, 1.0), clip_again.pose_at(again.skeleton, 1.0)
-            a, b = Evaluator(now).evaluate(poses[0]), Evaluator(again).evaluate(poses[1])
+            a, b = Evaluator.of(now).pose(poses[0]).points, Evaluator.of(again).pose(poses[1]).points
             np.testing.assert_allclose(a, b, atol=1e-5)
         while self.opened.revision.number:
             self.bench.step(self.id, -1)
-        np.testing.assert_array_equal(self.opened.character.joint_weights, self.opened.bare.joint_weights)
+        np.testing.assert_array_equal(
+            self.opened.character.binding.joint_weights, self.opened.bare.binding.joint_weights
+        )
         self.assertEqual(self.opened.character.skeleton.names, self.opened.bare.skeleton.names)
         while self.opened.revision.number < self.opened.revision.last:
             self.bench.step(self.id, 1)
         self.assertEqual(self.opened.character.skeleton.names, now.skeleton.names)
-        np.testing.assert_allclose(self.opened.character.joint_weights, now.joint_weights, atol=1e-6)
+        np.testing.assert_allclose(self.opened.character.binding.joint_weights, now.binding.joint_weights, atol=1e-6)
 
     def test_what_was_laid_leaves_in_the_delivery(self):
         self.edit_everything()
@@ -87,11 +90,11 @@ class Laying(Case):
         now = self.opened.character.skeleton
         joints = {now.names[j] for j in np.flatnonzero(now.is_joint)}
         self.assertEqual({back.skeleton.names[j] for j in np.flatnonzero(back.skeleton.is_joint)}, joints)
-        np.testing.assert_allclose(Evaluator(back).rest(), self.rest, atol=2e-6)
+        np.testing.assert_allclose(Evaluator.of(back).rest(), self.rest, atol=2e-6)
 
     def test_a_joint_moved_in_a_pose_is_there_in_that_pose(self):
         held = {"joints": {"left_forearm": [0, 0, 0.5, 0.866], "left_upper_arm": [0.1, 0.2, 0.3, 0.9]}}
-        pose = pose_of(self.opened, held)
+        pose = pose_of(self.opened.version, held)
         skeleton = self.opened.character.skeleton
         hand = skeleton.find("left_hand")
         wanted = skeleton.global_matrices(pose)[hand, :3, 3] + [0.0, 0.02, 0.01]
@@ -102,17 +105,21 @@ class Laying(Case):
 
     def test_a_dragged_joint_shows_what_storing_it_will_and_stores_nothing(self):
         held = {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}}
-        pose, hand = pose_of(self.opened, held), self.opened.character.skeleton.find("left_hand")
+        pose, hand = pose_of(self.opened.version, held), self.opened.character.skeleton.find("left_hand")
         world = self.opened.character.skeleton.global_matrices(pose)
         at = tuple((world[hand, :3, 3] + [0.03, 0.01, 0.0]).tolist())
-        before = frame(self.opened, pose, Wanted(), {})
-        shown = frame(self.opened, pose, Wanted(moving=Moving(hand, at, True)), {})
+        before = self.frame(pose, Wanted(), {})
+        shown = self.frame(pose, Wanted(moving=Moving("left_hand", at, True)), {})
         self.assertNotEqual(shown, before)
-        self.assertEqual(frame(self.opened, pose, Wanted(), {}), before)
+        self.assertEqual(self.frame(pose, Wanted(), {}), before)
         laying.move(self.bench, self.id, "left_hand", at, True, pose)
-        stored = frame(self.opened, pose, Wanted(), {})
+        stored = self.frame(pose, Wanted(), {})
         arrays = [np.frombuffer(f[4 + int.from_bytes(f[:4], "little") :], "<f4") for f in (shown, stored)]
         np.testing.assert_allclose(arrays[0], arrays[1], atol=1e-6)
+
+    def frame(self, pose, wanted, extra):
+        at = desk(self.opened)
+        return frame(at, at.version, pose, wanted, extra)
 
     def test_one_side_is_carried_over_to_the_other(self):
         # Far enough for the two hands to be no mirror images any more, and a frame turned on one side only.
@@ -128,10 +135,10 @@ class Laying(Case):
         np.testing.assert_allclose(right, np.diag([-1.0, 1, 1]) @ left @ np.diag([1.0, 1, -1]), atol=1e-9)
 
     def test_a_pose_of_before_an_edit_is_refused_and_never_read_beyond_its_end(self):
-        before = pose_of(self.opened, {"joints": {}})
+        before = pose_of(self.opened.version, {"joints": {}})
         laying.insert_twists(self.bench, self.id, "neck", 4, True)
         with self.assertRaisesRegex(BadPoseError, "another skeleton"):
-            frame(self.opened, before, Wanted(), {})
+            self.frame(before, Wanted(), {})
 
     def test_frames_go_on_while_joints_are_edited(self):
         # Edits run in threads beside the live poses: each frame is wholly of one version.
@@ -140,9 +147,10 @@ class Laying(Case):
         def pose_on() -> None:
             while not stop.is_set():
                 try:
-                    with self.opened.lock:
-                        message = {"joints": {"neck": [0, 0, 0.2, 0.98]}}
-                        data = frame(self.opened, pose_of(self.opened, message), Wanted(measure=None), {})
+                    at = desk(self.opened)
+                    version = at.version
+                    pose = pose_of(version, {"joints": {"neck": [0, 0, 0.2, 0.98]}})
+                    data = frame(at, version, pose, Wanted(measure=None), {})
                     if not np.isfinite(np.frombuffer(data[-4 * 7 * 60 :], "<f4")).all():
                         faults.append("not finite")
                 except Exception as error:
@@ -159,7 +167,7 @@ class Laying(Case):
 
     def test_a_corrective_whose_joint_was_moved_says_so_until_that_is_undone(self):
         def said(opened):
-            return [CHANGED in r.report["warnings"] for r in opened.character.remedies]
+            return [CHANGED in r.notes for r in opened.character.rules.remedies]
 
         laying.move(self.bench, self.id, "left_forearm", self.at(self.opened, "left_forearm") + [0, 0, 0.02], False)
         self.assertIn(True, said(self.opened))
@@ -169,7 +177,7 @@ class Laying(Case):
         self.assertNotIn(True, said(self.opened))
 
     def test_nothing_is_edited_while_a_sculpt_is_in_progress(self):
-        pose = pose_of(self.opened, {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}})
+        pose = pose_of(self.opened.version, {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}})
         sculpting.begin(self.bench, self.id, pose, None)
         with self.assertRaisesRegex(BadEditError, "sculpt is in progress"):
             laying.delete(self.bench, self.id, "left_thumb_3", True)
@@ -183,7 +191,7 @@ class Picking(Case):
         picking.reshape(self.bench, self.id, "none", 0.05)
         again = self.again().character
         self.assertEqual([r.name for r in again.regions], ["head gear"])
-        cap = again.part("cap").vertices
+        cap = again.mesh.part("cap").vertices
         self.assertEqual(int((again.region("head gear") > 0).sum()), cap[1] - cap[0])
         self.bench.step(self.id, -1)
         self.assertGreater(self.opened.character.region().sum(), 0)
@@ -192,37 +200,33 @@ class Picking(Case):
             self.opened.character.region("head gear")
 
     def test_a_stroke_picks_over_the_surface_and_on_both_sides(self):
-        t, rest = self.opened.character.topology.triangles, self.opened.rest
+        t, rest = self.opened.character.mesh.topology.triangles, self.opened.rest
         spot = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [0.11, 0.5, 0.07], axis=1)))
         touch = Dab(spot, tuple(rest[t[spot]].mean(axis=0).tolist()), 0.05, 1.0)
         pose = self.opened.character.skeleton.rest_pose()
-        picking.pick_dabs(self.opened, pose, [touch], False, True)
-        picking.end_pick(self.bench, self.opened)
+        pick(self.bench, self.opened, pose, [touch], mirror=True)
         self.assertEqual(self.opened.revision.label, "Pick by stroke")
         picked = self.opened.character.region()
         sides = [picked[rest[:, 0] * s > 0].sum() for s in (1, -1)]
         self.assertGreater(sides[0], 10)
         self.assertEqual(sides[0], sides[1])
-        picking.pick_dabs(self.opened, pose, [touch], True, False)
-        picking.end_pick(self.bench, self.opened)
+        pick(self.bench, self.opened, pose, [touch], take=True)
         self.assertLess(self.opened.character.region().sum(), picked.sum())
 
     def test_a_region_locks_brushes_out_and_holds_them_in(self):
         skeleton = self.opened.character.skeleton
         picking.choose(self.bench, self.id, Pick("joint", name="left_shin", least=0.3), None, False)
         inside = self.opened.character.region() > 0
-        t, rest = self.opened.character.topology.triangles, self.opened.rest
+        t, rest = self.opened.character.mesh.topology.triangles, self.opened.rest
         knee = self.at(self.opened, "left_shin")
         spot = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - knee - [0, 0, 0.07], axis=1)))
         touch = Dab(spot, tuple(rest[t[spot]].mean(axis=0).tolist()), 0.2, 1.0)
-        thigh = skeleton.find("left_thigh")
-        paint = Paint("add", thigh, 1.0, 0.3, np.zeros(len(skeleton), bool))
         for outside in (False, True):
-            before = self.opened.character.joint_weights.copy()
+            before = self.opened.character.binding.joint_weights.copy()
             within = Within(PICKED, outside)
-            painting.paint_dabs(self.opened, skeleton.rest_pose(), [touch], paint, False, within)
-            painting.end_stroke(self.bench, self.opened, thigh)
-            changed = np.abs(self.opened.character.joint_weights - before).max(axis=1) > 1e-5
+            rest_pose = skeleton.rest_pose()
+            paint(self.bench, self.opened, rest_pose, [touch], "left_thigh", "add", 1.0, 0.3, within=within)
+            changed = np.abs(self.opened.character.binding.joint_weights - before).max(axis=1) > 1e-5
             self.assertGreater(changed.sum(), 5)
             self.assertFalse((changed & (inside == outside)).any())
         with self.assertRaisesRegex(BadEditError, "holds no vertex|no region called"):
@@ -231,20 +235,18 @@ class Picking(Case):
     def test_fills_gives_and_copies_reach_what_is_picked_and_no_more(self):
         picking.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
         own = self.opened.character.region() > 0
-        skeleton = self.opened.character.skeleton
-        none = np.zeros(len(skeleton), bool)
         for change in (
             lambda: binding.fill(
-                self.bench, self.id, Target(region=""), Paint("replace", skeleton.find("chest"), 0.8, 1.0, none), True
+                self.bench, self.id, Target(region=""), PaintSettings("replace", "chest", 0.8, 1.0, mirror=True)
             ),
             lambda: binding.give(self.bench, self.id, Target(region=""), "spine_2"),
             lambda: binding.copy_part(self.bench, self.id, "body", Target(region="")),
             lambda: binding.copy_vertex(self.bench, self.id, 0, Target(region="")),
             lambda: binding.automatic(self.bench, self.id, None, lambda share: None, ""),
         ):
-            before = self.opened.character.joint_weights.copy()
+            before = self.opened.character.binding.joint_weights.copy()
             change()
-            changed = np.abs(self.opened.character.joint_weights - before).max(axis=1) > 1e-4
+            changed = np.abs(self.opened.character.binding.joint_weights - before).max(axis=1) > 1e-4
             self.assertTrue(changed.any())
             self.assertFalse((changed & ~own).any())
 
@@ -259,13 +261,13 @@ class Picking(Case):
 
     def test_a_delivery_holds_four_joints_a_vertex_unless_more_are_asked_for(self):
         character = self.opened.character
-        dense = character.joint_weights.astype(float)
+        dense = character.binding.joint_weights.astype(float)
         dense[:40] = 0
         dense[:40, 5:12] = np.random.default_rng(5).dirichlet(np.ones(7), 40)
         self.bench.edit(self.id, "Many", lambda c: binding.with_joint_weights(c, dense))
         for influences in (4, 8):
             back = read_character(parse(self.bench.deliver(self.id, None, influences).data), "Back")
-            used = int((back.joint_weights > 1e-6).sum(axis=1).max())
+            used = int((back.binding.joint_weights > 1e-6).sum(axis=1).max())
             self.assertEqual(used, min(influences, 7))
         kinds = {f["kind"] for f in binding.findings(self.opened)}
         self.assertIn("over_limit", kinds)

@@ -12,8 +12,9 @@ from plethos.core.sculpt.session import Dab
 from plethos.service import edits, sculpting
 from plethos.service.workbench import NotThereError, Workbench
 from plethos.store.repository import Store
-from tests.figures import tube_file
+from tests.figures import activation, tube_file
 from tests.server import fresh_database
+from tests.strokes import sculpt
 
 
 class OnTheBench(unittest.TestCase):
@@ -29,78 +30,81 @@ class OnTheBench(unittest.TestCase):
     def stroke(self, bench=None):
         bench = bench or self.bench
         opened = bench.open(self.id)
-        points = opened.sculpt.surface.points
-        triangle = int(np.argmin(np.abs(opened.rest[opened.character.topology.triangles].mean(axis=1)[:, 1] - 0.5)))
-        at = points[opened.character.topology.triangles[triangle]].mean(axis=0)
-        sculpting.dab(opened, "inflate", Dab(triangle, tuple(at), 0.1, 1.0))
-        sculpting.end_stroke(bench, opened, "inflate")
+        points = opened.sculpt.points
+        triangle = int(
+            np.argmin(np.abs(opened.rest[opened.character.mesh.topology.triangles].mean(axis=1)[:, 1] - 0.5))
+        )
+        at = points[opened.character.mesh.topology.triangles[triangle]].mean(axis=0)
+        sculpt(bench, opened, "inflate", Dab(triangle, tuple(at), 0.1, 1.0))
         return opened
 
     def make_remedy(self):
         sculpting.begin(self.bench, self.id, self.pose, None)
         opened = self.stroke()
-        target = opened.sculpt.surface.points.copy()
+        target = opened.sculpt.points.copy()
         sculpting.keep(self.bench, self.id, "Bulge", sculpting.propose_trigger(opened))
         return self.bench.open(self.id), target
 
     def test_a_sculpt_becomes_a_tied_shape_that_comes_back(self):
         opened, target = self.make_remedy()
         np.testing.assert_allclose(evaluate_exact(opened.character, self.pose), target, atol=1e-6)
-        self.assertEqual(opened.character.remedies[0].trigger.joint, opened.character.skeleton.find("upper"))
+        (trigger,) = opened.character.rules.triggers
+        self.assertEqual(trigger.joint, opened.character.skeleton.find("upper"))
 
     def test_strokes_undo_and_redo_one_by_one_also_in_a_new_process(self):
         sculpting.begin(self.bench, self.id, self.pose, None)
-        states = [self.bench.open(self.id).sculpt.surface.points.copy()]
+        states = [self.bench.open(self.id).sculpt.points.copy()]
         for _ in range(3):
-            states.append(self.stroke().sculpt.surface.points.copy())
+            states.append(self.stroke().sculpt.points.copy())
         other = Workbench(Store(self.url))
         self.addCleanup(other.store.close)
-        np.testing.assert_array_equal(other.open(self.id).sculpt.surface.points, states[3])
+        np.testing.assert_array_equal(other.open(self.id).sculpt.points, states[3])
         for expected in (2, 1, 0):
-            np.testing.assert_array_equal(other.step(self.id, -1).sculpt.surface.points, states[expected])
-        np.testing.assert_array_equal(other.step(self.id, +1).sculpt.surface.points, states[1])
+            np.testing.assert_array_equal(other.step(self.id, -1).sculpt.points, states[expected])
+        np.testing.assert_array_equal(other.step(self.id, +1).sculpt.points, states[1])
 
     def test_undo_after_keep_goes_back_into_the_session(self):
         self.make_remedy()
         opened = self.bench.step(self.id, -1)
-        self.assertEqual(opened.character.remedies, ())
+        self.assertEqual(opened.character.rules.remedies, ())
         self.assertEqual(opened.sculpt.note.strokes, 1)
-        self.assertEqual(len(self.bench.step(self.id, +1).character.remedies), 1)
+        self.assertEqual(len(self.bench.step(self.id, +1).character.rules.remedies), 1)
 
     def test_drop_changes_nothing_and_undo_brings_it_back(self):
         sculpting.begin(self.bench, self.id, self.pose, None)
         self.stroke()
         opened = sculpting.drop(self.bench, self.id)
         self.assertIsNone(opened.sculpt)
-        self.assertEqual(opened.character.remedies, ())
+        self.assertEqual(opened.character.rules.remedies, ())
         self.assertEqual(self.bench.step(self.id, -1).sculpt.note.strokes, 1)
 
     def test_sculpting_again_keeps_the_trigger_and_adds_to_the_shape(self):
         opened, first = self.make_remedy()
-        remedy = opened.character.remedies[0]
+        remedy, triggers = opened.character.rules.remedies[0], opened.character.rules.triggers
         sculpting.begin(self.bench, self.id, self.pose, remedy.id)
-        np.testing.assert_allclose(self.bench.open(self.id).sculpt.surface.points, first, atol=1e-6)
-        target = self.stroke().sculpt.surface.points.copy()
+        np.testing.assert_allclose(self.bench.open(self.id).sculpt.points, first, atol=1e-6)
+        target = self.stroke().sculpt.points.copy()
         opened = sculpting.keep(self.bench, self.id, "Bulge", None)
-        self.assertEqual(opened.character.remedies[0].trigger, remedy.trigger)
+        self.assertEqual(
+            (opened.character.rules.remedies[0].by, opened.character.rules.triggers), (remedy.by, triggers)
+        )
         np.testing.assert_allclose(evaluate_exact(opened.character, self.pose), target, atol=1e-6)
 
     def test_edits_are_undoable_and_the_tie_breaks_without_losing_the_shape(self):
         opened, _ = self.make_remedy()
-        remedy = opened.character.remedies[0]
+        remedy, triggers = opened.character.rules.remedies[0], opened.character.rules.triggers
         edits.set_trigger(self.bench, self.id, remedy.id, None)
         edits.switch(self.bench, self.id, remedy.id, False)
         edits.set_amount(self.bench, self.id, remedy.id, 0.5)
         opened = edits.rename(self.bench, self.id, remedy.id, "Elbow")
-        now = opened.character.remedies[0]
-        self.assertEqual((now.trigger, now.on, now.amount, now.name), (None, False, 0.5, "Elbow"))
-        np.testing.assert_array_equal(now.shape.deltas, remedy.shape.deltas)
+        now = opened.character.rules.remedies[0]
+        self.assertEqual(
+            (now.by, opened.character.rules.triggers, now.on, now.amount, now.name), (None, (), False, 0.5, "Elbow")
+        )
+        np.testing.assert_array_equal(now.body.shapes[0].deltas, remedy.body.shapes[0].deltas)
         for _ in range(4):
             opened = self.bench.step(self.id, -1)
-        self.assertEqual(
-            opened.character.remedies[0].trigger.to_rule(opened.character.skeleton),
-            remedy.trigger.to_rule(opened.character.skeleton),
-        )
+        self.assertEqual(opened.character.rules.triggers, triggers)
         edits.delete(self.bench, self.id, remedy.id)
         with self.assertRaises(BadEditError):
             edits.switch(self.bench, self.id, remedy.id, True)
@@ -111,11 +115,11 @@ class OnTheBench(unittest.TestCase):
         back = bent(skeleton.rest_pose(), skeleton.find("upper"), (0, 0, 1), math.radians(-60))
         sculpting.begin(self.bench, self.id, back, None)
         other = self.stroke()
-        target = other.sculpt.surface.points.copy()
+        target = other.sculpt.points.copy()
         sculpting.keep(self.bench, self.id, "Other way", sculpting.propose_trigger(other))
         opened = self.bench.open(self.id)
         np.testing.assert_allclose(evaluate_exact(opened.character, back), target, atol=1e-6)
-        activations = [r.trigger.activation(back) for r in opened.character.remedies]
+        activations = [activation(opened.character, r, back) for r in opened.character.rules.remedies]
         np.testing.assert_allclose(activations, [0, 1], atol=1e-9)
 
     def test_refusals_leave_nothing_behind(self):

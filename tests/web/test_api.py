@@ -83,22 +83,22 @@ class Api(unittest.TestCase):
         with self.socket() as live:
             joints = {"upper": pose.rotations[opened.character.skeleton.find("upper")].tolist()}
             want = {"without": True, "heat": True, "measure": "upper"}
-            live.send(json.dumps({"type": "pose", "seq": 7, "joints": joints, "want": want}))
+            live.send(json.dumps({"type": "pose", "seq": 7, "pose": {"joints": joints}, "want": want}))
             head, fields = unpack(live.recv())
         self.assertEqual(head["seq"], 7)
         np.testing.assert_allclose(fields["with"].reshape(-1, 3), evaluate_exact(opened.character, pose), atol=1e-6)
         self.assertLess(head["measures"]["with"]["volume"], 100)
-        self.assertEqual(len(fields["heat"]), len(opened.character.points))
+        self.assertEqual(len(fields["heat"]), len(opened.character.mesh.points))
 
     def test_the_mesh_is_packed_as_the_view_unpacks_it(self):
         data = self.http.get(f"{self.base}/mesh").content
         vertices, triangles = struct.unpack_from("<II", data)
         opened = self.server.app.state.bench.open(self.id)
-        self.assertEqual((vertices, triangles), (506, len(opened.character.topology.triangles)))
+        self.assertEqual((vertices, triangles), (506, len(opened.character.mesh.topology.triangles)))
         rest = np.frombuffer(data, "<f4", 3 * vertices, 8).reshape(-1, 3)
         np.testing.assert_array_equal(rest, opened.rest)
         corners = np.frombuffer(data, "<u4", 3 * triangles, 8 + 12 * vertices).reshape(-1, 3)
-        np.testing.assert_array_equal(corners, opened.character.topology.triangles)
+        np.testing.assert_array_equal(corners, opened.character.mesh.topology.triangles)
         colours = np.frombuffer(data, np.uint8, 4 * vertices, 8 + 12 * (vertices + triangles))
         self.assertEqual(len(data), 8 + 12 * (vertices + triangles) + 4 * vertices)
         self.assertEqual(colours.max(), 0, "a file without colours has none")
@@ -165,11 +165,11 @@ class Api(unittest.TestCase):
     def test_weights_leave_as_a_plain_file_and_come_back(self):
         out = self.http.get(f"{self.base}/bind/weights.json")
         self.assertIn("weights.json", out.headers["content-disposition"])
-        before = self.server.app.state.bench.open(self.id).character.joint_weights.copy()
+        before = self.server.app.state.bench.open(self.id).character.binding.joint_weights.copy()
         self.http.post(f"{self.base}/bind/give", json={"target": {"part": "tube"}, "joint": "upper"})
         back = self.http.post(f"{self.base}/bind/weights", files={"file": ("w.json", out.content)})
         self.assertEqual(back.json()["undo"], "Weights from a file", back.text)
-        after = self.server.app.state.bench.open(self.id).character.joint_weights
+        after = self.server.app.state.bench.open(self.id).character.binding.joint_weights
         np.testing.assert_allclose(after, before, atol=2e-6)
         wrong = self.http.post(f"{self.base}/bind/weights", files={"file": ("w.json", b"{}")})
         self.assertIn("not of the form", wrong.json()["detail"])
@@ -215,7 +215,7 @@ class Api(unittest.TestCase):
             for degrees, some in ((0, False), (170, True)):
                 half = np.radians(degrees) / 2
                 joints = {"upper": [0, 0, float(np.sin(half)), float(np.cos(half))]}
-                live.send(json.dumps({"type": "contacts", "seq": 3, "joints": joints}))
+                live.send(json.dumps({"type": "contacts", "seq": 3, "pose": {"joints": joints}}))
                 told = json.loads(live.recv())
                 self.assertEqual((told["type"], told["seq"]), ("contacts", 3))
                 self.assertEqual(told["without"], told["with"])
@@ -224,7 +224,8 @@ class Api(unittest.TestCase):
     def test_heat_comes_for_both_sides_of_the_wipe(self):
         with self.socket() as live:
             want = {"without": True, "heat": True}
-            live.send(json.dumps({"type": "pose", "joints": {"upper": [0, 0.7071068, 0, 0.7071068]}, "want": want}))
+            pose = {"joints": {"upper": [0, 0.7071068, 0, 0.7071068]}}
+            live.send(json.dumps({"type": "pose", "pose": pose, "want": want}))
             _, fields = unpack(live.recv())
         self.assertLess(fields["heat_without"].min(), -0.2)
         np.testing.assert_array_equal(fields["heat"], fields["heat_without"])
@@ -232,36 +233,41 @@ class Api(unittest.TestCase):
     def test_weights_are_painted_over_the_socket(self):
         with self.socket() as live:
             want = {"weights": "upper"}
-            live.send(json.dumps({"type": "pose", "joints": {}, "want": want}))
+            live.send(json.dumps({"type": "pose", "want": want}))
             before = unpack(live.recv())[1]
             triangle = 480
             opened = self.server.app.state.bench.open(self.id)
-            at = opened.rest[opened.character.topology.triangles[triangle]].mean(axis=0).tolist()
+            at = opened.rest[opened.character.mesh.topology.triangles[triangle]].mean(axis=0).tolist()
             dab = {"triangle": triangle, "at": at, "radius": 0.1, "strength": 1.0}
-            paint = {"type": "paint", "joint": "lower", "mode": "replace", "value": 1, "strength": 1, "dabs": [dab]}
-            live.send(json.dumps({**paint, "want": {"weights": "lower"}}))
+            settings = {"tool": "paint", "joint": "lower", "mode": "replace", "value": 1, "strength": 1}
+            paint = {"type": "stroke", "settings": settings, "dabs": [dab], "want": {"weights": "lower"}}
+            live.send(json.dumps(paint))
             after = unpack(live.recv())[1]
             np.testing.assert_allclose(after["weights"].max(), 1, atol=1e-6)
             self.assertGreater(np.abs(after["weights"] - (1 - before["weights"])).max(), 0.2)
-            live.send(json.dumps({"type": "paint_end", "joint": "lower"}))
-            self.assertEqual(json.loads(live.recv())["state"]["undo"], "Paint lower")
+            live.send(json.dumps({"type": "stroke_end", "seq": 4}))
+            told = json.loads(live.recv())
+            self.assertEqual((told["type"], told["seq"], told["state"]["undo"]), ("version", 4, "Paint lower"))
             for wrong in ({"mode": "scribble"}, {"strength": "much"}, {"locked": ["lower"]}, {"joint": "knee"}):
-                live.send(json.dumps({**paint, **wrong}))
+                live.send(json.dumps({**paint, "settings": {**settings, **wrong}}))
                 self.assertEqual(json.loads(live.recv())["type"], "problem")
 
     def test_automatic_weights_tell_their_progress_and_poses_go_on(self):
         with self.socket() as live:
-            live.send(json.dumps({"type": "automatic", "joints": None}))
+            asked = self.http.post(f"{self.base}/bind/automatic", json={})
+            self.assertEqual(asked.status_code, 202, asked.text)
             live.send(json.dumps({"type": "pose", "seq": 5}))
-            told, posed = [], 0
-            while not told or told[-1]["type"] == "progress":
+            told, posed, states = [], 0, []
+            while not (states and told and told[-1]["state"] == "done"):
                 message = live.recv(timeout=20)
                 if isinstance(message, bytes):
                     posed += 1
-                else:
-                    told.append(json.loads(message))
-        self.assertEqual((told[-1]["type"], told[-1]["state"]["undo"]), ("saved", "Automatic weights"))
-        shares = [t["share"] for t in told[:-1]]
+                    continue
+                message = json.loads(message)
+                (states if message["type"] == "version" else told).append(message)
+        self.assertEqual(states[-1]["state"]["undo"], "Automatic weights")
+        self.assertEqual({t["id"] for t in told}, {asked.json()["id"]})
+        shares = [t["share"] for t in told if t["state"] == "running"]
         self.assertEqual(shares, sorted(shares))
         self.assertEqual(posed, 1)
 
@@ -269,17 +275,94 @@ class Api(unittest.TestCase):
         bench = self.server.app.state.bench
         keeper = bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
         address = f"ws://127.0.0.1:{self.server.port}/api/characters/{keeper}/live"
+        path = f"/api/characters/{keeper}/bind/automatic"
         with connect(address, max_size=None) as live:
-            live.send(json.dumps({"type": "automatic", "joints": None}))
-            self.assertEqual(json.loads(live.recv(timeout=20))["type"], "progress")
+            asked = self.http.post(path, json={}).json()
+            self.assertEqual(json.loads(live.recv(timeout=20))["type"], "job")
         with connect(address, max_size=None) as live:
-            told = [json.loads(live.recv(timeout=20))]
             # Asked for twice, it is done once.
-            live.send(json.dumps({"type": "automatic", "joints": None}))
-            while told[-1]["type"] == "progress":
-                told.append(json.loads(live.recv(timeout=30)))
-        self.assertEqual(told[-1]["type"], "saved", told[-1])
+            self.assertEqual(self.http.post(path, json={}).json()["id"], asked["id"])
+            told = json.loads(live.recv(timeout=20))
+            while told["type"] != "job" or told["state"] in ("waiting", "running"):
+                told = json.loads(live.recv(timeout=30))
+        self.assertEqual((told["id"], told["state"]), (asked["id"], "done"))
         self.assertEqual(bench.open(keeper).revision.number, 1)
+
+    def test_a_job_is_cancelled_and_changes_nothing(self):
+        bench = self.server.app.state.bench
+        keeper = bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        with connect(f"ws://127.0.0.1:{self.server.port}/api/characters/{keeper}/live", max_size=None) as live:
+            asked = self.http.post(f"/api/characters/{keeper}/bind/automatic", json={}).json()
+            self.assertEqual(self.http.delete(f"/api/jobs/{asked['id']}").status_code, 204)
+            told = json.loads(live.recv(timeout=20))
+            while told["state"] in ("waiting", "running"):
+                told = json.loads(live.recv(timeout=30))
+        self.assertEqual(told["state"], "cancelled")
+        self.assertEqual(bench.open(keeper).revision.number, 0)
+
+    def test_what_one_page_stores_the_other_sees_at_once(self):
+        with self.socket() as one, self.socket() as other:
+            for live in (one, other):
+                live.send(json.dumps({"type": "pose", "seq": 1}))
+                live.recv()
+            self.http.post(f"{self.base}/joints/upper/name", json={"name": "top", "mirror": False})
+            for live in (one, other):
+                told = json.loads(live.recv(timeout=10))
+                self.assertEqual((told["type"], told["state"]["change"]["upper"]), ("version", "top"))
+
+    def test_a_stroke_on_what_was_changed_meanwhile_is_not_told_as_saved(self):
+        opened = self.server.app.state.bench.open(self.id)
+        at = opened.rest[opened.character.mesh.topology.triangles[480]].mean(axis=0).tolist()
+        dab = {"triangle": 480, "at": at, "radius": 0.1, "strength": 1.0}
+        settings = {"tool": "paint", "joint": "lower", "mode": "replace"}
+        with self.socket() as live:
+            live.send(json.dumps({"type": "stroke", "settings": settings, "dabs": [dab]}))
+            live.recv()
+            self.http.post(f"{self.base}/bind/give", json={"target": {"part": "tube"}, "joint": "upper"})
+            live.send(json.dumps({"type": "stroke_end", "seq": 9}))
+            told = [json.loads(live.recv(timeout=10)) for _ in range(2)]
+        (problem,) = [t for t in told if t["type"] == "problem"]
+        self.assertEqual(problem["seq"], 9)
+        self.assertIn("changed meanwhile", problem["detail"])
+        self.assertEqual(self.http.get(self.base).json()["undo"], "Give tube to upper")
+
+    def test_rules_of_every_kind_over_http(self):
+        answer = self.http.put(f"{self.base}/dials", json={"id": "wet", "name": "Wet", "low": 0, "high": 2})
+        self.assertEqual(answer.json()["dials"][0]["name"], "Wet")
+        dial = {
+            "kind": "dial",
+            "id": "soaked",
+            "reads": "wet",
+            "knots": [{"input": 0, "value": 0}, {"input": 2, "value": 1}],
+        }
+        hinge = {"kind": "hinge", "id": "bend", "joint": "upper", "axis": [0, 0, 1],
+                 "knots": [{"angle_deg": 0, "value": 0}, {"angle_deg": 90, "value": 1}]}  # fmt: skip
+        product = {"kind": "product", "id": "both", "name": "wet and bent", "of": ["soaked", "bend"]}
+        for trigger in (dial, hinge, product):
+            answer = self.http.put(f"{self.base}/triggers", json=trigger)
+            self.assertEqual(answer.status_code, 200, answer.text)
+        self.assertEqual([v["id"] for v in answer.json()["values"]], ["wet", "soaked", "bend", "both"])
+        shape = {"vertices": [3, 4], "deltas": [[0.01, 0, 0], [0, 0.01, 0]]}
+        remedy = {"kind": "corrective", "id": "r", "name": "Soggy", "by": "both",
+                  "targets": [{"at": 1, "name": "Soggy", "shape": shape}]}  # fmt: skip
+        card = self.http.post(f"{self.base}/remedies", json=remedy).json()["remedies"][0]
+        self.assertEqual((card["kind"], card["trigger"]["kind"], card["joints"]), ("corrective", "product", ["upper"]))
+        with self.socket() as live:
+            pose = {"joints": {"upper": [0, 0, 0.7071068, 0.7071068]}, "dials": {"Wet": 1}}
+            live.send(json.dumps({"type": "pose", "pose": pose, "want": {"without": True}}))
+            head, fields = unpack(live.recv())
+        self.assertAlmostEqual(head["activations"]["r"], 0.5, places=3)
+        self.assertGreater(np.abs(fields["with"] - fields["without"]).max(), 0.004)
+        gone = self.http.delete(f"{self.base}/dials/wet")
+        self.assertEqual(gone.status_code, 409)
+        self.assertIn("untie it first", gone.json()["detail"])
+        document = self.http.get(f"{self.base}/rules").json()
+        again = self.http.put(f"{self.base}/rules", json=document)
+        self.assertEqual(again.status_code, 200, again.text)
+        self.assertEqual(self.http.get(f"{self.base}/rules").json(), document)
+        circle = self.http.put(f"{self.base}/triggers", json={**dial, "reads": "both"})
+        self.assertEqual(circle.status_code, 409)
+        self.assertIn("in a circle", circle.json()["detail"])
 
     def test_weights_are_listed_given_and_mirrored_over_http(self):
         self.assertEqual(self.http.get(f"{self.base}/bind/findings").json(), [])
@@ -292,7 +375,7 @@ class Api(unittest.TestCase):
     def test_of_many_poses_only_the_newest_must_be_answered(self):
         with self.socket() as live:
             for n in range(200):
-                live.send(json.dumps({"type": "pose", "seq": n, "joints": {}}))
+                live.send(json.dumps({"type": "pose", "seq": n}))
             answered = []
             while not answered or answered[-1] != 199:
                 answered.append(unpack(live.recv(timeout=10))[0]["seq"])
@@ -304,8 +387,9 @@ class Api(unittest.TestCase):
             for message in (
                 "nonsense",
                 "[]",
-                '{"type": "pose", "joints": {"knee": [0, 0, 0, 1]}}',
-                '{"type": "dabs", "brush": "grab", "dabs": [{}]}',
+                '{"type": ["pose"]}',
+                '{"type": "pose", "pose": {"joints": {"knee": [0, 0, 0, 1]}}}',
+                '{"type": "stroke", "settings": {"tool": "sculpt", "brush": "grab"}, "dabs": [{}]}',
             ):
                 live.send(message)
                 self.assertEqual(json.loads(live.recv())["type"], "problem")
@@ -318,14 +402,15 @@ class Api(unittest.TestCase):
         with self.socket() as live:
             live.send(json.dumps({"type": "pose", "seq": 1}))
             points = unpack(live.recv())[1]["with"].reshape(-1, 3)
-            triangles = self.server.app.state.bench.open(self.id).character.topology.triangles
+            triangles = self.server.app.state.bench.open(self.id).character.mesh.topology.triangles
             at = points[triangles[480]].mean(axis=0).tolist()
             dab = {"triangle": 480, "at": at, "radius": 0.1, "strength": 1.0}
-            live.send(json.dumps({"type": "dabs", "brush": "inflate", "dabs": [dab]}))
+            settings = {"tool": "sculpt", "brush": "inflate"}
+            live.send(json.dumps({"type": "stroke", "settings": settings, "dabs": [dab]}))
             self.assertGreater(np.abs(unpack(live.recv())[1]["with"].reshape(-1, 3) - points).max(), 0.001)
-            live.send(json.dumps({"type": "stroke_end", "brush": "inflate"}))
+            live.send(json.dumps({"type": "stroke_end"}))
             saved = json.loads(live.recv())
-        self.assertEqual((saved["type"], saved["state"]["sculpt"]["strokes"]), ("saved", 1))
+        self.assertEqual((saved["type"], saved["state"]["sculpt"]["strokes"]), ("version", 1))
         proposal = self.http.get(f"{self.base}/sculpt/proposal").json()
         self.assertAlmostEqual(proposal["end_deg"], 60, places=3)
         kept = self.http.post(f"{self.base}/sculpt/keep", json={"name": "Bulge", "trigger": proposal}).json()

@@ -7,7 +7,9 @@ export type CharacterState = Schemas['CharacterState']
 export type FigureInfo = Schemas['FigureInfo']
 export type JointInfo = Schemas['JointInfo']
 export type RemedyCard = Schemas['RemedyCard']
+export type TriggerRule = NonNullable<RemedyCard['trigger']>
 export type HingeTrigger = Schemas['HingeTriggerRule']
+export type DialRule = Schemas['DialRule']
 export type Knot = Schemas['Knot']
 export type BendPoint = Schemas['BendPoint']
 export type LibraryEntry = Schemas['LibraryEntry']
@@ -22,6 +24,7 @@ export type Point = [number, number, number]
 export type Axis = [number, number, number]
 export type Quaternion = [number, number, number, number]
 export type Joints = Record<string, Quaternion>
+export type Pose = Schemas['PoseBody']
 export type Preset = Schemas['PresetRequest']['preset']
 
 export class Problem extends Error {}
@@ -56,11 +59,11 @@ export const api = {
   figure: (id: string): Promise<FigureInfo> => unwrap(http.GET('/api/characters/{character_id}/figure', { params: at(id) })),
   mesh: (id: string): Promise<ArrayBuffer> =>
     unwrap(http.GET('/api/characters/{character_id}/mesh', { params: at(id), parseAs: 'arrayBuffer' })),
-  bend: (id: string, joint: string, axis: Axis, angles: number[], joints: Joints, signal: AbortSignal): Promise<BendPoint[]> =>
+  bend: (id: string, joint: string, axis: Axis, angles: number[], pose: Pose, signal: AbortSignal): Promise<BendPoint[]> =>
     unwrap(
       http.POST('/api/characters/{character_id}/bend', {
         params: at(id),
-        body: { joint, axis, angles_deg: angles, pose: { joints } },
+        body: { joint, axis, angles_deg: angles, pose },
         signal,
       }),
     ),
@@ -77,7 +80,7 @@ export const api = {
     unwrap(
       http.PATCH('/api/characters/{character_id}/remedies/{remedy_id}', { params: remedyAt(id, remedy), body }),
     ),
-  setTrigger: (id: string, remedy: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
+  setTrigger: (id: string, remedy: string, trigger: TriggerRule | null): Promise<CharacterState> =>
     unwrap(
       http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/trigger', {
         params: remedyAt(id, remedy),
@@ -88,17 +91,20 @@ export const api = {
     unwrap(
       http.DELETE('/api/characters/{character_id}/remedies/{remedy_id}', { params: remedyAt(id, remedy) }),
     ),
-  beginSculpt: (id: string, joints: Joints, remedy: string | null): Promise<CharacterState> =>
+  beginSculpt: (id: string, pose: Pose, remedy: string | null): Promise<CharacterState> =>
     unwrap(
       http.POST('/api/characters/{character_id}/sculpt', {
         params: at(id),
-        body: { pose: { joints }, remedy_id: remedy },
+        body: { pose, remedy_id: remedy },
       }),
     ),
   proposal: (id: string): Promise<HingeTrigger> =>
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
   keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger } })),
+  automaticWeights: (id: string, body: Schemas['AutomaticWeights']): Promise<Schemas['JobMessage']> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/automatic', { params: at(id), body })),
+  cancelJob: (job: string): Promise<void> => unwrap(http.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: job } } })),
   weightFindings: (id: string): Promise<WeightFinding[]> =>
     unwrap(http.GET('/api/characters/{character_id}/bind/findings', { params: at(id) })),
   mendWeights: (id: string, body: Schemas['MendWeights']): Promise<CharacterState> =>

@@ -1,17 +1,24 @@
 /**
  * The live socket. One request is in the air at a time; meanwhile only the newest pose is kept, so nothing queues,
- * and touches of the brush are gathered, so none is lost.
+ * and touches of the brush are gathered, so none is lost. Its messages are typed by the API's own description.
  */
-import type { CharacterState, HingeTrigger, Joints } from './client'
+import type { components } from './schema'
+import type { CharacterState, Pose } from './client'
 
-export interface Measured {
-  volume: number
-  girth: number | null
-}
+type Schemas = components['schemas']
+export type Measured = Schemas['Measures']
+export type Want = Required<Schemas['Want']>
+export type Dab = Required<Schemas['DabBody']>
+export type Contacts = Pick<Schemas['ContactsAnswer'], 'without' | 'with'>
+export type Job = Schemas['JobMessage']
+export type ToolSettings = Schemas['SculptToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody']
+type Said = Schemas['PoseMessage'] | Schemas['StrokeMessage'] | Schemas['StrokeEndMessage'] | Schemas['ContactsMessage']
+type Told = Schemas['VersionMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
 
 export interface FrameHead {
-  seq: number
+  seq: number | null
   version: number
+  revision: string
   activations: Record<string, number>
   measures?: { without: Measured; with: Measured } | null
   response?: { remedy_id: string; curve: [number, number][] }
@@ -30,70 +37,39 @@ export interface Frame extends FrameHead {
   joints: Float32Array
 }
 
-/** How many triangles cross others and did not at rest. */
-export interface Contacts {
-  without: number
-  with: number
-}
-
-export interface Want {
-  without: boolean
-  heat: boolean
-  alone: string | null
-  measure: string | null
-  weights: string | null
-  mixed: boolean
-  region: boolean
-  /** A joint that is being dragged, not stored yet. */
-  moving: { joint: string; at: [number, number, number]; mirror: boolean } | null
-  preview: { remedy_id: string; trigger: HingeTrigger } | null
-}
-
-export interface Dab {
-  triangle: number
-  at: [number, number, number]
-  radius: number
-  strength: number
-  drag: [number, number, number]
-  falloff: number
-}
-
 /** What a brush does to the weights. */
-export type PaintMode = 'add' | 'subtract' | 'replace' | 'smooth' | 'even'
+export type PaintMode = Schemas['PaintToolBody']['mode']
 
 /** The region that a brush is kept to, or kept out of; null = it works everywhere. */
 export type Within = { region: string; outside: boolean } | null
 
-/** Strokes of the three kinds of brush: each has touches, gathered while one is in the air, and an end that stores it. */
-export type StrokeKind = 'dabs' | 'paint' | 'pick'
+/** A stroke: touches, gathered while another message is in the air. */
 interface Stroke {
-  kind: StrokeKind
-  /** What the brush is set to; touches with other settings are another stroke. */
-  settings: Record<string, unknown>
+  /** What the tool is set to; touches with other settings are sent apart. */
+  settings: ToolSettings
   dabs: Dab[]
-  joints: Joints
+  pose: Pose
   want: Want
 }
-const ENDS = { dabs: 'stroke_end', paint: 'paint_end', pick: 'pick_end' } as const
+/** The most touches that go in one message: more wait for the next. */
+const MOST_DABS = 200
 
 export interface LiveHandlers {
   frame(frame: Frame): void
   contacts(count: Contacts): void
-  saved(state: CharacterState): void
+  version(state: CharacterState): void
   problem(sentence: string): void
-  /** How far automatic weights have got; null when they are done or were cancelled. */
-  progress(share: number | null): void
+  /** How far long work has got; null when the server is gone. */
+  job(job: Job | null): void
   connected(yes: boolean): void
 }
-
-type Told = { type: string; seq?: number | null; state?: CharacterState; detail?: string; share?: number } & Contacts
 
 export class LiveSocket {
   private socket: WebSocket | null = null
   private inAir = false
-  private pose: { joints: Joints; want: Want } | null = null
-  private counting: { joints: Joints; want: Want } | null = null
-  private strokes: (Stroke | { ends: StrokeKind; with: Record<string, unknown> })[] = []
+  private pose: { pose: Pose; want: Want } | null = null
+  private counting: { pose: Pose; want: Want } | null = null
+  private strokes: (Stroke | 'end')[] = []
   private seq = 0
   private retry = 0
   private timer = 0
@@ -107,42 +83,33 @@ export class LiveSocket {
   }
 
   /** Ask for the figure in a pose; a newer call overtakes this one. */
-  showPose(joints: Joints, want: Want): void {
-    this.pose = { joints, want }
+  showPose(pose: Pose, want: Want): void {
+    this.pose = { pose, want }
     this.next()
   }
 
   /** Ask how much of the skin passes through itself: when nothing else is waiting. */
-  countContacts(joints: Joints, want: Want): void {
-    this.counting = { joints, want }
+  countContacts(pose: Pose, want: Want): void {
+    this.counting = { pose, want }
     this.next()
   }
 
-  /** Touch the skin with a brush, in a pose. Touches of one stroke are gathered while another message is in the air. */
-  touch(kind: StrokeKind, settings: Record<string, unknown>, dab: Dab, joints: Joints, want: Want): void {
+  /** Touch the skin with a tool, in a pose. Touches of one stroke are gathered while another message is in the air. */
+  touch(settings: ToolSettings, dab: Dab, pose: Pose, want: Want): void {
     const last = this.strokes.at(-1)
-    if (last && 'dabs' in last && last.kind === kind && JSON.stringify(last.settings) === JSON.stringify(settings)) {
+    if (last && last !== 'end' && last.dabs.length < MOST_DABS && JSON.stringify(last.settings) === JSON.stringify(settings)) {
       // A drag holds its whole way in its last touch.
-      if (settings.brush === 'grab') last.dabs = [dab]
+      if (settings.tool === 'sculpt' && settings.brush === 'grab') last.dabs = [dab]
       else last.dabs.push(dab)
       last.want = want
-    } else this.strokes.push({ kind, settings, dabs: [dab], joints, want })
+    } else this.strokes.push({ settings, dabs: [dab], pose, want })
     this.next()
   }
 
   /** The pen is lifted: what was touched is stored. */
-  endStroke(kind: StrokeKind, settings: Record<string, unknown>): void {
-    this.strokes.push({ ends: kind, with: settings })
+  endStroke(): void {
+    this.strokes.push('end')
     this.next()
-  }
-
-  /** Have weights worked out beside everything else: a job, which goes on when the page is gone. */
-  automatic(joints: string[] | null, region: string | null): void {
-    this.socket?.send(JSON.stringify({ type: 'automatic', joints, region }))
-  }
-
-  cancelAutomatic(): void {
-    this.socket?.send(JSON.stringify({ type: 'cancel' }))
   }
 
   close(): void {
@@ -167,7 +134,7 @@ export class LiveSocket {
       // A stroke in the air is lost with its server; everything before it is stored.
       this.strokes = []
       this.inAir = false
-      this.handlers.progress(null)
+      this.handlers.job(null)
       this.handlers.connected(false)
       this.timer = window.setTimeout(() => this.connect(), Math.min(250 * 2 ** this.retry++, 4000))
     }
@@ -177,22 +144,20 @@ export class LiveSocket {
   private next(): void {
     if (this.inAir || this.socket?.readyState !== WebSocket.OPEN) return
     const stroke = this.strokes.shift()
-    if (stroke && 'ends' in stroke) this.send({ type: ENDS[stroke.ends], ...stroke.with })
-    else if (stroke) {
-      const { kind, settings, dabs, joints, want } = stroke
-      this.send({ type: kind, ...settings, joints, dabs, want })
-    } else if (this.pose) {
-      const { joints, want } = this.pose
+    if (stroke === 'end') this.send({ type: 'stroke_end', seq: 0 })
+    else if (stroke) this.send({ type: 'stroke', seq: 0, ...stroke })
+    else if (this.pose) {
+      const asked = this.pose
       this.pose = null
-      this.send({ type: 'pose', joints, want })
+      this.send({ type: 'pose', seq: 0, ...asked })
     } else if (this.counting) {
-      const { joints, want } = this.counting
+      const asked = this.counting
       this.counting = null
-      this.send({ type: 'contacts', joints, want })
+      this.send({ type: 'contacts', seq: 0, ...asked })
     }
   }
 
-  private send(message: object): void {
+  private send(message: Said): void {
     this.inAir = true
     this.socket!.send(JSON.stringify({ ...message, seq: ++this.seq }))
   }
@@ -203,15 +168,12 @@ export class LiveSocket {
       this.handlers.frame(unpackFrame(data))
     } else {
       const message = JSON.parse(data) as Told
-      // Long work is told about beside the answers to what was asked.
-      if (message.seq === undefined) {
-        this.handlers.progress(message.type === 'progress' ? (message.share ?? 0) : null)
-        if (message.type === 'progress' || message.type === 'cancelled') return
-      } else this.inAir = false
-      if (message.type === 'saved' && message.state) this.handlers.saved(message.state)
+      // Versions of others and long work are told beside the answers to what was asked, which carry its number.
+      if ('seq' in message && message.seq !== null) this.inAir = false
+      if (message.type === 'version') this.handlers.version(message.state)
       else if (message.type === 'contacts') this.handlers.contacts({ without: message.without, with: message.with })
-      else this.handlers.problem(message.detail ?? 'Something went wrong in the server.')
-      if (message.seq === undefined) return
+      else if (message.type === 'job') this.handlers.job(message)
+      else if (message.type === 'problem') this.handlers.problem(message.detail)
     }
     this.next()
   }

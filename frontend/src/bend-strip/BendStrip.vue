@@ -6,17 +6,23 @@ import { line } from 'd3-shape'
 import { computed, ref } from 'vue'
 import { api, type Axis, type BendPoint, type HingeTrigger } from '@/api/client'
 import { axisName, plainName, sameAxis } from '@/workbench/angles'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
+import { hingeOf, useMending } from '@/workbench/mending'
 import { useBendCurves } from './useBendCurves'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
+const mending = useMending()
 const host = ref<HTMLElement>()
 const { width } = useElementSize(host)
 const HEIGHT = 196, LEFT = 44, RIGHT = 20, TOP = 26, BOTTOM = 172
 
-const onHinge = computed(() => bench.jointInfo && sameAxis(bench.axis, bench.jointInfo.hinge_axis as Axis))
-const low = computed(() => (onHinge.value ? Math.max(-180, Math.min(0, bench.jointInfo!.low_deg) - 10) : -90))
-const high = computed(() => (onHinge.value ? Math.min(180, Math.max(10, bench.jointInfo!.high_deg) + 10) : 90))
+const onHinge = computed(() => posing.jointInfo && sameAxis(posing.axis, posing.jointInfo.hinge_axis as Axis))
+const low = computed(() => (onHinge.value ? Math.max(-180, Math.min(0, posing.jointInfo!.low_deg) - 10) : -90))
+const high = computed(() => (onHinge.value ? Math.min(180, Math.max(10, posing.jointInfo!.high_deg) + 10) : 90))
 const { points, note, refining } = useBendCurves(low, high)
 
 const x = computed(() => scaleLinear([low.value, high.value], [LEFT, Math.max(width.value - RIGHT, LEFT + 10)]))
@@ -37,23 +43,29 @@ const curves = computed(() => [
   { key: 'volume-with', d: draw((p) => p.with.volume) },
 ])
 
-const tied = computed(() => bench.tiedHere.filter((r) => sameAxis(r.trigger!.axis as Axis, bench.axis)))
-const sign = (axis: readonly number[]) => Math.sign(axis[0] * bench.axis[0] + axis[1] * bench.axis[1] + axis[2] * bench.axis[2])
+/** What a hinge switches on about the shown axis, turned so that it has the axis's sign. */
+const tied = computed(() =>
+  mending.tiedHere.flatMap((card) => {
+    const hinge = hingeOf(card)
+    return hinge?.joint === posing.chosen && sameAxis(hinge.axis as Axis, posing.axis) ? [{ card, hinge, sign: sign(hinge.axis) }] : []
+  }),
+)
+const sign = (axis: readonly number[]) => Math.sign(axis[0] * posing.axis[0] + axis[1] * posing.axis[1] + axis[2] * posing.axis[2])
 const activations = computed(() =>
-  tied.value.map((r) => {
-    const live = bench.frame?.response
-    const curve = bench.preview?.remedy_id === r.id && live?.remedy_id === r.id ? live.curve : r.curve
-    const s = sign(r.trigger!.axis)
+  tied.value.map(({ card, sign: s }) => {
+    const dragged = live.frame?.response
+    const curve = live.preview?.remedy_id === card.id && dragged?.remedy_id === card.id ? dragged.curve : card.curve
     const ends = [...curve.map(([a, v]) => [a * s, v] as [number, number])].sort((a, b) => a[0] - b[0])
     const whole: [number, number][] = [[low.value, ends[0]?.[1] ?? 0], ...ends.filter(([a]) => a > low.value && a < high.value), [high.value, ends.at(-1)?.[1] ?? 0]]
     const d = line<[number, number]>().x((p) => x.value(p[0])).y((p) => ya(p[1]))(whole) ?? ''
-    return { id: r.id, name: r.name, d, fill: `${d}L${x.value(high.value)} ${BOTTOM}L${x.value(low.value)} ${BOTTOM}Z` }
+    return { id: card.id, name: card.name, d, fill: `${d}L${x.value(high.value)} ${BOTTOM}L${x.value(low.value)} ${BOTTOM}Z` }
   }),
 )
 const trigger = computed<HingeTrigger | null>(() => {
-  const card = tied.value.find((r) => r.id === bench.chosenRemedy)
-  if (!card?.trigger) return null
-  return bench.preview?.remedy_id === card.id ? bench.preview.trigger : card.trigger
+  const shown = tied.value.find(({ card }) => card.id === mending.chosenRemedy)
+  if (!shown) return null
+  const dragged = live.preview?.remedy_id === shown.card.id ? live.preview.trigger : null
+  return dragged?.kind === 'hinge' ? dragged : shown.hinge
 })
 const knots = computed(() => {
   const t = trigger.value
@@ -79,10 +91,10 @@ const angleAt = (event: PointerEvent) => {
   return Math.max(low.value, Math.min(high.value, x.value.invert(event.clientX - box.left)))
 }
 function press(event: PointerEvent): void {
-  if (bench.sculpting) return
+  if (character.sculpting) return
   dragging = { knot: null }
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
-  bench.bendTo(angleAt(event))
+  posing.bendTo(angleAt(event))
 }
 function pressKnot(event: PointerEvent, knot: number): void {
   event.stopPropagation()
@@ -91,12 +103,12 @@ function pressKnot(event: PointerEvent, knot: number): void {
 }
 function move(event: PointerEvent): void {
   if (!dragging) return
-  if (dragging.knot === null) bench.bendTo(angleAt(event))
+  if (dragging.knot === null) posing.bendTo(angleAt(event))
   else moveKnot(dragging.knot, angleAt(event), event)
 }
 function moveKnot(index: number, angle: number, event: PointerEvent): void {
   const t = trigger.value
-  if (!t || !bench.chosenRemedy) return
+  if (!t || !mending.chosenRemedy) return
   const box = (host.value as HTMLElement).getBoundingClientRect()
   const value = Math.max(0, Math.min(1, ya.invert(event.clientY - box.top)))
   const next = t.knots.map((k) => ({ ...k }))
@@ -104,24 +116,27 @@ function moveKnot(index: number, angle: number, event: PointerEvent): void {
   const before = index > 0 ? next[index - 1].angle_deg + 0.5 : -180
   const after = index < next.length - 1 ? next[index + 1].angle_deg - 0.5 : 180
   next[index] = { angle_deg: Math.max(before, Math.min(after, a)), value }
-  bench.previewTrigger(bench.chosenRemedy, { ...t, knots: next })
+  live.previewTrigger(mending.chosenRemedy, { ...t, knots: next })
 }
 async function lift(): Promise<void> {
   const knot = dragging?.knot ?? null
   dragging = null
-  const shown = bench.preview
+  const shown = live.preview
   if (knot === null || !shown) return
-  await bench.edit((c) => api.setTrigger(c, shown.remedy_id, shown.trigger))
+  await character.edit((c) => api.setTrigger(c, shown.remedy_id, shown.trigger))
 }
 function key(event: KeyboardEvent): void {
   const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
-  if (by) bench.bendTo(Math.max(low.value, Math.min(high.value, bench.angle + by * (event.shiftKey ? 10 : 1))))
+  if (by) posing.bendTo(Math.max(low.value, Math.min(high.value, posing.angle + by * (event.shiftKey ? 10 : 1))))
 }
 
 const axes = computed<{ axis: Axis; label: string }[]>(() => {
   const list: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
-  for (const r of bench.tiedHere) if (!list.some((a) => sameAxis(a, r.trigger!.axis as Axis))) list.push(r.trigger!.axis as Axis)
-  const hinge = bench.jointInfo?.hinge_axis as Axis | undefined
+  for (const r of mending.tiedHere) {
+    const hinge = hingeOf(r)
+    if (hinge?.joint === posing.chosen && !list.some((a) => sameAxis(a, hinge.axis as Axis))) list.push(hinge.axis as Axis)
+  }
+  const hinge = posing.jointInfo?.hinge_axis as Axis | undefined
   return list.map((a) => ({ axis: a, label: axisName(a) + (hinge && sameAxis(a, hinge) ? ' hinge' : '') }))
 })
 </script>
@@ -129,15 +144,15 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
 <template>
   <footer class="strip">
     <div class="head">
-      <h2>{{ plainName(bench.chosen) }}</h2>
+      <h2>{{ plainName(posing.chosen) }}</h2>
       <div class="axes" role="group" aria-label="Axis">
-        <button v-for="a in axes" :key="a.label" :class="{ on: sameAxis(a.axis, bench.axis) }" @click="bench.axis = [...a.axis]">{{ a.label }}</button>
+        <button v-for="a in axes" :key="a.label" :class="{ on: sameAxis(a.axis, posing.axis) }" @click="posing.axis = [...a.axis]">{{ a.label }}</button>
       </div>
       <div class="typed">
         <el-input-number
-          :model-value="Math.round(bench.angle * 10) / 10" size="small" :min="-180" :max="180" :step="5" :precision="1"
-          controls-position="right" aria-label="Angle in degrees" :disabled="bench.sculpting !== null"
-          @update:model-value="(v: number | undefined) => bench.bendTo(v ?? 0)"
+          :model-value="Math.round(posing.angle * 10) / 10" size="small" :min="-180" :max="180" :step="5" :precision="1"
+          controls-position="right" aria-label="Angle in degrees" :disabled="character.sculpting !== null"
+          @update:model-value="(v: number | undefined) => posing.bendTo(v ?? 0)"
         />
         <span class="muted">degrees</span>
       </div>
@@ -150,8 +165,8 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
     </div>
     <div ref="host" class="chart">
       <svg
-        :width="width" :height="HEIGHT" tabindex="0" role="slider" aria-label="Bend strip" :aria-valuenow="Math.round(bench.angle)"
-        :aria-valuemin="low" :aria-valuemax="high" :aria-valuetext="`${bench.angle.toFixed(0)} degrees`" data-strip
+        :width="width" :height="HEIGHT" tabindex="0" role="slider" aria-label="Bend strip" :aria-valuenow="Math.round(posing.angle)"
+        :aria-valuemin="low" :aria-valuemax="high" :aria-valuetext="`${posing.angle.toFixed(0)} degrees`" data-strip
         @pointerdown="press" @pointermove="move" @pointerup="lift" @pointercancel="lift" @keydown="key"
       >
         <g v-for="t in y.ticks(5)" :key="`v${t}`">
@@ -165,17 +180,17 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
         </g>
         <template v-for="a in activations" :key="a.id">
           <path :d="a.fill" class="wash" />
-          <path :d="a.d" class="activation" :class="{ on: a.id === bench.chosenRemedy }"><title>{{ a.name }}</title></path>
+          <path :d="a.d" class="activation" :class="{ on: a.id === mending.chosenRemedy }"><title>{{ a.name }}</title></path>
         </template>
         <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
-        <g v-if="worst" class="worst" data-worst @pointerdown.stop="bench.bendTo(worst.angle)">
+        <g v-if="worst" class="worst" data-worst @pointerdown.stop="posing.bendTo(worst.angle)">
           <path :d="`M${worst.x} ${worst.y - 4}l-5 -8h10z`" />
           <text :x="Math.max(LEFT + 70, Math.min(width - RIGHT - 70, worst.x))" :y="15" text-anchor="middle">{{ worst.text }}</text>
         </g>
-        <g class="playhead" :transform="`translate(${x(Math.max(low, Math.min(high, bench.angle)))} 0)`">
+        <g class="playhead" :transform="`translate(${x(Math.max(low, Math.min(high, posing.angle)))} 0)`">
           <line y1="20" :y2="BOTTOM + 2" />
           <rect x="-26" y="2" width="52" height="18" rx="4" />
-          <text y="15" text-anchor="middle">{{ bench.angle.toFixed(0) }}°</text>
+          <text y="15" text-anchor="middle">{{ posing.angle.toFixed(0) }}°</text>
         </g>
         <rect
           v-for="k in knots" :key="k.index" class="knot" :x="x(k.angle) - 5" :y="ya(k.value) - 5" width="10" height="10" rx="2" :data-knot="k.index"

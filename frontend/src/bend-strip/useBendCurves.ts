@@ -3,10 +3,14 @@ import { useDebounceFn } from '@vueuse/core'
 import { onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
 import { api, type BendPoint } from '@/api/client'
 import { plainName } from '@/workbench/angles'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLook } from '@/workbench/look'
 
 export function useBendCurves(low: Ref<number>, high: Ref<number>) {
-  const bench = useWorkbench()
+  const character = useCharacter()
+  const posing = usePose()
+  const looks = useLook()
   const points = shallowRef<BendPoint[]>([])
   const note = ref('')
   const refining = ref(false)
@@ -14,13 +18,14 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
 
   async function load(): Promise<void> {
     running?.abort()
-    if (!bench.chosen) {
+    if (!posing.chosen) {
       points.value = []
       note.value = 'There is no joint to bend yet.'
     }
-    if (!bench.state || !bench.chosen || !bench.jointInfo) return
+    if (!character.state || !posing.chosen || !posing.jointInfo) return
     const mine = (running = new AbortController())
-    const { id, chosen, axis, pose } = bench
+    const { id } = character
+    const { chosen, axis, pose } = posing
     refining.value = true
     try {
       for (const count of [13, 61]) {
@@ -30,7 +35,7 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
         points.value = found
         note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no skin, so there is nothing to measure.`
         if (!found.length) return
-        bench.worst = { ...bench.worst, [chosen]: Math.min(...found.map((p) => p.with.volume)) }
+        looks.worst = { ...looks.worst, [chosen]: Math.min(...found.map((p) => p.with.volume)) }
       }
     } catch (error) {
       if (error instanceof DOMException && error.name === 'AbortError') return
@@ -42,9 +47,9 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
   }
 
   // Bending the chosen joint only moves the playhead; any other joint of the pose changes the curves.
-  const others = () => JSON.stringify(Object.entries(bench.pose).filter(([name]) => name !== bench.chosen))
+  const others = () => JSON.stringify([Object.entries(posing.joints).filter(([name]) => name !== posing.chosen), posing.dials])
   const soon = useDebounceFn(load, 60)
-  watch([() => bench.state?.version, () => bench.chosen, () => bench.axis, low, high, others], soon, { immediate: true })
+  watch([() => character.state?.revision, () => posing.chosen, () => posing.axis, low, high, others], soon, { immediate: true })
   onBeforeUnmount(() => running?.abort())
   return { points, note, refining }
 }

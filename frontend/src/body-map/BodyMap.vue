@@ -3,15 +3,19 @@
 import { computed } from 'vue'
 import { plainName } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLook } from '@/workbench/look'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const looks = useLook()
 const WIDTH = 236, HEIGHT = 270, PAD = 22, APART = 19, R = 8
 const ROUND = 2 * Math.PI * R
 
 /** Joints from the root outwards; twist joints, and those that would cover another (fingers), are left to the list. */
 const map = computed(() => {
-  const joints = bench.figure?.joints.filter((j) => !j.on_bone) ?? []
+  const joints = character.figure?.joints.filter((j) => !j.on_bone) ?? []
   if (!joints.length) return { rings: [], lines: [] }
   // From the front; what is longer than broad, on four legs, is seen from a corner, or its legs would cover each other.
   const span = (k: number) => Math.max(...joints.map((j) => j.at[k])) - Math.min(...joints.map((j) => j.at[k]))
@@ -31,7 +35,7 @@ const map = computed(() => {
     for (let k = j.parent; k >= 0; k = up.get(k) ?? -1) below.set(k, (below.get(k) ?? 0) + 1)
   }
   // Limbs come first, from the trunk outwards: that is where skin bends. Then where the trunk branches, then the rest of it.
-  const middle = bench.figure?.mirror_x ?? 0
+  const middle = character.figure?.mirror_x ?? 0
   const sideways = (j: (typeof joints)[number]) => Number(Math.abs(j.at[0] - middle) * scale > R / 2)
   const count = (of: Map<number, number>, j: (typeof joints)[number]) => of.get(j.index) ?? 0
   const ranked = [...joints].sort((a, b) => sideways(b) - sideways(a)
@@ -56,9 +60,9 @@ const map = computed(() => {
   })
   return { rings, lines }
 })
-const gap = (name: string) => Math.min(0.95, Math.max(0, (100 - (bench.worst[name] ?? 100)) / 40)) * ROUND
+const gap = (name: string) => Math.min(0.95, Math.max(0, (100 - (looks.worst[name] ?? 100)) / 40)) * ROUND
 const label = (name: string) => {
-  const worst = bench.worst[name]
+  const worst = looks.worst[name]
   return worst === undefined ? plainName(name) : `${plainName(name)}, worst volume ${worst.toFixed(0)} %`
 }
 </script>
@@ -70,20 +74,20 @@ const label = (name: string) => {
     <svg v-else :width="WIDTH" :height="HEIGHT" role="group" aria-label="Joints">
       <line v-for="l in map.lines" :key="l.key" :x1="l.x1" :y1="l.y1" :x2="l.x2" :y2="l.y2" class="bone" />
       <g
-        v-for="r in map.rings" :key="r.name" class="ring" :class="{ on: r.name === bench.chosen }" role="button" tabindex="0"
+        v-for="r in map.rings" :key="r.name" class="ring" :class="{ on: r.name === posing.chosen }" role="button" tabindex="0"
         :aria-label="label(r.name)" :data-ring="r.name"
-        @click="!bench.sculpting && bench.chooseJoint(r.name)" @keydown.enter="!bench.sculpting && bench.chooseJoint(r.name)"
+        @click="!character.sculpting && posing.chooseJoint(r.name)" @keydown.enter="!character.sculpting && posing.chooseJoint(r.name)"
       >
         <title>{{ label(r.name) }}</title>
         <circle :cx="r.x" :cy="r.y" :r="R" class="base" />
         <circle :cx="r.x" :cy="r.y" :r="R" class="gap" :stroke-dasharray="`${gap(r.name)} ${ROUND}`" :transform="`rotate(-90 ${r.x} ${r.y})`" />
-        <circle v-if="r.name === bench.chosen" :cx="r.x" :cy="r.y" :r="R + 5" class="halo" />
+        <circle v-if="r.name === posing.chosen" :cx="r.x" :cy="r.y" :r="R + 5" class="halo" />
       </g>
     </svg>
     <div class="search">
       <JointSelect
-        :model-value="bench.chosen" size="small" placeholder="Find a joint" aria-label="Find a joint"
-        :disabled="bench.sculpting !== null" @update:model-value="(name: string | undefined) => name && bench.chooseJoint(name)"
+        :model-value="posing.chosen" size="small" placeholder="Find a joint" aria-label="Find a joint"
+        :disabled="character.sculpting !== null" @update:model-value="(name: string | undefined) => name && posing.chooseJoint(name)"
       />
     </div>
   </section>

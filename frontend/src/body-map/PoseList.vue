@@ -2,11 +2,13 @@
 /** The joints that left rest, each with a way back. */
 import { computed } from 'vue'
 import { plainName, turnDeg } from '@/workbench/angles'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
 const turned = computed(() =>
-  Object.entries(bench.pose).map(([name, q]) => ({ name, degrees: turnDeg(q) })).filter((j) => j.degrees > 0.5),
+  Object.entries(posing.joints).map(([name, q]) => ({ name, degrees: turnDeg(q) })).filter((j) => j.degrees > 0.5),
 )
 </script>
 
@@ -14,10 +16,10 @@ const turned = computed(() =>
   <section>
     <header><h2>Pose</h2><span>{{ turned.length ? `${turned.length} turned` : 'at rest' }}</span></header>
     <p v-if="!turned.length" class="muted empty">Drag an arc in the view, or along the bend strip, to bend the chosen joint.</p>
-    <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === bench.chosen }">
-      <button class="name" :disabled="bench.sculpting !== null" @click="bench.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
+    <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === posing.chosen }">
+      <button class="name" :disabled="character.sculpting !== null" @click="posing.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
       <span class="num">{{ j.degrees.toFixed(0) }}°</span>
-      <el-button size="small" text :disabled="bench.sculpting !== null" @click="bench.resetJoint(j.name)">Rest</el-button>
+      <el-button size="small" text :disabled="character.sculpting !== null" @click="posing.resetJoint(j.name)">Rest</el-button>
     </div>
   </section>
 </template>

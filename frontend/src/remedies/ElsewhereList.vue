@@ -2,14 +2,20 @@
 /** The joints that have remedies besides the chosen one, those that act in this pose first; a click goes to the joint. */
 import { computed } from 'vue'
 import { plainName } from '@/workbench/angles'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
+import { hingeOf, useMending } from '@/workbench/mending'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
+const mending = useMending()
 const joints = computed(() => {
-  const acting = bench.frame?.activations ?? {}
+  const acting = live.frame?.activations ?? {}
   const byJoint = new Map<string, { joint: string; names: string[]; most: number }>()
-  for (const r of bench.elsewhere) {
-    const joint = r.trigger!.joint
+  for (const r of mending.elsewhere) {
+    const joint = hingeOf(r)?.joint ?? r.joints[0]
     const row = byJoint.get(joint) ?? { joint, names: [], most: 0 }
     row.names.push(r.name)
     row.most = Math.max(row.most, r.on ? (acting[r.id] ?? 0) : 0)
@@ -21,8 +27,8 @@ const joints = computed(() => {
 
 <template>
   <section v-if="joints.length">
-    <header><h2>Elsewhere</h2><span class="muted">{{ bench.elsewhere.length }}</span></header>
-    <button v-for="row in joints" :key="row.joint" :class="{ acts: row.most > 0.005 }" :disabled="bench.sculpting !== null" :title="row.names.join(', ')" @click="bench.chooseJoint(row.joint)">
+    <header><h2>Elsewhere</h2><span class="muted">{{ mending.elsewhere.length }}</span></header>
+    <button v-for="row in joints" :key="row.joint" :class="{ acts: row.most > 0.005 }" :disabled="character.sculpting !== null" :title="row.names.join(', ')" @click="posing.chooseJoint(row.joint)">
       <span class="name">{{ plainName(row.joint) }}</span>
       <span class="muted">{{ row.names.length }}</span>
       <span class="num share">{{ Math.round(row.most * 100) }} %</span>

@@ -2,36 +2,42 @@
 /** What acts on the chosen joint, and where a new corrective begins. */
 import { computed } from 'vue'
 import { plainName } from '@/workbench/angles'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLook } from '@/workbench/look'
+import { useMending } from '@/workbench/mending'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
-import CorrectiveCard from './CorrectiveCard.vue'
 import ElsewhereList from './ElsewhereList.vue'
+import { remedyCards } from './kinds'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const looks = useLook()
+const mending = useMending()
 /** The remedy that acts alone though its card is not shown here. */
-const aloneElsewhere = computed(() => bench.elsewhere.find((r) => r.id === bench.alone))
+const aloneElsewhere = computed(() => mending.elsewhere.find((r) => r.id === looks.alone))
 </script>
 
 <template>
   <aside class="panel">
-    <KeepPanel v-if="bench.sculpting" />
+    <KeepPanel v-if="character.sculpting" />
     <header>
-      <h2>Remedies{{ bench.chosen ? ` at ${plainName(bench.chosen).toLowerCase()}` : '' }}</h2>
-      <span class="muted">{{ bench.tiedHere.length }}</span>
+      <h2>Remedies{{ posing.chosen ? ` at ${plainName(posing.chosen).toLowerCase()}` : '' }}</h2>
+      <span class="muted">{{ mending.tiedHere.length }}</span>
     </header>
-    <p v-if="aloneElsewhere" class="warn">Only <b>{{ aloneElsewhere.name }}</b> acts. <el-button size="small" @click="bench.alone = null">Let all act</el-button></p>
-    <CorrectiveCard v-for="r in bench.tiedHere" :key="r.id" :remedy="r" />
-    <p v-if="!bench.state?.bound" class="muted empty">Nothing follows a joint yet: lay a skeleton and make weights in Bind.</p>
-    <p v-else-if="!bench.tiedHere.length && !bench.sculpting" class="muted empty">
+    <p v-if="aloneElsewhere" class="warn">Only <b>{{ aloneElsewhere.name }}</b> acts. <el-button size="small" @click="looks.alone = null">Let all act</el-button></p>
+    <component :is="remedyCards[r.kind]" v-for="r in mending.tiedHere" :key="r.id" :remedy="r" />
+    <p v-if="!character.state?.bound" class="muted empty">Nothing follows a joint yet: lay a skeleton and make weights in Bind.</p>
+    <p v-else-if="!mending.tiedHere.length && !character.sculpting" class="muted empty">
       Nothing mends this joint yet. Bend it until it looks bad, then sculpt it right in that pose.
     </p>
-    <div v-if="!bench.sculpting && bench.state?.bound" class="add">
-      <el-button type="primary" :disabled="bench.atRest" @click="bench.beginSculpt(null)">Sculpt a corrective here</el-button>
-      <p v-if="bench.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
+    <div v-if="!character.sculpting && character.state?.bound" class="add">
+      <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">Sculpt a corrective here</el-button>
+      <p v-if="posing.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>
-    <template v-if="bench.untied.length">
-      <header class="more"><h2>Not tied to a joint</h2><span class="muted">{{ bench.untied.length }}</span></header>
-      <CorrectiveCard v-for="r in bench.untied" :key="r.id" :remedy="r" />
+    <template v-if="mending.untied.length">
+      <header class="more"><h2>Not tied to a joint</h2><span class="muted">{{ mending.untied.length }}</span></header>
+      <component :is="remedyCards[r.kind]" v-for="r in mending.untied" :key="r.id" :remedy="r" />
     </template>
     <ElsewhereList />
   </aside>

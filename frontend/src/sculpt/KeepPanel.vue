@@ -3,49 +3,51 @@
 import { ref } from 'vue'
 import { api, type HingeTrigger } from '@/api/client'
 import { plainName } from '@/workbench/angles'
-import TriggerEditor from '@/remedies/TriggerEditor.vue'
-import { useWorkbench } from '@/workbench/store'
+import HingeEditor from '@/remedies/HingeEditor.vue'
+import { say, useCharacter } from '@/workbench/character'
+import { useMending } from '@/workbench/mending'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const mending = useMending()
 const proposal = ref<HingeTrigger | null>(null)
 const name = ref('')
 
 async function keep(): Promise<void> {
-  const again = bench.state?.remedies.find((r) => r.id === bench.sculpting?.remedy_id)
+  const again = character.state?.remedies.find((r) => r.id === character.sculpting?.remedy_id)
   if (again) {
-    await bench.edit((c) => api.keepSculpt(c, again.name, null))
+    await character.edit((c) => api.keepSculpt(c, again.name, null))
     return
   }
   try {
-    proposal.value = await api.proposal(bench.id)
+    proposal.value = await api.proposal(character.id)
     name.value ||= `${plainName(proposal.value.joint)} at ${Math.round(proposal.value.end_deg ?? 0)}°`
   } catch (error) {
-    bench.say(error)
+    say(error)
   }
 }
 async function finish(trigger: HingeTrigger | null): Promise<void> {
-  const known = new Set(bench.state?.remedies.map((r) => r.id))
-  if (!(await bench.edit((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', trigger)))) return
-  const made = bench.state?.remedies.find((r) => !known.has(r.id))
-  if (made) bench.chooseRemedy(made.id)
+  const known = new Set(character.state?.remedies.map((r) => r.id))
+  if (!(await character.edit((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', trigger)))) return
+  const made = character.state?.remedies.find((r) => !known.has(r.id))
+  if (made) mending.chooseRemedy(made.id)
 }
-const drop = () => bench.edit((c) => api.dropSculpt(c))
+const drop = () => character.edit((c) => api.dropSculpt(c))
 </script>
 
 <template>
   <section class="keep">
     <h2>Sculpting in the pose</h2>
     <template v-if="!proposal">
-      <p class="muted">{{ bench.sculpting?.strokes ?? 0 }} strokes, each one saved. The pose is held until you keep or drop.</p>
+      <p class="muted">{{ character.sculpting?.strokes ?? 0 }} strokes, each one saved. The pose is held until you keep or drop.</p>
       <div class="row">
-        <el-button type="primary" :disabled="!bench.sculpting?.strokes" @click="keep">Keep</el-button>
+        <el-button type="primary" :disabled="!character.sculpting?.strokes" @click="keep">Keep</el-button>
         <el-button @click="drop">Drop</el-button>
       </div>
     </template>
     <template v-else>
       <label>Name <el-input v-model="name" size="small" maxlength="120" aria-label="Name of the corrective" /></label>
       <p class="muted">The pose suggests this trigger:</p>
-      <TriggerEditor :trigger="proposal" @change="proposal = $event" />
+      <HingeEditor :trigger="proposal" @change="proposal = $event" />
       <div class="row">
         <el-button type="primary" @click="finish(proposal)">Keep and connect</el-button>
         <el-button @click="finish(null)">Keep untied</el-button>

@@ -5,16 +5,23 @@ import { Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { plainName, sameAxis, axisName } from '@/workbench/angles'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
+import { useLook } from '@/workbench/look'
 import { Figure } from './figure'
 import { jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
 import { Stage } from './stage'
 import { useArcs } from './useArcs'
 import { useBrush } from './useBrush'
 import { usePlacing, type MarkerDot } from './usePlacing'
+import { useViewKeys } from './useViewKeys'
 import { useWipe } from './useWipe'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
+const looks = useLook()
 const tools = useTools()
 const host = ref<HTMLDivElement>()
 const canvas = ref<HTMLCanvasElement>()
@@ -40,7 +47,7 @@ const split = wipe.split
 function draw(): void {
   if (!stage || !figure) return
   const { renderer, scene, camera } = stage
-  const wire = bench.shading === 'wire' || brushing.value
+  const wire = looks.shading === 'wire' || brushing.value
   const pass = (which: 'with' | 'without', x: number, w: number) => {
     if (w <= 0) return
     figure!.show(which, wire)
@@ -48,21 +55,21 @@ function draw(): void {
     renderer.render(scene, camera)
   }
   renderer.setScissorTest(true)
-  const at = split.value ? Math.round(wipe.at.value * width.value) : bench.holding ? width.value : 0
+  const at = split.value ? Math.round(wipe.at.value * width.value) : looks.holding ? width.value : 0
   pass('without', 0, at)
   pass('with', at, width.value - at)
   renderer.setScissorTest(false)
 }
 
 function overlay(): void {
-  shown.value = bench.framesShown
-  const frame = bench.frame
+  shown.value = live.framesShown
+  const frame = live.frame
   // A frame of before the joints were edited holds another number of them.
-  if (!stage || !bench.figure || !frame || frame.joints.length !== 7 * bench.figure.nodes) return
+  if (!stage || !character.figure || !frame || frame.joints.length !== 7 * character.figure.nodes) return
   const view = { camera: stage.camera, width: width.value, height: height.value }
-  const found = jointDots(bench.figure, frame.joints, view)
+  const found = jointDots(character.figure, frame.joints, view)
   dots.value = found.dots.map((d) => {
-    const moved = bench.moving
+    const moved = live.moving
     return moved?.joint === d.name ? { ...d, ...project(new Vector3(...moved.at), view) } : d
   })
   bones.value = found.bones
@@ -71,22 +78,22 @@ function overlay(): void {
 }
 
 const directions = computed(() => {
-  const left = (bench.jointInfo?.at[0] ?? 0) >= 0 ? 1 : -1
+  const left = (posing.jointInfo?.at[0] ?? 0) >= 0 ? 1 : -1
   return [new Vector3(left, 0.15, 0.55), new Vector3(0, 0.1, 1), new Vector3(-left, 0.2, 0.5), new Vector3(left * 0.3, 0.15, -1)]
 })
 
 /** Face the chosen joint from one of four sides. */
 function face(which: number): void {
   side.value = which % 4
-  const info = bench.jointInfo, frame = bench.frame
-  if (!stage || !info || !bench.figure) return
+  const info = posing.jointInfo, frame = live.frame
+  if (!stage || !info || !character.figure) return
   const at = frame ? jointPlace(frame.joints, info.index) : new Vector3(...(info.at as [number, number, number]))
-  stage.face(at, directions.value[side.value], bench.figure.height * 0.14)
+  stage.face(at, directions.value[side.value], character.figure.height * 0.14)
 }
 
 function faceAll(): void {
-  if (!stage || !bench.mesh) return
-  const p = bench.frame?.with ?? bench.mesh.rest
+  if (!stage || !character.mesh) return
+  const p = live.frame?.with ?? character.mesh.rest
   const low = new Vector3(Infinity, Infinity, Infinity), high = low.clone().negate()
   for (let i = 0; i < p.length; i += 3) {
     const v = new Vector3(p[i], p[i + 1], p[i + 2])
@@ -101,8 +108,8 @@ onMounted(() => {
   build()
 })
 function build(): void {
-  if (!stage || !bench.mesh || !width.value || figure) return
-  figure = new Figure(bench.mesh, stage.scene)
+  if (!stage || !character.mesh || !width.value || figure) return
+  figure = new Figure(character.mesh, stage.scene)
   paint()
   hideParts()
   stage.resize(width.value, height.value)
@@ -112,14 +119,14 @@ watch([width, height], () => {
   build()
   if (width.value && height.value) stage?.resize(width.value, height.value)
 })
-watch(() => bench.mesh, (mesh) => {
+watch(() => character.mesh, (mesh) => {
   figure?.dispose()
   figure = null
   ready.value = false
   if (mesh) build()
 })
-watch(() => bench.frame, (frame) => {
-  if (!frame || !figure || frame.with.length !== bench.mesh?.rest.length) return
+watch(() => live.frame, (frame) => {
+  if (!frame || !figure || frame.with.length !== character.mesh?.rest.length) return
   figure.with.move(frame.with)
   if (frame.without) figure.without.move(frame.without)
   paint()
@@ -131,44 +138,44 @@ watch(() => bench.frame, (frame) => {
   stage!.invalidate()
 })
 function paint(): void {
-  const frame = bench.frame
+  const frame = live.frame
   if (!figure || !frame) return
-  figure.tint(bench.showsRegion ? (frame.region ?? null) : null)
-  const look = bench.shading === 'wire' ? 'clay' : bench.shading
+  figure.tint(looks.showsRegion ? (frame.region ?? null) : null)
+  const look = looks.shading === 'wire' ? 'clay' : looks.shading
   const field = look === 'weights' ? frame.weights : look === 'mixed' ? frame.mixed : frame.heat
   const needsField = look === 'weights' || look === 'mixed' || look === 'volume'
   figure.paint(needsField && !field ? 'clay' : look, field, frame.heat_without)
 }
 function hideParts(): void {
-  const parts = bench.figure?.parts ?? []
-  const kept = parts.filter((p) => !bench.hidden.includes(p.name)).map((p) => p.drawn as [number, number])
+  const parts = character.figure?.parts ?? []
+  const kept = parts.filter((p) => !looks.hidden.includes(p.name)).map((p) => p.drawn as [number, number])
   figure?.keep(kept.length === parts.length ? null : kept)
 }
-watch(() => bench.shading, paint)
-watch(() => bench.place, (at) => {
-  if (!at || !stage || !bench.figure) return
+watch(() => looks.shading, paint)
+watch(() => looks.place, (at) => {
+  if (!at || !stage || !character.figure) return
   const place = new Vector3(...at)
   // From where its side of the body is seen.
-  const from = new Vector3(place.x, 0.1 * bench.figure.height, place.z).normalize()
-  stage.face(place, from, bench.figure.height * 0.1)
+  const from = new Vector3(place.x, 0.1 * character.figure.height, place.z).normalize()
+  stage.face(place, from, character.figure.height * 0.1)
 })
-watch(() => bench.hidden, () => {
+watch(() => looks.hidden, () => {
   hideParts()
   stage?.invalidate()
 })
-watch([wipe.at, () => bench.wipe, () => bench.holding, () => bench.shading, () => bench.chosen, () => bench.axis, () => bench.joints, () => bench.figure, () => tools.tool, () => tools.markers, split], () => stage?.invalidate())
+watch([wipe.at, () => looks.wipe, () => looks.holding, () => looks.shading, () => posing.chosen, () => posing.axis, () => looks.joints, () => character.figure, () => tools.tool, () => tools.markers, split], () => stage?.invalidate())
 // The last place of the pointer, for the key that hides the part under it.
 let pointer: PointerEvent | null = null
 useEventListener(canvas, 'pointermove', (event: PointerEvent) => (pointer = event))
 function hideUnder(): void {
   const part = pointer && partUnder(pointer)
-  if (part && bench.hidden.length < (bench.figure?.parts.length ?? 0) - 1) bench.hidden = [...bench.hidden, part]
+  if (part && looks.hidden.length < (character.figure?.parts.length ?? 0) - 1) looks.hidden = [...looks.hidden, part]
 }
 onBeforeUnmount(() => {
   figure?.dispose()
   stage?.dispose()
 })
-defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
+useViewKeys({ face: () => face(side.value + 1), faceAll, hideUnder })
 </script>
 
 <template>
@@ -185,17 +192,17 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
       @pointerleave="leave"
     />
     <svg v-if="ready" class="over" :width="width" :height="height" aria-hidden="true">
-      <g v-if="bench.joints">
+      <g v-if="looks.joints">
         <line v-for="b in bones" :key="b.key" :x1="b.x1" :y1="b.y1" :x2="b.x2" :y2="b.y2" class="bone" />
         <template v-for="d in dots" :key="d.name">
-          <circle v-if="d.seen" :cx="d.x" :cy="d.y" :r="d.name === bench.chosen ? 5 : 3" class="dot" :class="{ on: d.name === bench.chosen }" />
+          <circle v-if="d.seen" :cx="d.x" :cy="d.y" :r="d.name === posing.chosen ? 5 : 3" class="dot" :class="{ on: d.name === posing.chosen }" />
           <circle
             v-if="d.seen && !brushing" :cx="d.x" :cy="d.y" r="9" class="catch" :data-joint="d.name"
-            :class="{ grab: tools.placing }" @click="bench.chooseJoint(d.name)"
+            :class="{ grab: tools.placing }" @click="posing.chooseJoint(d.name)"
             @pointerdown="placing.grabJoint($event, d.name)" @pointermove="placing.drag" @pointerup="placing.drop" @pointercancel="placing.cancel"
           ><title>{{ plainName(d.name) }}</title></circle>
         </template>
-        <g v-for="a in arcs" :key="a.axis.join()" class="arc" :class="{ on: sameAxis(a.axis, bench.axis) }">
+        <g v-for="a in arcs" :key="a.axis.join()" class="arc" :class="{ on: sameAxis(a.axis, posing.axis) }">
           <path :d="a.path" class="line" />
           <path :d="a.path" class="hold" @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop" />
           <circle
@@ -223,12 +230,12 @@ defineExpose({ face: () => face(side.value + 1), faceAll, hideUnder })
         @keydown.left="wipe.nudge(-0.03)" @keydown.right="wipe.nudge(0.03)"
       >◂ ▸</button>
     </template>
-    <div v-else-if="bench.holding" class="tag still">without remedies</div>
+    <div v-else-if="looks.holding" class="tag still">without remedies</div>
     <div v-if="ring && tools.painting && under !== null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       weight <b class="num">{{ under.toFixed(2) }}</b>
     </div>
-    <div v-else-if="ring && !tools.picking && bench.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
-      volume <b class="num good">{{ bench.frame.measures.with.volume.toFixed(1) }} %</b>
+    <div v-else-if="ring && !tools.picking && live.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
+      volume <b class="num good">{{ live.frame.measures.with.volume.toFixed(1) }} %</b>
     </div>
     <div class="cameras">
       <button v-for="(name, k) in sideNames" :key="name" :class="{ on: side === k }" :aria-label="`Face the joint, ${name}`" :title="`Face the joint, ${name} (F: next side)`" @click="face(k)">

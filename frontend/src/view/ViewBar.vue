@@ -1,22 +1,26 @@
 <script setup lang="ts">
 /** What the view shows: shading, and what is on or off; a station adds its own switches in the middle. */
-import { useWorkbench, type Shading } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLook, type Shading } from '@/workbench/look'
 import PartsMenu from './PartsMenu.vue'
 
 defineProps<{ shadings: Shading[] }>()
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const looks = useLook()
 const labels: Record<Shading, string> = { weights: 'Weights', mixed: 'All joints', colour: 'Colour', clay: 'Clay', wire: 'Wire', volume: 'Volume' }
 </script>
 
 <template>
   <div class="bar chips" role="radiogroup" aria-label="Shading">
-    <button v-for="s in shadings" :key="s" role="radio" :aria-checked="bench.shading === s" :class="{ on: bench.shading === s }" @click="bench.shading = s">{{ labels[s] }}</button>
+    <button v-for="s in shadings" :key="s" role="radio" :aria-checked="looks.shading === s" :class="{ on: looks.shading === s }" @click="looks.shading = s">{{ labels[s] }}</button>
   </div>
   <div class="bar toggles">
-    <button :class="{ on: !bench.atRest }" :disabled="bench.sculpting !== null" title="Rest pose and back (Q)" @click="bench.toggleRest">{{ bench.atRest ? 'Back to pose' : 'Rest pose' }}</button>
+    <button :class="{ on: !posing.atRest }" :disabled="character.sculpting !== null" title="Rest pose and back (Q)" @click="posing.toggleRest">{{ posing.atRest ? 'Back to pose' : 'Rest pose' }}</button>
     <slot />
-    <button :class="{ on: bench.joints }" :aria-pressed="bench.joints" title="Joints on or off (J)" @click="bench.joints = !bench.joints">Joints</button>
-    <PartsMenu v-if="(bench.figure?.parts.length ?? 0) > 1" />
+    <button :class="{ on: looks.joints }" :aria-pressed="looks.joints" title="Joints on or off (J)" @click="looks.joints = !looks.joints">Joints</button>
+    <PartsMenu v-if="(character.figure?.parts.length ?? 0) > 1" />
   </div>
 </template>
 

@@ -9,7 +9,9 @@ import { computed, ref, shallowRef, type Ref } from 'vue'
 import type { Dab } from '@/api/live'
 import { isTyping } from '@/workbench/keys'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { useLive } from '@/workbench/live'
+import { useLook } from '@/workbench/look'
 import type { Figure } from './figure'
 import { project } from './joints'
 import type { Stage } from './stage'
@@ -29,7 +31,9 @@ function useHeldKey(key: string) {
 }
 
 export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () => { stage: Stage; figure: Figure } | null) {
-  const bench = useWorkbench()
+  const character = useCharacter()
+  const live = useLive()
+  const looks = useLook()
   const tools = useTools()
   const ring = shallowRef<{ x: number; y: number; r: number } | null>(null)
   /** The ring on the other side while strokes are mirrored. */
@@ -80,7 +84,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
   /** Choose the vertex nearest to the pointer, to list what it follows. */
   function pick(event: PointerEvent): void {
     const found = hit(event)
-    const points = bench.frame?.with
+    const points = live.frame?.with
     if (!found?.face || !points) return
     const { a, b, c } = found.face
     const away = (v: number) => found.point.distanceTo(new Vector3(points[3 * v], points[3 * v + 1], points[3 * v + 2]))
@@ -89,7 +93,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
 
   /** Where the brush works on the other side: at the mirror image of the vertex under it. */
   function mirrorOf(found: Intersection): { x: number; y: number; r: number } | null {
-    const points = bench.frame?.with, twins = tools.twins
+    const points = live.frame?.with, twins = tools.twins
     if (!found.face || !points || !twins) return null
     const twin = twins[found.face.a]
     if (twin < 0 || twin === found.face.a) return null
@@ -102,7 +106,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
   function press(event: PointerEvent): void {
     const now = scene()
     if (!now || event.button !== 0) return
-    if (event.altKey && bench.showsWeights) {
+    if (event.altKey && looks.showsWeights) {
       pick(event)
       return
     }
@@ -151,7 +155,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
   function partUnder(event: PointerEvent): string | null {
     const face = hit(event)?.faceIndex
     if (face == null) return null
-    return bench.figure?.parts.find((p) => face >= p.drawn[0] && face < p.drawn[1])?.name ?? null
+    return character.figure?.parts.find((p) => face >= p.drawn[0] && face < p.drawn[1])?.name ?? null
   }
 
   function move(event: PointerEvent): void {
@@ -172,9 +176,9 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const box = canvas.value!.getBoundingClientRect()
     const at = stroke && tools.grabs ? stroke.start : found?.point
     const pixels = at ? tools.brushReach / metresPerPixel(at) : 0
-    under.value = tools.painting && found?.face ? (bench.frame?.weights?.[found.face.a] ?? null) : null
+    under.value = tools.painting && found?.face ? (live.frame?.weights?.[found.face.a] ?? null) : null
     ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: pixels } : null
-    otherRing.value = tools.brushing && !bench.sculpting && tools.mirrored && found ? mirrorOf(found) : null
+    otherRing.value = tools.brushing && !character.sculpting && tools.mirrored && found ? mirrorOf(found) : null
     if (!stroke) return
     if (tools.grabs) {
       const scale = metresPerPixel(stroke.start)

@@ -8,7 +8,9 @@ import { Plane, Raycaster, Vector2, Vector3 } from 'three'
 import type { Ref } from 'vue'
 import { api, Problem } from '@/api/client'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { say, useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
 import type { Figure } from './figure'
 import { jointPlace, project, type View } from './joints'
 import type { Stage } from './stage'
@@ -20,7 +22,9 @@ export const MIDDLE = ['head_top', 'neck']
 export const markerLabel = (name: string) => name.replace('_', ' ')
 
 export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: () => { stage: Stage; figure: Figure } | null) {
-  const bench = useWorkbench()
+  const character = useCharacter()
+  const posing = usePose()
+  const live = useLive()
   const tools = useTools()
   let marker: string | null = null
   let travelled = false
@@ -53,11 +57,11 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
   }
 
   function grabJoint(event: PointerEvent, joint: string): void {
-    const info = bench.figure?.joints.find((j) => j.name === joint)
-    if (!info || !bench.frame || !tools.placing) return
-    bench.chooseJoint(joint)
-    const p = jointPlace(bench.frame.joints, info.index)
-    bench.moving = { joint, at: [p.x, p.y, p.z], mirror: tools.mirrored }
+    const info = character.figure?.joints.find((j) => j.name === joint)
+    if (!info || !live.frame || !tools.placing) return
+    posing.chooseJoint(joint)
+    const p = jointPlace(live.frame.joints, info.index)
+    live.moving = { joint, at: [p.x, p.y, p.z], mirror: tools.mirrored }
     ;(event.target as Element).setPointerCapture(event.pointerId)
   }
   function grabMarker(event: PointerEvent, name: string): void {
@@ -65,15 +69,15 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     ;(event.target as Element).setPointerCapture(event.pointerId)
   }
   function drag(event: PointerEvent): void {
-    if (bench.moving) {
+    if (live.moving) {
       aim(event)
-      const to = (event.shiftKey && middle()) || inPlane(new Vector3(...bench.moving.at))
-      bench.moving = { ...bench.moving, at: [to.x, to.y, to.z] }
+      const to = (event.shiftKey && middle()) || inPlane(new Vector3(...live.moving.at))
+      live.moving = { ...live.moving, at: [to.x, to.y, to.z] }
       travelled = true
     } else if (marker && tools.markers) {
       aim(event)
       const to = middle() ?? inPlane(new Vector3(...tools.markers[marker]))
-      const x = MIDDLE.includes(marker) ? (bench.figure?.mirror_x ?? 0) : to.x
+      const x = MIDDLE.includes(marker) ? (character.figure?.mirror_x ?? 0) : to.x
       tools.markers = { ...tools.markers, [marker]: [x, to.y, to.z] }
     } else return
     scene()!.stage.invalidate()
@@ -89,34 +93,34 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     aim(event)
     const at = middle()
     if (!at) {
-      bench.say(new Problem('There is no skin there: click on the limb that the joint is for.'))
+      say(new Problem('There is no skin there: click on the limb that the joint is for.'))
       return
     }
     // One click after the other: the next joint hangs on this one.
     making = true
-    await tools.makeJoint(tools.nextName(), [at.x, at.y, at.z], bench.pose)
+    await tools.makeJoint(tools.nextName(), [at.x, at.y, at.z], posing.pose)
     making = false
   }
   async function drop(): Promise<void> {
     marker = null
-    const placed = bench.moving
+    const placed = live.moving
     if (!placed) return
     // A click only chooses the joint.
-    const body = { at: placed.at, pose: { joints: bench.pose }, mirror: placed.mirror }
-    if (travelled) await bench.edit((c) => api.placeJoint(c, placed.joint, body))
+    const body = { at: placed.at, pose: posing.pose, mirror: placed.mirror }
+    if (travelled) await character.edit((c) => api.placeJoint(c, placed.joint, body))
     travelled = false
-    bench.moving = null
+    live.moving = null
   }
 
   /** The drag was taken away (a gesture of the system): nothing has happened. */
   function cancel(): void {
-    marker = bench.moving = null
+    marker = live.moving = null
     travelled = false
   }
 
   /** The markers as they are seen, each with its mirror image. */
   function markerDots(view: View): MarkerDot[] {
-    const plane = bench.figure?.mirror_x ?? 0
+    const plane = character.figure?.mirror_x ?? 0
     return Object.entries(tools.markers ?? {}).map(([name, at]) => {
       const { x, y } = project(new Vector3(...at), view)
       const twin = MIDDLE.includes(name) ? null : project(new Vector3(2 * plane - at[0], at[1], at[2]), view)

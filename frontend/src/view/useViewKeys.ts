@@ -1,8 +1,8 @@
-/** The keys that every station with a view has. */
-import type { Ref } from 'vue'
+/** The keys of the view. */
 import { usePlainKeys } from '@/workbench/keys'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { usePose } from '@/workbench/pose'
+import { useLook } from '@/workbench/look'
 
 interface View {
   face(): void
@@ -10,19 +10,19 @@ interface View {
   hideUnder(): void
 }
 
-export function useViewKeys(view: Ref<View | null | undefined>, more: Record<string, () => void> = {}): void {
-  const bench = useWorkbench()
+export function useViewKeys(view: View): void {
+  const posing = usePose()
+  const looks = useLook()
   const tools = useTools()
   usePlainKeys({
-    q: bench.toggleRest,
-    j: () => (bench.joints = !bench.joints),
-    f: () => view.value?.face(),
-    a: () => view.value?.faceAll(),
-    h: () => view.value?.hideUnder(),
+    q: posing.toggleRest,
+    j: () => (looks.joints = !looks.joints),
+    f: () => view.face(),
+    a: () => view.faceAll(),
+    h: () => view.hideUnder(),
     '[': () => tools.resize(1 / 1.1),
     ']': () => tools.resize(1.1),
-    ',': () => bench.bendTo(bench.angle - 5),
-    '.': () => bench.bendTo(bench.angle + 5),
-    ...more,
+    ',': () => posing.bendTo(posing.angle - 5),
+    '.': () => posing.bendTo(posing.angle + 5),
   })
 }

@@ -1,15 +1,21 @@
 /** The wipe: where the view is split into without remedies and with them. */
 import { computed, ref, type Ref } from 'vue'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
+import { useLook } from '@/workbench/look'
 import { jointPlace, project } from './joints'
 import type { Stage } from './stage'
 
 export function useWipe(host: Ref<HTMLElement | undefined>, stage: () => Stage | null) {
-  const bench = useWorkbench()
+  const character = useCharacter()
+  const posing = usePose()
+  const live = useLive()
+  const looks = useLook()
   /** As a share of the width. */
   const at = ref(0.5)
   const dragging = ref(false)
-  const split = computed(() => Boolean(bench.showsWithout && bench.wipe && !bench.holding && bench.state?.remedies.length))
+  const split = computed(() => Boolean(looks.showsWithout && looks.wipe && !looks.holding && character.state?.remedies.length))
   const set = (share: number) => (at.value = Math.max(0.02, Math.min(0.98, share)))
 
   function grab(event: PointerEvent): void {
@@ -26,7 +32,7 @@ export function useWipe(host: Ref<HTMLElement | undefined>, stage: () => Stage |
 
   /** Stand at the chosen joint, so that it shows something. */
   function centre(): void {
-    const info = bench.jointInfo, frame = bench.frame, now = stage()
+    const info = posing.jointInfo, frame = live.frame, now = stage()
     if (!now || !info || !frame) return
     now.camera.updateMatrixWorld()
     const seen = project(jointPlace(frame.joints, info.index), { camera: now.camera, width: 1, height: 1 })

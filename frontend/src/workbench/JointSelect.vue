@@ -2,16 +2,16 @@
 /** Choose one joint, or several, by name: as it reads here, or as the file spells it. */
 import { computed, ref } from 'vue'
 import { plainName } from './angles'
-import { useWorkbench } from './store'
+import { useCharacter } from './character'
 
 const model = defineModel<Chosen>()
 const props = defineProps<{ /** A joint that is not offered. */ without?: string }>()
-const bench = useWorkbench()
+const character = useCharacter()
 const query = ref('')
 const bare = (name: string) => name.toLowerCase().replace(/[^\p{L}\p{N}]+/gu, '')
 const joints = computed(() => {
   const wanted = bare(query.value)
-  return (bench.figure?.joints ?? []).filter((j) => j.name !== props.without && bare(j.name).includes(wanted))
+  return (character.figure?.joints ?? []).filter((j) => j.name !== props.without && bare(j.name).includes(wanted))
 })
 </script>
 

@@ -3,15 +3,25 @@
 import { onKeyStroke, useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import BindStation from '@/stations/bind/BindStation.vue'
-import DeliverStation from '@/stations/deliver/DeliverStation.vue'
-import MendStation from '@/stations/mend/MendStation.vue'
+import BendStrip from '@/bend-strip/BendStrip.vue'
+import BodyMap from '@/body-map/BodyMap.vue'
+import PoseList from '@/body-map/PoseList.vue'
+import FigureView from '@/view/FigureView.vue'
+import { panels } from '@/stations/stations'
 import KeyList from './KeyList.vue'
 import { isTyping } from './keys'
-import { useWorkbench } from './store'
+import { useCharacter } from './character'
+import { useLive } from './live'
+import { useLook } from './look'
+import { useMending } from './mending'
+import { usePose } from './pose'
 
 const props = defineProps<{ id: string; station?: string }>()
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
+const looks = useLook()
+const mending = useMending()
 const router = useRouter()
 const help = ref(false)
 const stations = [{ key: '1', name: 'bind', label: 'Bind' }, { key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
@@ -19,25 +29,41 @@ const station = computed(() => props.station || 'mend')
 const go = (name: string) => router.push(`/characters/${props.id}/${name}`)
 
 watch(() => props.id, async (id) => {
-  await bench.open(id)
+  live.disconnect()
+  posing.reset()
+  looks.reset()
+  if (!(await character.open(id))) return
+  mending.chooseFirst()
+  live.connect()
   // Where nothing follows a joint yet there is nothing to mend.
-  if (id === props.id && !props.station && bench.state?.bound === false) void router.replace(`/characters/${id}/bind`)
+  if (id === props.id && !props.station && character.state?.bound === false) void router.replace(`/characters/${id}/bind`)
 }, { immediate: true })
-watch(() => bench.state?.name, (name) => (document.title = name ? `${name} – Plethos` : 'Plethos'))
-onBeforeUnmount(() => bench.close())
+watch(() => character.state?.name, (name) => (document.title = name ? `${name} – Plethos` : 'Plethos'))
+onBeforeUnmount(() => {
+  live.disconnect()
+  character.close()
+  posing.reset()
+  looks.reset()
+})
+/** A button clicked with the pointer gives the focus back, so that Space stays the key for "without". */
+const letGo = (event: MouseEvent) => {
+  if (event.detail > 0 && document.activeElement instanceof HTMLButtonElement) document.activeElement.blur()
+}
+/** The panel and the overlay of the station; Deliver covers the view, which stays behind it. */
+const shown = computed(() => panels[station.value as keyof typeof panels] ?? panels.mend)
 
 for (const s of stations) onKeyStroke(s.key, (event) => { if (!isTyping(event)) void go(s.name) })
 onKeyStroke('?', (event) => { if (!isTyping(event)) help.value = true })
 useEventListener('keydown', (event: KeyboardEvent) => {
   if (isTyping(event) || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
   event.preventDefault()
-  void (event.shiftKey ? bench.redo() : bench.undo())
+  void (event.shiftKey ? character.redo() : character.undo())
 })
 const saved = computed(() => {
-  if (bench.saving) return 'Saving …'
-  if (bench.lost) return 'Connection lost, trying again'
-  if (!bench.state) return ''
-  return `Saved ${new Date(bench.state.saved_at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}`
+  if (character.saving) return 'Saving …'
+  if (live.lost) return 'Connection lost, trying again'
+  if (!character.state) return ''
+  return `Saved ${new Date(character.state.saved_at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}`
 })
 </script>
 
@@ -47,20 +73,31 @@ const saved = computed(() => {
       <router-link to="/" class="brand" title="To the library">
         <svg width="20" height="20" viewBox="0 0 20 20" aria-hidden="true"><path d="M3 14c0-6 3-9 7-9s7 3 7 9" fill="none" stroke="#7fd1b9" stroke-width="2.6" stroke-linecap="round" /><circle cx="10" cy="13" r="2.2" fill="#ff8f6b" /></svg>plethos
       </router-link>
-      <div class="who"><b>{{ bench.state?.name }}</b> <span class="muted">v{{ bench.state?.version ?? '' }}</span></div>
+      <div class="who"><b>{{ character.state?.name }}</b> <span class="muted">v{{ character.state?.version ?? '' }}</span></div>
       <nav aria-label="Stations">
         <button v-for="s in stations" :key="s.name" :class="{ on: station === s.name }" :aria-current="station === s.name ? 'page' : undefined" @click="go(s.name)"><span class="num">{{ s.key }}</span>{{ s.label }}</button>
       </nav>
-      <div class="saved" role="status" :class="{ lost: bench.lost }"><i />{{ saved }}</div>
-      <button class="icon" :disabled="!bench.state?.undo" :title="bench.state?.undo ? `Undo: ${bench.state.undo} (Ctrl+Z)` : 'Nothing to undo'" aria-label="Undo" @click="bench.undo()">↶</button>
-      <button class="icon" :disabled="!bench.state?.redo" title="Redo (Ctrl+Shift+Z)" aria-label="Redo" @click="bench.redo()">↷</button>
+      <div class="saved" role="status" :class="{ lost: live.lost }"><i />{{ saved }}</div>
+      <button class="icon" :disabled="!character.state?.undo" :title="character.state?.undo ? `Undo: ${character.state.undo} (Ctrl+Z)` : 'Nothing to undo'" aria-label="Undo" @click="character.undo()">↶</button>
+      <button class="icon" :disabled="!character.state?.redo" title="Redo (Ctrl+Shift+Z)" aria-label="Redo" @click="character.redo()">↷</button>
       <button class="icon" title="Keys (?)" aria-label="Keys" @click="help = true">?</button>
     </header>
-    <main v-if="bench.failure" class="failure"><h1>{{ bench.failure }}</h1><router-link to="/">Back to the library</router-link></main>
-    <main v-else-if="!bench.figure" class="failure"><p class="muted">Opening …</p></main>
-    <DeliverStation v-else-if="station === 'deliver'" />
-    <BindStation v-else-if="station === 'bind'" />
-    <MendStation v-else />
+    <main v-if="character.failure" class="failure"><h1>{{ character.failure }}</h1><router-link to="/">Back to the library</router-link></main>
+    <main v-else-if="!character.figure" class="failure"><p class="muted">Opening …</p></main>
+    <template v-else>
+      <component :is="shown.page" v-if="shown.page" />
+      <!-- The view is made once and stays, with its camera; stations change what is round it. -->
+      <div v-show="!shown.page" class="station" @click="letGo">
+        <aside class="left">
+          <BodyMap />
+          <PoseList />
+        </aside>
+        <FigureView><component :is="shown.over" v-if="shown.over" /></FigureView>
+        <component :is="shown.panel" v-if="shown.panel" />
+        <aside v-else />
+        <BendStrip class="strip" />
+      </div>
+    </template>
     <KeyList v-model="help" />
   </div>
 </template>

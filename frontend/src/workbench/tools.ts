@@ -2,9 +2,12 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api, type PickBody, type Point, type TargetBody } from '@/api/client'
-import type { Dab, PaintMode, Within } from '@/api/live'
-import { useWorkbench } from './store'
+import { api, type PickBody, type Point, type Pose, type TargetBody } from '@/api/client'
+import type { Dab, PaintMode, ToolSettings, Within } from '@/api/live'
+import { say, useCharacter } from './character'
+import { usePose } from './pose'
+import { useLive } from './live'
+import { useLook } from './look'
 
 export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
 export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place' | 'make'
@@ -13,7 +16,10 @@ export type BindTab = 'weights' | 'regions' | 'joints'
 const PAINTS: Tool[] = ['add', 'subtract', 'replace', 'smooth', 'even']
 
 export const useTools = defineStore('tools', () => {
-  const bench = useWorkbench()
+  const character = useCharacter()
+  const posing = usePose()
+  const live = useLive()
+  const looks = useLook()
   const tool = ref<Tool>('pose')
   const bindTab = ref<BindTab>('weights')
   /** Whether the station Bind is open. */
@@ -42,85 +48,86 @@ export const useTools = defineStore('tools', () => {
   const twins = shallowRef<Int32Array | null>(null)
 
   /** The brush's radius over the surface, metres. */
-  const brushReach = computed(() => brushSize.value * bench.sizeFactor)
-  const painting = computed(() => PAINTS.includes(tool.value) && !bench.sculpting && bench.chosen !== '')
-  const picking = computed(() => (tool.value === 'pick' || tool.value === 'take') && !bench.sculpting)
-  const placing = computed(() => tool.value === 'place' && !bench.sculpting)
+  const brushReach = computed(() => brushSize.value * character.sizeFactor)
+  const painting = computed(() => PAINTS.includes(tool.value) && !character.sculpting && posing.chosen !== '')
+  const picking = computed(() => (tool.value === 'pick' || tool.value === 'take') && !character.sculpting)
+  const placing = computed(() => tool.value === 'place' && !character.sculpting)
   /** Whether a click on the skin makes a joint there. */
-  const making = computed(() => tool.value === 'make' && !bench.sculpting)
+  const making = computed(() => tool.value === 'make' && !character.sculpting)
   /** Whether a click on a piece does something with all of it. */
-  const piecing = computed(() => (tool.value === 'give' || tool.value === 'piece') && !bench.sculpting)
+  const piecing = computed(() => (tool.value === 'give' || tool.value === 'piece') && !character.sculpting)
   /** Whether the pointer works on the skin instead of posing. */
-  const brushing = computed(() => bench.sculpting !== null || painting.value || picking.value)
-  const grabs = computed(() => bench.sculpting !== null && brush.value === 'grab')
+  const brushing = computed(() => character.sculpting !== null || painting.value || picking.value)
+  const grabs = computed(() => character.sculpting !== null && brush.value === 'grab')
   const within = computed<Within>(() =>
     keepTo.value === 'everywhere' ? null : { region: withinRegion.value, outside: keepTo.value === 'outside' },
   )
-  const picked = computed(() => bench.state?.regions.find((r) => r.name === '')?.vertices ?? 0)
-  const kept = computed(() => bench.state?.regions.filter((r) => r.name !== '') ?? [])
+  const picked = computed(() => character.state?.regions.find((r) => r.name === '')?.vertices ?? 0)
+  const kept = computed(() => character.state?.regions.filter((r) => r.name !== '') ?? [])
   const pickedTarget: TargetBody = { region: '' }
 
   function resize(factor: number): void {
     brushSize.value = Math.max(0.005, Math.min(0.25, brushSize.value * factor))
   }
 
-  const kind = () => (picking.value ? 'pick' : painting.value ? 'paint' : 'dabs')
   /** What the server is told of the brush; equal for all touches of a stroke. */
-  function settings(): Record<string, unknown> {
-    if (picking.value) return { take: tool.value === 'take', mirror: mirrored.value }
-    if (!painting.value) return { brush: brush.value, within: within.value }
+  function settings(): ToolSettings {
+    if (picking.value) return { tool: 'pick', take: tool.value === 'take', mirror: mirrored.value }
+    if (!painting.value) return { tool: 'sculpt', brush: brush.value, within: within.value }
     return {
-      joint: bench.chosen,
-      mode: tool.value,
+      tool: 'paint',
+      joint: posing.chosen,
+      mode: tool.value as PaintMode,
       value: paintValue.value,
+      strength: 1,
       mirror: mirrored.value,
       locked: locked.value,
       within: within.value,
     }
   }
-  const touch = (dab: Dab) => bench.touch(kind(), settings(), dab)
-  const endStroke = () => bench.endStroke(kind(), settings())
+  const touch = (dab: Dab) => live.touch(settings(), dab)
+  const endStroke = () => live.endStroke()
 
   /** Do to a region what the brush does. */
   function fill(mode: PaintMode, target: TargetBody) {
-    const body = { target, joint: bench.chosen, mode, value: paintValue.value, strength: brushStrength.value, locked: locked.value, mirror: mirrored.value }
-    return bench.edit((c) => api.fill(c, body))
+    const body = { target, joint: posing.chosen, mode, value: paintValue.value, strength: brushStrength.value, locked: locked.value, mirror: mirrored.value }
+    return character.edit((c) => api.fill(c, body))
   }
 
   /** Pick the connected piece, or the loop of edges, at a place on the posed skin. */
   function pickAt(by: 'piece' | 'loop', triangle: number, at: Point) {
     const how: PickBody['how'] = tool.value === 'take' ? 'take' : 'add'
-    const body = { by, how, name: '', triangle, at, least: 0.05, pose: { joints: bench.pose }, mirror: mirrored.value }
-    return bench.edit((c) => api.pick(c, body))
+    const body = { by, how, name: '', triangle, at, least: 0.05, pose: posing.pose, mirror: mirrored.value }
+    return character.edit((c) => api.pick(c, body))
   }
 
   /** A click on a piece: give it to the chosen joint, or pick it. */
   function clickPiece(triangle: number, at: Point): void {
-    if (tool.value === 'give') void bench.edit((c) => api.give(c, { piece: triangle }, bench.chosen))
+    if (tool.value === 'give') void character.edit((c) => api.give(c, { piece: triangle }, posing.chosen))
     else void pickAt('piece', triangle, at)
   }
 
   /** Make a joint under the chosen one, at a place at rest or in a pose, and choose it: the next one hangs on it. */
-  async function makeJoint(name: string, at: Point, pose: typeof bench.pose): Promise<boolean> {
-    const body = { name, parent: bench.chosen || null, at, pose: { joints: pose }, mirror: mirrored.value }
-    if (!(await bench.edit((c) => api.makeJoint(c, body)))) return false
-    bench.chooseJoint(name)
+  async function makeJoint(name: string, at: Point, pose: Pose): Promise<boolean> {
+    const body = { name, parent: posing.chosen || null, at, pose, mirror: mirrored.value }
+    if (!(await character.edit((c) => api.makeJoint(c, body)))) return false
+    posing.chooseJoint(name)
     return true
   }
 
   /** The next name of a chain: the one that was typed, or the chosen joint's, with the next free number. */
   function nextName(): string {
-    const base = jointName.value.trim() || bench.chosen.replace(/[_.\- ]?\d+$/, '') || 'joint'
-    const taken = new Set(bench.figure?.joints.map((j) => j.name))
+    const base = jointName.value.trim() || posing.chosen.replace(/[_.\- ]?\d+$/, '') || 'joint'
+    const taken = new Set(character.figure?.joints.map((j) => j.name))
     for (let k = 1; ; k += 1) if (!taken.has(`${base}_${k}`)) return `${base}_${k}`
   }
 
   async function beginLaying(): Promise<void> {
     try {
-      markers.value = await api.markers(bench.id)
-      if (!bench.atRest) bench.toggleRest()
+      markers.value = await api.markers(character.id)
+      if (!posing.atRest) posing.toggleRest()
     } catch (error) {
-      bench.say(error)
+      say(error)
     }
   }
 
@@ -133,9 +140,9 @@ export const useTools = defineStore('tools', () => {
     jointName.value = ''
     vertex.value = markers.value = twins.value = null
   }
-  watch(() => bench.id, reset)
+  watch(() => character.id, reset)
   // A joint, a vertex or a region that is gone is not held on to.
-  watch(() => bench.figure, (figure) => {
+  watch(() => character.figure, (figure) => {
     locked.value = locked.value.filter((name) => figure?.joints.some((j) => j.name === name))
   })
   watch(kept, (regions) => {
@@ -146,12 +153,12 @@ export const useTools = defineStore('tools', () => {
   })
   watch([painting, picking], async () => {
     if (twins.value || !(painting.value || picking.value)) return
-    const of = bench.id
+    const of = character.id
     const found = await api.twins(of).catch(() => null)
-    if (of === bench.id) twins.value = found
+    if (of === character.id) twins.value = found
   })
   watch([binds, bindTab, tool, keepTo], () => {
-    bench.showsRegion = (binds.value && bindTab.value === 'regions') || picking.value || keepTo.value !== 'everywhere'
+    looks.showsRegion = (binds.value && bindTab.value === 'regions') || picking.value || keepTo.value !== 'everywhere'
   })
 
   return {

@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.character import Character
-from plethos.core.evaluate import Evaluator
+from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.girth import Slice, cut_slices
 from plethos.core.measure.region import Region, joint_region, region_volume
+from plethos.core.mesh import Mesh
 from plethos.core.skeleton import Pose
 
 
@@ -35,69 +36,79 @@ class Measured:
     girth: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
+class BendSite:
+    """A joint's region with its slices and their values at rest: what depends on mesh, skeleton and binding only."""
+
+    region: Region
+    slices: tuple[Slice, ...]
+    volume: float
+    areas: tuple[float, ...]
+
+    @classmethod
+    def of(cls, character: Character, joint: int) -> BendSite:
+        """Find the region of a joint.
+
+        Raises
+        ------
+        BadEditError
+            When the joint bends no skin.
+        """
+        rest = character.mesh.rest
+        region = joint_region(character, joint, rest)
+        points = rest[region.vertices]
+        slices = tuple(cut_slices(character.skeleton, joint, region, points))
+        return cls(region, slices, region_volume(region, points), tuple(s.area(points) for s in slices))
+
+
+@dataclass(frozen=True, eq=False)
 class BendMeasure:
-    """The measures of one joint, made ready once a version of the character.
+    """The measures of one joint, made ready for a version of the character.
 
     Parameters
     ----------
-    character, joint
+    joint
         Whose bend.
-    rest
-        Rest points ``(V, 3)`` in the world.
-
-    Raises
-    ------
-    BadEditError
-        On first use, when the joint bends no skin.
+    site
+        Its region.
+    evaluator
+        Of the region's vertices.
     """
 
-    character: Character
     joint: int
-    rest: NDArray[np.float32]
+    site: BendSite
+    evaluator: Evaluator
 
-    @cached_property
-    def region(self) -> Region:
-        return joint_region(self.character, self.joint, self.rest)
+    @classmethod
+    def of(cls, character: Character, joint: int, before: BendMeasure | None = None) -> BendMeasure:
+        """The measures of a joint.
 
-    @cached_property
-    def slices(self) -> list[Slice]:
-        return cut_slices(self.character.skeleton, self.joint, self.region, self.rest[self.region.vertices])
+        Parameters
+        ----------
+        before
+            Those of another version on the same mesh, skeleton and binding: its region is taken over.
 
-    @cached_property
-    def _rest_values(self) -> tuple[float, list[float]]:
-        points = self.rest[self.region.vertices]
-        return region_volume(self.region, points), [s.area(points) for s in self.slices]
-
-    @cached_property
-    def _evaluator(self) -> Evaluator:
-        return Evaluator(self.character, self.region.vertices)
-
-    def prepared(self) -> BendMeasure:
-        """This measure with its region, slices and rest values found: `with_character` then measures in the same."""
-        _ = self.slices, self._rest_values
-        return self
-
-    def with_character(self, character: Character) -> BendMeasure:
-        """What is prepared here, measured on another version of the same mesh."""
-        fresh = BendMeasure(character, self.joint, self.rest)
-        for name in ("region", "slices", "_rest_values"):
-            if name in self.__dict__:
-                fresh.__dict__[name] = self.__dict__[name]
-        return fresh
+        Raises
+        ------
+        BadEditError
+            When the joint bends no skin.
+        """
+        site = BendSite.of(character, joint) if before is None else before.site
+        known = None if before is None else before.evaluator
+        return cls(joint, site, Evaluator.of(character, known, site.region.vertices))
 
     def of_points(self, points: NDArray[np.floating]) -> Measured:
         """Measures of posed points ``(N, 3)`` of the region's vertices."""
-        volume, areas = self._rest_values
-        girth = [s.area(points) / a for s, a in zip(self.slices, areas, strict=True) if a > 0]
+        site = self.site
+        girth = [s.area(points) / a for s, a in zip(site.slices, site.areas, strict=True) if a > 0]
         return Measured(
-            100 * region_volume(self.region, points) / volume if volume else 100.0,
+            100 * region_volume(site.region, points) / site.volume if site.volume else 100.0,
             100 * min(girth) if girth else None,
         )
 
-    def at(self, pose: Pose, remedies: bool = True) -> Measured:
+    def at(self, pose: Pose, acting: Acting = ALL) -> Measured:
         """Measures in any pose."""
-        return self.of_points(self._evaluator.evaluate(pose, remedies))
+        return self.of_points(self.evaluator.pose(pose, acting).points)
 
 
 def bent(pose: Pose, joint: int, axis: Sequence[float], angle: float) -> Pose:
@@ -120,29 +131,29 @@ class BendStep:
 
 def bend_steps(measure: BendMeasure, pose: Pose, axis: Sequence[float], angles: Sequence[float]) -> Iterator[BendStep]:
     """Walk a joint over its travel, everything else held as in `pose`."""
-    character = measure.character
-    acting = any(r.on and r.trigger for r in character.remedies)
+    evaluator = measure.evaluator
+    acting = any(r.on for r in evaluator.character.rules.remedies)
     for angle in angles:
         at = bent(pose, measure.joint, axis, angle)
-        without = measure.at(at, remedies=False)
-        activations = {r.id: r.trigger.activation(at) for r in character.remedies if r.trigger}
-        yield BendStep(angle, at, without, measure.at(at) if acting else without, activations)
+        posed = evaluator.pose(at)
+        without = measure.at(at, NONE)
+        with_ = measure.of_points(posed.points) if acting else without
+        yield BendStep(angle, at, without, with_, evaluator.program.activations(posed.moment))
 
 
 @dataclass(frozen=True)
 class ContactCounter:
     """Counts triangles of the whole character that cross others and did not at rest."""
 
-    character: Character
-    rest: NDArray[np.float32]
+    mesh: Mesh
 
     @cached_property
     def _at_rest(self) -> NDArray[np.int32]:
-        return intersecting_pairs(self.rest, self.character.topology.triangles)
+        return intersecting_pairs(self.mesh.rest, self.mesh.topology.triangles)
 
     def count(self, points: NDArray[np.floating]) -> int:
         """Number of triangles in new contacts for posed points ``(V, 3)``."""
-        return len(new_contacts(points, self.character.topology.triangles, self._at_rest))
+        return len(new_contacts(points, self.mesh.topology.triangles, self._at_rest))
 
 
 def degrees_between(start: float, end: float, steps: int) -> list[float]:

@@ -11,7 +11,7 @@ from plethos.core import rotations
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
 
-Channel = Literal["rotation", "translation", "scale", "weights"]
+Channel = Literal["rotation", "translation", "scale", "weights", "dial"]
 Interpolation = Literal["LINEAR", "STEP", "CUBICSPLINE"]
 
 
@@ -24,11 +24,13 @@ class Track:
     channel
         What is keyed.
     target
-        Joint index; for ``weights``, the index of the first shape it drives.
+        Joint index; for ``weights``, the index of the first shape it drives; of no use for ``dial``.
     times
         Seconds ``(N,)``, ascending.
     values
         ``(N, C)``; for CUBICSPLINE ``(N, 3, C)``: in-tangent, value, out-tangent, as glTF 2.0 defines it.
+    dial
+        The name of the dial that is keyed.
     """
 
     channel: Channel
@@ -36,6 +38,7 @@ class Track:
     times: Array
     values: Array
     interpolation: Interpolation = "LINEAR"
+    dial: str = ""
 
     def at(self, time: float) -> Array:
         """The value ``(C,)`` at `time`; the first and the last key hold outside."""
@@ -79,6 +82,7 @@ class Clip:
         moved = np.zeros((len(skeleton), 3))
         scales = np.full((len(skeleton), 3), np.nan)
         weights: dict[int, float] = {}
+        dials: dict[str, float] = {}
         for track in self.tracks:
             value, j = track.at(time), track.target
             if track.channel == "rotation":
@@ -87,6 +91,8 @@ class Clip:
                 moved[j] = value - skeleton.rest_translation[j]
             elif track.channel == "scale":
                 scales[j] = value
+            elif track.channel == "dial":
+                dials[track.dial] = float(value[0])
             else:
                 weights.update({j + k: float(w) for k, w in enumerate(value)})
-        return Pose(turned, moved, scales, weights or None)
+        return Pose(turned, moved, scales, weights or None, dials or None)

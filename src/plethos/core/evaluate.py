@@ -2,225 +2,353 @@
 
 ::
 
-    pose -> joint matrices G -> skin matrices S = G @ inverse_bind
-         -> triggers -> activations a
-    rest points x0 + sum a_i * delta_i          (sparse, before the skin)
-         -> skin y = (1 - m) * linear + m * dual quaternion
+    pose + dials -> triggers and helper joints, in the order in which they depend on each other   (`program.py`)
+                 -> forward kinematics                                                            (`kinematics.py`)
+                 -> shapes -> skin (linear | blend | dual) -> shapes after the skin               (`skinning/`)
+                 -> deformers -> posed points                                                     (`remedies/`)
+
+`Evaluator.pose` gives a `Posed`: a pose once, with some remedies acting. What it holds is worked out when asked for.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.binding import Binding
 from plethos.core.character import Character
+from plethos.core.moment import Moment
+from plethos.core.program import ALL, NONE, Acting, Program, compiled
+from plethos.core.remedies import Body, Deformer
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose
 from plethos.core.skinning import exact
 from plethos.core.skinning.bones import rigid_bones, skin_matrices
+from plethos.core.skinning.layout import ShapeTable, SkinLayout, masked_binding
+
+__all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 
 
-def activation_of(character: Character, remedy_id: str, pose: Pose) -> float:
-    """The activation that a remedy's trigger gives in this pose, before its amount; untied remedies give 0."""
-    trigger = character.remedy(remedy_id).trigger
-    return trigger.activation(pose) if trigger else 0.0
-
-
-def all_shapes(character: Character) -> tuple[Shape, ...]:
-    """The shapes of the file, then those of the remedies, in order."""
-    return character.shapes + tuple(s for r in character.remedies for s in r.shapes)
-
-
-def shape_activations(character: Character, pose: Pose, remedies: bool | Collection[str] = True) -> NDArray[np.float32]:
-    """How much of each of `all_shapes` is on.
-
-    Parameters
-    ----------
-    remedies
-        True = those that are switched on, False = none, or the ids of those that act, switched on or not.
-    """
-    keyed = pose.shape_weights or {}
-    values = [keyed.get(i, shape.weight) for i, shape in enumerate(character.shapes)]
-    for remedy in character.remedies:
-        acts = remedy.on if remedies is True else remedies is not False and remedy.id in remedies
-        activation = remedy.trigger.activation(pose) if remedy.trigger and acts else 0.0
-        values += [remedy.amount * w for w in remedy.shape_weights(activation)]
-    return np.array(values, dtype=np.float32)
-
-
-def shaped_points(character: Character, pose: Pose, remedies: bool | Collection[str] = True) -> NDArray[np.float64]:
-    """Rest points ``(V, 3)`` with the active shapes added, in the space of their part, float64."""
-    points = character.points.astype(np.float64)
-    for shape, a in zip(all_shapes(character), shape_activations(character, pose, remedies).tolist(), strict=True):
-        if a != 0:
-            points[shape.vertices] += a * shape.deltas
-    return points
-
-
-def affine_maps(character: Character, pose: Pose) -> tuple[Array, Array]:
-    """Each vertex's map from rest to world, ``y = M x + c``, float64."""
-    matrices = skin_matrices(character.bones, character.skeleton.global_matrices(pose))
-    return exact.affine_skin(matrices, character.influences, character.weights, character.skin_blend)
-
-
-def evaluate_exact(character: Character, pose: Pose, remedies: bool | Collection[str] = True) -> Array:
-    """Posed points ``(V, 3)`` in the world, float64: slow and sure."""
-    return exact.apply_skin(*affine_maps(character, pose), shaped_points(character, pose, remedies))
-
-
-@dataclass(frozen=True)
-class SkinLayout:
-    """A character's vertices as the kernel reads them: linear only, then blended, then dual quaternion only.
-
-    Parameters
-    ----------
-    order
-        ``(N,)`` the row of the result that each vertex goes to.
-    points, influences, weights, blend
-        In that order; the largest weight of a vertex first.
-    dual_from, linear_until
-        Where dual quaternions begin and linear skinning ends.
-    shape_offsets, shape_vertices, shape_deltas
-        The shapes, one after the other.
-    """
-
-    order: NDArray[np.int32]
-    points: NDArray[np.float32]
-    influences: NDArray[np.int32]
-    weights: NDArray[np.float32]
-    blend: NDArray[np.float32]
-    dual_from: int
-    linear_until: int
-    shape_offsets: NDArray[np.int32]
-    shape_vertices: NDArray[np.int32]
-    shape_deltas: NDArray[np.float32]
-
-    @classmethod
-    def of(cls, character: Character, only: NDArray[np.int32] | None) -> SkinLayout:
-        """The layout of a character's vertices, or of `only` some ``(N,)``, ascending."""
-        chosen = np.arange(len(character.points), dtype=np.int32) if only is None else only
-        blend = character.skin_blend[chosen]
-        kind = (blend > 0).astype(np.int8) + (blend >= 1)
-        order = np.argsort(kind, kind="stable").astype(np.int32)
-        rows = chosen[order]
-        weights = character.weights[rows]
-        largest_first = np.argsort(-weights, axis=1, kind="stable")
-        place = np.full(len(character.points), -1, dtype=np.int32)
-        place[rows] = np.arange(len(rows), dtype=np.int32)
-        offsets, vertices, deltas = [0], [np.zeros(0, np.int32)], [np.zeros((0, 3), np.float32)]
-        for shape in all_shapes(character):
-            there = place[shape.vertices]
-            vertices.append(there[there >= 0])
-            deltas.append(shape.deltas[there >= 0])
-            offsets.append(offsets[-1] + len(vertices[-1]))
-        return cls(
-            order=order,
-            points=np.ascontiguousarray(character.points[rows]),
-            influences=np.ascontiguousarray(np.take_along_axis(character.influences[rows], largest_first, 1)),
-            weights=np.ascontiguousarray(np.take_along_axis(weights, largest_first, 1)),
-            blend=np.ascontiguousarray(blend[order]),
-            dual_from=int((kind == 0).sum()),
-            linear_until=int((kind < 2).sum()),
-            shape_offsets=np.array(offsets, np.int32),
-            shape_vertices=np.ascontiguousarray(np.concatenate(vertices), dtype=np.int32),
-            shape_deltas=np.ascontiguousarray(np.concatenate(deltas), dtype=np.float32),
-        )
-
-
-@dataclass(frozen=True)
+@dataclass(eq=False)
 class Evaluator:
-    """A character made ready for the compiled kernel: build once a version, then `evaluate` a pose a frame.
+    """A version made ready: its rules compiled, its skin laid out as the kernels read it.
 
     Parameters
     ----------
     character
         What is evaluated.
-    only
+    program
+        Its rules.
+    rows
         Evaluate these vertices only ``(N,)``, ascending; None = all. Measures of a region use it.
     """
 
     character: Character
-    only: NDArray[np.int32] | None = None
+    program: Program
+    rows: NDArray[np.int32] | None = None
+    _layouts: dict[tuple[Any, ...], SkinLayout] = field(default_factory=dict)
+    _tables: dict[SkinLayout, ShapeTable] = field(default_factory=dict)
+    _deformers: dict[Body, Deformer] = field(default_factory=dict)
 
-    @cached_property
-    def layout(self) -> SkinLayout:
-        return SkinLayout.of(self.character, self.only)
-
-    def evaluate(
-        self,
-        pose: Pose,
-        remedies: bool | Collection[str] = True,
-        out: NDArray[np.float32] | None = None,
-        world: Array | None = None,
-    ) -> NDArray[np.float32]:
-        """Posed points ``(V, 3)`` (or ``(N, 3)`` of `only`) in the world, float32.
+    @classmethod
+    def of(
+        cls, character: Character, before: Evaluator | None = None, rows: NDArray[np.int32] | None = None
+    ) -> Evaluator:
+        """A character made ready.
 
         Parameters
         ----------
-        remedies
-            As in `shape_activations`.
-        out
-            Written instead of a new array.
-        world
-            The pose's global joint matrices, when the caller has them already.
-        """
-        from plethos.core.kinematics import bone_rows
-        from plethos.core.skinning.kernels import add_shapes, deform
+        before
+            The same of another version: what does not differ is taken over. A dragged knot compiles rules anew, but
+            lays nothing out.
 
-        lay, bones = self.layout, self.character.bones
-        if world is None:
-            world = self.character.skeleton.global_matrices(pose)
-        uses_dual = lay.dual_from < len(lay.order)
-        columns = np.empty((len(bones.joint), 16), np.float32)
-        duals = np.empty((len(bones.joint) if uses_dual else 0, 8), np.float32)
-        stretches = np.empty((0, 9), np.float32)
-        if not bone_rows(world, bones.joint, bones.inverse_bind, columns, duals):
-            rigid = rigid_bones(skin_matrices(bones, world))
-            duals[:] = rigid.dual
-            stretches = np.ascontiguousarray(rigid.stretch.reshape(-1, 9), dtype=np.float32)
-        if out is None:
-            out = np.empty_like(lay.points)
-        activations, shaped = shape_activations(self.character, pose, remedies), lay.points
-        if activations.any():
-            shaped = lay.points.copy()
-            add_shapes(shaped, lay.shape_offsets, lay.shape_vertices, lay.shape_deltas, activations)
-        deform(
-            shaped, lay.influences, lay.weights, lay.order, lay.dual_from, lay.linear_until, lay.blend,
-            columns, duals, stretches, out,
-        )  # fmt: skip
-        return out
+        Raises
+        ------
+        BadEditError
+            When the rules cannot be compiled.
+        """
+        old = before.character if before is not None else None
+        if (
+            before is not None
+            and old is not None
+            and old.rules is character.rules
+            and old.skeleton is character.skeleton
+        ):
+            program = before.program
+        else:
+            program = compiled(character.rules, character.skeleton)
+        fresh = cls(character, program, rows)
+        if before is not None and old is not None and before.rows is rows:
+            if old.mesh is character.mesh and old.binding is character.binding and _same_rest(old, character):
+                fresh._layouts = dict(before._layouts)
+                fresh._tables = dict(before._tables)
+            if old.mesh is character.mesh:
+                fresh._deformers = dict(before._deformers)
+        return fresh
+
+    def pose(self, pose: Pose, acting: Acting = ALL) -> Posed:
+        """The character in a pose, with the remedies that act.
+
+        Raises
+        ------
+        BadPoseError
+            When the pose is one of another skeleton.
+        """
+        return Posed(self, self.program.moment(pose, acting), acting)
+
+    def rest(self) -> NDArray[np.float32]:
+        """The points ``(V, 3)`` in the world at rest, no remedy acting."""
+        return self.pose(self.character.skeleton.rest_pose(), NONE).points
 
     @cached_property
-    def _place(self) -> NDArray[np.int32]:
-        place = np.empty(len(self.layout.order), np.int32)
-        place[self.layout.order] = np.arange(len(place), dtype=np.int32)
-        return place
+    def shapes(self) -> tuple[Shape, ...]:
+        """The shapes of the file, then those of the correctives, in order."""
+        return self.character.mesh.shapes + self.character.rules.shapes
+
+    @cached_property
+    def after(self) -> tuple[int, ...]:
+        """Which of the shapes act after the skin."""
+        return tuple(i for i, s in enumerate(self.shapes) if s.after_skin)
 
     def reweigh(self, vertices: NDArray[np.int32], influences: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
-        """Let some vertices follow other bones, at once: for a stroke that is being painted.
+        """Let some vertices follow other bones, at once: for a stroke, whose evaluator and binding are nobody else's.
 
         Parameters
         ----------
         vertices
-            ``(N,)``.
+            ``(N,)``. Those under the mask of a helper joint are shown as they were until the stroke is stored.
         influences, weights
-            ``(N, K)``, the largest weight first, K as the character has it.
+            ``(N, K)``, the largest weight first, K no more than the binding has.
         """
-        rows = self._place[vertices]
-        self.layout.influences[rows] = influences
-        self.layout.weights[rows] = weights
+        width = influences.shape[1]
+        own = self.character.binding
+        own.influences[vertices, :width], own.weights[vertices, :width] = influences, weights
+        for layout in self._layouts.values():
+            plain = vertices
+            for _, body in self.character.rules.helpers if layout.binding is not self.character.binding else ():
+                if body.mask is not None:
+                    plain = np.setdiff1d(plain, body.mask.vertices)
+            chosen = np.isin(vertices, plain)
+            rows = layout.place[vertices[chosen]]
+            layout.influences[rows, :width] = influences[chosen]
+            layout.weights[rows, :width] = weights[chosen]
+            layout.weights[rows, width:] = 0
 
-    def on_joints_of(self, character: Character) -> Evaluator:
-        """The same made ready for a character of which only joints were moved: for a joint that is being dragged."""
-        fresh = Evaluator(character, self.only)
-        fresh.__dict__["layout"] = self.layout
-        return fresh
+    def layout(self, acting: Acting) -> SkinLayout:
+        """The skin as the helpers and blends that act make it; one for each set of them."""
+        rules, gains = self.character.rules, self.program.gains(acting)[0]
+        places = self.program.places.remedies
+        helpers = [
+            (body.joint, body.mask)
+            for r, body in rules.helpers
+            if body.mask is not None and not np.isnan(gains[places[r.id]])
+        ]
+        blends = [(r, body.mask) for r, body in rules.blends if not np.isnan(gains[places[r.id]])]
+        wholly = all(gains[places[r.id]] == 1 and r.by is None for r, _ in blends)
+        deformers = () if self.rows is None else tuple(d.body for _, d in self.deformers(acting))
+        # Masks and bodies are told apart by who they are: an edit makes others.
+        key = (*helpers, *(mask for _, mask in blends), wholly, deformers)
+        found = self._layouts.get(key)
+        if found is None:
+            mesh = self.character.mesh
+            binding = masked_binding(mesh, self.character.skeleton, self.character.binding, helpers)
+            rows = None if self.rows is None else self.needed(acting)
+            found = self._layouts[key] = SkinLayout.of(mesh, binding, [mask for _, mask in blends], wholly, rows)
+        return found
 
-    def rest(self) -> NDArray[np.float32]:
-        """The points ``(V, 3)`` in the world at rest, no remedy acting."""
-        return self.evaluate(self.character.skeleton.rest_pose(), remedies=False)
+    def table(self, layout: SkinLayout) -> ShapeTable:
+        """The shapes as a layout counts vertices."""
+        found = self._tables.get(layout)
+        if found is None or not _same_shapes(found.shapes, self.shapes):
+            found = self._tables[layout] = ShapeTable.of(self.shapes, layout)
+        return found
+
+    def deformers(self, acting: Acting) -> list[tuple[str, Deformer]]:
+        """What acts after the skin, in order, with the ids of the remedies."""
+        gains, places = self.program.gains(acting)[0], self.program.places.remedies
+        out = []
+        for remedy, body in self.character.rules.deformers:
+            if np.isnan(gains[places[remedy.id]]):
+                continue
+            ready = self._deformers.get(body)
+            if ready is None:
+                ready = self._deformers[body] = body.ready(self.character.mesh)
+            out.append((remedy.id, ready))
+        return out
+
+    def needed(self, acting: Acting) -> NDArray[np.int32]:
+        """The vertices that have to be skinned to give `rows` ``(M,)``: deformers look further."""
+        assert self.rows is not None
+        rows = self.rows
+        for _, deformer in reversed(self.deformers(acting)):
+            rows = deformer.support(rows)
+        return rows
+
+
+def _same_rest(one: Character, other: Character) -> bool:
+    """Whether helper joints stand at rest where they stood: bones that layouts added depend on that."""
+    return one.skeleton is other.skeleton or not (one.rules.helpers or other.rules.helpers)
+
+
+def _same_shapes(one: tuple[Shape, ...], other: tuple[Shape, ...]) -> bool:
+    return len(one) == len(other) and all(a.deltas is b.deltas and a.vertices is b.vertices
+                                          for a, b in zip(one, other, strict=True))  # fmt: skip
+
+
+@dataclass(eq=False)
+class Posed:
+    """A character in one pose, with some remedies acting.
+
+    Parameters
+    ----------
+    evaluator
+        Of the character.
+    moment
+        What every joint and value stands at.
+    acting
+        Which remedies act.
+    """
+
+    evaluator: Evaluator
+    moment: Moment
+    acting: Acting
+
+    @property
+    def character(self) -> Character:
+        return self.evaluator.character
+
+    @cached_property
+    def world(self) -> Array:
+        """World matrices ``(J, 4, 4)`` of all joints."""
+        return self.character.skeleton.global_matrices(self.moment.pose())
+
+    @cached_property
+    def shape_weights(self) -> NDArray[np.float32]:
+        """How much of each of `Evaluator.shapes` is on."""
+        keyed, file = self.moment.shape_weights, self.character.mesh.shapes
+        own = self.evaluator.program.target_weights(self.moment, self.acting)
+        if not file:
+            return own
+        return np.concatenate([np.array([keyed.get(i, s.weight) for i, s in enumerate(file)], np.float32), own])
+
+    def activation(self, remedy_id: str) -> float:
+        """What a remedy's value stands at, clamped to [0, 1], before its amount."""
+        return self.evaluator.program.activations(self.moment)[remedy_id]
+
+    @cached_property
+    def layout(self) -> SkinLayout:
+        return self.evaluator.layout(self.acting)
+
+    def _blend_effects(self) -> list[float]:
+        program, blends = self.evaluator.program, self.character.rules.blends
+        gains, places = program.gains(self.acting)[0], program.places.remedies
+        return [program.effect(self.moment, self.acting, r.id) for r, _ in blends if not np.isnan(gains[places[r.id]])]
+
+    @cached_property
+    def points(self) -> NDArray[np.float32]:
+        """Posed points ``(V, 3)`` in the world (or those of the evaluator's rows), float32, by the compiled kernels."""
+        from plethos.core.kinematics import bone_rows
+        from plethos.core.skinning.kernels import add_shapes, deform
+
+        lay = self.layout
+        bones = lay.binding.bones
+        uses_dual = lay.dual_from < len(lay.order)
+        columns = np.empty((len(bones.joint), 16), np.float32)
+        duals = np.empty((len(bones.joint) if uses_dual else 0, 8), np.float32)
+        stretches = np.empty((len(duals), 9), np.float32)
+        kind = bone_rows(self.world, bones.joint, bones.inverse_bind, columns, duals, stretches)
+        if kind == 2:
+            rigid = rigid_bones(skin_matrices(bones, self.world))
+            duals[:] = rigid.dual
+            stretches[:] = rigid.stretch.reshape(-1, 9)
+        elif kind == 0:
+            stretches = stretches[:0]
+        weights, shaped = self.shape_weights, lay.points
+        if weights.any():
+            table = self.evaluator.table(lay)
+            shaped = lay.points.copy()
+            add_shapes(shaped, table.offsets, table.vertices, table.deltas, weights)
+        out = np.empty_like(lay.points)
+        deform(
+            shaped, lay.influences, lay.weights, lay.order, lay.dual_from, lay.linear_until,
+            lay.blend_at(self._blend_effects()) if lay.blends else lay.blend, columns, duals, stretches, out,
+        )  # fmt: skip
+        return self._finished(out)
+
+    def _finished(self, points: NDArray[Any]) -> NDArray[Any]:
+        """Skinned points with what acts after the skin; only the rows that are asked for."""
+        rows = self.evaluator.rows
+        deformers = self.evaluator.deformers(self.acting)
+        if not deformers and not self.evaluator.after:
+            return points
+        needed = None if rows is None else self.evaluator.needed(self.acting)
+        place = None
+        if needed is not None:
+            place = np.full(len(self.character.mesh), -1, np.int32)
+            place[needed] = np.arange(len(needed), dtype=np.int32)
+        for i in self.evaluator.after:
+            weight, shape = float(self.shape_weights[i]), self.evaluator.shapes[i]
+            at = shape.vertices if place is None else place[shape.vertices]
+            if weight != 0:
+                points[at[at >= 0]] += (weight * shape.deltas[at >= 0]).astype(points.dtype)
+        for remedy_id, deformer in deformers:
+            deformer.apply(points, place, self.evaluator.program.effect(self.moment, self.acting, remedy_id))
+        return points if rows is None or place is None else np.ascontiguousarray(points[place[rows]])
+
+    @cached_property
+    def channels(self) -> NDArray[np.float32] | None:
+        """The channels ``(V, C)`` of all vertices with the active shapes added; None where the mesh has none."""
+        given = self.character.mesh.channels
+        if given is None:
+            return None
+        out = given.copy()
+        for shape, weight in zip(self.evaluator.shapes, self.shape_weights.tolist(), strict=True):
+            if weight != 0 and shape.channels is not None:
+                out[shape.vertices] += np.float32(weight) * shape.channels
+        return out
+
+    # The same in float64 with plain NumPy: what the kernels must equal, and what a sculpt is solved through.
+
+    @property
+    def binding(self) -> Binding:
+        """What the skin follows, helpers over it."""
+        return self.layout.binding
+
+    @cached_property
+    def affine(self) -> tuple[Array, Array]:
+        """Each vertex's map from its shaped rest point to the world, ``y = M x + c``: ``(V, 3, 3)`` and ``(V, 3)``."""
+        lay, bound = self.layout, self.layout.binding
+        blend = np.zeros(len(self.character.mesh), np.float32)
+        rows = np.flatnonzero(lay.place >= 0)
+        blend[rows] = lay.blend_at(self._blend_effects())[lay.place[rows]]
+        return exact.affine_skin(skin_matrices(bound.bones, self.world), bound.influences, bound.weights, blend)
+
+    def shaped(self) -> Array:
+        """Rest points ``(V, 3)`` with the active shapes added, in the space of their part, float64."""
+        points = self.character.mesh.points.astype(np.float64)
+        for shape, weight in zip(self.evaluator.shapes, self.shape_weights.tolist(), strict=True):
+            if weight != 0 and not shape.after_skin:
+                points[shape.vertices] += weight * shape.deltas
+        return points
+
+    def exact_points(self, shaped: Array | None = None) -> Array:
+        """Posed points ``(V, 3)`` of the whole character, float64: slow and sure.
+
+        Parameters
+        ----------
+        shaped
+            Rest points to use instead of those that `shaped` gives.
+        """
+        assert self.evaluator.rows is None, "the exact points are those of a whole character"
+        points = exact.apply_skin(*self.affine, self.shaped() if shaped is None else shaped)
+        return np.asarray(self._finished(points))
+
+
+def evaluate_exact(character: Character, pose: Pose, acting: Acting = ALL) -> Array:
+    """Posed points ``(V, 3)`` in the world, float64: slow and sure."""
+    return Evaluator.of(character).pose(pose, acting).exact_points()

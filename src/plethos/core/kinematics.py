@@ -16,8 +16,8 @@ _f2 = nb.float32[:, ::1]
 _i1 = nb.int32[::1]
 
 
-@nb.njit(nb.void(_i1, _d2, _d2, _d3, _d2, _d2, _d3), cache=True, nogil=True, error_model="numpy")
-def forward(parents, translation, rest_rotation, stretch, rotation, added, out) -> None:  # type: ignore[no-untyped-def]
+@nb.njit(nb.void(_i1, _d2, _d2, _d3, _d2, _d2, _d2, _d3), cache=True, nogil=True, error_model="numpy")
+def forward(parents, translation, rest_rotation, stretch, rotation, added, scales, out) -> None:  # type: ignore[no-untyped-def]
     """World matrices of all joints, parents first.
 
     Parameters
@@ -30,6 +30,8 @@ def forward(parents, translation, rest_rotation, stretch, rotation, added, out) 
         ``(J, 4)`` unit quaternions of the pose, after the rest rotation.
     added
         ``(J, 3)`` translations of the pose, or ``(0, 3)``.
+    scales
+        ``(J, 3)`` scales that replace the rest stretch, NaN where it stays; or ``(0, 3)``.
     out
         ``(J, 4, 4)`` written in place.
     """
@@ -45,11 +47,15 @@ def forward(parents, translation, rest_rotation, stretch, rotation, added, out) 
         turn[0, 0], turn[0, 1], turn[0, 2] = 1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)
         turn[1, 0], turn[1, 1], turn[1, 2] = 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)
         turn[2, 0], turn[2, 1], turn[2, 2] = 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)
+        scaled = len(scales) > 0 and not np.isnan(scales[j, 0] + scales[j, 1] + scales[j, 2])
         for r in range(3):
             for c in range(3):
-                local[r, c] = (
-                    turn[r, 0] * stretch[j, 0, c] + turn[r, 1] * stretch[j, 1, c] + turn[r, 2] * stretch[j, 2, c]
-                )
+                if scaled:
+                    local[r, c] = turn[r, c] * scales[j, c]
+                else:
+                    local[r, c] = (
+                        turn[r, 0] * stretch[j, 0, c] + turn[r, 1] * stretch[j, 1, c] + turn[r, 2] * stretch[j, 2, c]
+                    )
             local[r, 3] = translation[j, r]
             if len(added):
                 local[r, 3] += added[j, r]
@@ -81,8 +87,8 @@ def _quaternion(a, b, c, d, e, f, g, h, i):  # type: ignore[no-untyped-def]
     return x / length, y / length, z / length, w / length
 
 
-@nb.njit(nb.boolean(_d3, _i1, _d3, _f2, _f2), cache=True, nogil=True, error_model="numpy")
-def bone_rows(world, joint, inverse_bind, columns, duals) -> bool:  # type: ignore[no-untyped-def]
+@nb.njit(nb.int64(_d3, _i1, _d3, _f2, _f2, _f2), cache=True, nogil=True, error_model="numpy")
+def bone_rows(world, joint, inverse_bind, columns, duals, stretches) -> int:  # type: ignore[no-untyped-def]
     """Skin matrices ``G[joint] @ inverse_bind`` and their dual quaternions.
 
     Parameters
@@ -95,13 +101,16 @@ def bone_rows(world, joint, inverse_bind, columns, duals) -> bool:  # type: igno
         ``(B, 16)`` written: the four columns of the upper three rows, each padded to four floats.
     duals
         ``(B, 8)`` written: real part x, y, z, w, then dual part; or ``(0, 8)`` when nobody wants them.
+    stretches
+        ``(B, 9)`` written: what of a bone is no rigid motion, applied first; or ``(0, 9)``.
 
     Returns
     -------
-    bool
-        Whether all are rigid. If not, `duals` is not to be used: `bones.rigid_bones` splits the stretch off.
+    int
+        0 when all bones are rigid; 1 when some are also larger, smaller or mirrored by the same in all directions,
+        which `stretches` then says; 2 when one is not: then `bones.rigid_bones` has to split them.
     """
-    rigid = True
+    kind = 0
     m = np.empty((3, 4))
     for b in range(len(joint)):
         g = joint[b]
@@ -117,20 +126,30 @@ def bone_rows(world, joint, inverse_bind, columns, duals) -> bool:  # type: igno
             for r in range(3):
                 columns[b, 4 * c + r] = m[r, c]
             columns[b, 4 * c + 3] = 0
-        if len(duals) == 0 or not rigid:
+        if len(duals) == 0 or kind == 2:
             continue
+        square = m[0, 0] * m[0, 0] + m[1, 0] * m[1, 0] + m[2, 0] * m[2, 0]
+        even = square > 1e-24
         for r in range(3):
             for c in range(r, 3):
                 dot = m[0, r] * m[0, c] + m[1, r] * m[1, c] + m[2, r] * m[2, c]
-                rigid = rigid and abs(dot - (1.0 if r == c else 0.0)) < 1e-6
+                even = even and abs(dot - (square if r == c else 0.0)) < 1e-6 * square
+        if not even:
+            kind = 2
+            continue
         determinant = (
             m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1])
             - m[0, 1] * (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0])
             + m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0])
         )
-        rigid = rigid and determinant > 0
-        if not rigid:
-            continue
+        size = np.sqrt(square) if determinant > 0 else -np.sqrt(square)
+        if abs(size - 1) > 1e-6:
+            kind = 1
+        for k in range(9):
+            stretches[b, k] = size if k % 4 == 0 else 0
+        for r in range(3):
+            for c in range(3):
+                m[r, c] /= size
         x, y, z, w = _quaternion(
             m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2]
         )  # fmt: skip
@@ -140,7 +159,7 @@ def bone_rows(world, joint, inverse_bind, columns, duals) -> bool:  # type: igno
         duals[b, 5] = w * q + s * x - p * z
         duals[b, 6] = w * s + p * y - q * x
         duals[b, 7] = -(p * x + q * y + s * z)
-    return rigid
+    return kind
 
 
 @nb.njit(nb.void(_d3, _f2), cache=True, nogil=True, error_model="numpy")

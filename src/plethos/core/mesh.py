@@ -1,174 +1,161 @@
-"""Topology of a triangle mesh: neighbours, borders, pieces, loops, normals."""
+"""The mesh of a character: its parts, their points and surfaces, and the shapes that came with the file."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
-import numba as nb
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse import csgraph
 
-Points = NDArray[Any]
-Triangles = NDArray[np.int32]
-
-
-def vertex_normals(points: Points, triangles: Triangles) -> Points:
-    """Area-weighted unit normals ``(V, 3)``; a vertex without area gets (0, 0, 0)."""
-    a, b, c = (points[triangles[:, k]] for k in range(3))
-    face = np.cross(b - a, c - a)
-    out = np.empty_like(points)
-    for axis in range(3):
-        weights = np.repeat(face[:, axis], 3)
-        out[:, axis] = np.bincount(triangles.ravel(), weights=weights, minlength=len(points))
-    length = np.linalg.norm(out, axis=1, keepdims=True)
-    return np.asarray(out / np.where(length > 0, length, 1))
+from plethos.core.errors import BadEditError
+from plethos.core.outlines import Outlines
+from plethos.core.shape import Shape
+from plethos.core.symmetry import vertex_mirror
+from plethos.core.topology import Topology
 
 
-def outward_normals(points: Points, topology: Topology) -> Points:
-    """Unit normals ``(V, 3)`` that point out of each connected piece, even of one that is wound inside out.
-
-    A piece is inside out when its signed volume about its own middle is negative; open ones have one too, roughly.
-    """
-    t, piece = topology.triangles, topology.pieces
-    of_triangle, count = piece[t[:, 0]], int(piece.max(initial=-1)) + 1
-    sizes = np.maximum(np.bincount(piece, minlength=count), 1)
-    middle = np.stack([np.bincount(piece, weights=points[:, k], minlength=count) / sizes for k in range(3)], axis=1)
-    a, b, c = (points[t[:, k]] - middle[of_triangle] for k in range(3))
-    volume = np.bincount(of_triangle, weights=np.einsum("ti,ti->t", a, np.cross(b, c)), minlength=count)
-    return np.asarray(vertex_normals(points, t) * np.where(volume < 0, -1.0, 1.0)[piece][:, None])
-
-
-def triangle_edges(triangles: Triangles) -> NDArray[np.int32]:
-    """Directed edges ``(3T, 2)`` in the order ab, bc, ca of each triangle."""
-    return triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
-
-
-def boundary_loops(triangles: Triangles) -> list[NDArray[np.int32]]:
-    """The closed loops of edges that belong to one triangle only, each in the triangles' own direction."""
-    edges = triangle_edges(triangles)
-    if len(edges) == 0:
-        return []
-    size = int(edges.max()) + 1
-    forward = edges[:, 0].astype(np.int64) * size + edges[:, 1]
-    backward = edges[:, 1].astype(np.int64) * size + edges[:, 0]
-    border = edges[~np.isin(forward, backward)]
-    following: dict[int, list[int]] = {}
-    for a, b in border.tolist():
-        following.setdefault(a, []).append(b)
-    loops = []
-    while following:
-        start = next(iter(following))
-        loop, at = [], start
-        while at in following:
-            loop.append(at)
-            ahead = following[at].pop()
-            if not following[at]:
-                del following[at]
-            at = ahead
-            if at == start:
-                break
-        if at == start and len(loop) > 2:
-            loops.append(np.array(loop, dtype=np.int32))
-    return loops
-
-
-@dataclass(frozen=True)
-class Topology:
-    """What is next to what.
+@dataclass(frozen=True, eq=False)
+class Triangles:
+    """A surface of triangles.
 
     Parameters
     ----------
-    count
-        Number of vertices V.
-    triangles
-        ``(T, 3)`` vertex indices; triangles that name a vertex twice are left out by whoever builds this.
+    corners
+        ``(T, 3)`` file vertices, counted from the first of the part: what is written.
+    mirrored
+        Whether the part lies mirrored in the world at rest, so that its triangles are seen the other way round.
     """
 
-    count: int
-    triangles: Triangles
+    corners: NDArray[np.int32]
+    mirrored: bool = False
+
+    @property
+    def wound(self) -> NDArray[np.int32]:
+        """The corners ``(T, 3)`` in the order in which they are seen from outside in the world."""
+        return self.corners[:, [0, 2, 1]] if self.mirrored else self.corners
+
+
+Surface = Triangles | Outlines
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """One mesh, or one drawing of outlines, of the character.
+
+    Parameters
+    ----------
+    name
+        Unique among the parts.
+    vertices
+        Its range ``(start, stop)`` among the character's vertices.
+    file_vertices
+        Its range ``(start, stop)`` among the vertices as the file counts them.
+    surface
+        What joins its vertices.
+    """
+
+    name: str
+    vertices: tuple[int, int]
+    file_vertices: tuple[int, int]
+    surface: Surface
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """All parts together.
+
+    Parameters
+    ----------
+    parts
+        In the order of their vertices.
+    points
+        Rest points ``(V, 3)`` float32 in the space of their own part, as the file has them; vertices that the file
+        splits along texture seams are one vertex here.
+    rest
+        ``(V, 3)`` float32, the same in the world, as they were read. Edits of joints and weights leave the skin there.
+    file_to_vertex
+        ``(F,)`` the vertex that each file vertex is a copy of. Found once, stored with the character: shapes, weights
+        and regions count the vertices that it makes.
+    shapes
+        Shapes that came with the file, at their own constant weight.
+    colours
+        ``(V, 3)`` linear RGB for the screen, NaN where the file says none; None = nowhere.
+    mirror_x
+        Where the plane between the two sides lies, metres in the world at rest.
+    channels
+        ``(V, C)`` float32 numbers of a vertex that no skin moves but shapes may change: a stroke's width.
+    """
+
+    parts: tuple[Part, ...]
+    points: NDArray[np.float32]
+    rest: NDArray[np.float32]
+    file_to_vertex: NDArray[np.int32]
+    shapes: tuple[Shape, ...] = ()
+    colours: NDArray[np.float32] | None = None
+    mirror_x: float = 0.0
+    channels: NDArray[np.float32] | None = None
+
+    def __len__(self) -> int:
+        return len(self.points)
 
     @cached_property
-    def edges(self) -> NDArray[np.int32]:
-        """Undirected edges ``(E, 2)``, each once, smaller index first."""
-        return np.unique(np.sort(triangle_edges(self.triangles), axis=1), axis=0).astype(np.int32)
+    def topology(self) -> Topology:
+        """Neighbours over the joined-up vertices; triangles that have no area by construction are left out."""
+        t = self.file_to_vertex[self._all_corners(wound=True)]
+        proper = (t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0])
+        return Topology(len(self.points), np.ascontiguousarray(t[proper]))
+
+    def _all_corners(self, wound: bool) -> NDArray[np.int32]:
+        corners = [
+            (p.surface.wound if wound else p.surface.corners) + np.int32(p.file_vertices[0])
+            for p in self.parts
+            if isinstance(p.surface, Triangles)
+        ]
+        return np.concatenate([np.zeros((0, 3), np.int32), *corners]).astype(np.int32)
 
     @cached_property
-    def adjacency(self) -> sparse.csr_matrix:
-        """Symmetric 0/1 matrix ``(V, V)`` of edges; its ``indptr`` and ``indices`` are the neighbour lists."""
-        e = self.edges
-        row, column = np.concatenate([e[:, 0], e[:, 1]]), np.concatenate([e[:, 1], e[:, 0]])
-        matrix = sparse.csr_matrix((np.ones(len(row), np.float32), (row, column)), (self.count, self.count))
-        matrix.sort_indices()
-        return matrix
-
-    def mean_beside(self, values: Points, vertices: NDArray[Any]) -> Points:
-        """The mean of `values` ``(V, C)`` over the neighbours of some vertices: ``(N, C)``, 0 where there are none."""
-        beside = self.adjacency[vertices]
-        count = np.maximum(np.asarray(beside.sum(axis=1)).ravel(), 1)
-        return np.asarray(beside @ values) / count[:, None]
+    def file_triangles(self) -> NDArray[np.int32]:
+        """``(T, 3)`` indices of *file* vertices: what is written."""
+        return self._all_corners(wound=False)
 
     @cached_property
-    def vertex_triangles(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-        """CSR lists of the triangles round each vertex: ``offsets (V + 1,)`` and ``triangles``."""
-        flat = self.triangles.ravel()
-        order = np.argsort(flat, kind="stable")
-        offsets = np.concatenate([[0], np.cumsum(np.bincount(flat, minlength=self.count))])
-        return offsets.astype(np.int32), (order // 3).astype(np.int32)
+    def first_copies(self) -> NDArray[np.int64]:
+        """The first file vertex ``(V,)`` that is a copy of each vertex: how written documents name vertices."""
+        return np.asarray(np.unique(self.file_to_vertex, return_index=True)[1], np.int64)
 
     @cached_property
-    def pieces(self) -> NDArray[np.int32]:
-        """Number ``(V,)`` of the connected piece that each vertex belongs to."""
-        return np.asarray(csgraph.connected_components(self.adjacency, directed=False)[1], dtype=np.int32)
+    def pairs(self) -> NDArray[np.int32]:
+        """The mirror image of each vertex ``(V,)`` at rest, -1 for none."""
+        return vertex_mirror(self.rest, self.mirror_x)
 
-    def patches(self, mask: NDArray[np.bool_]) -> tuple[int, NDArray[np.int32]]:
-        """How many connected patches the mask ``(V,)`` has, and the number of each vertex's ``(V,)``, -1 outside."""
-        beside: Any = self.adjacency
-        number = np.full(self.count, -1, dtype=np.int32)
-        return _flood(beside.indptr, beside.indices, mask, number), number
+    @cached_property
+    def part_numbers(self) -> NDArray[np.int32]:
+        """The part ``(V,)`` that each vertex belongs to."""
+        sizes = [stop - start for start, stop in (p.vertices for p in self.parts)]
+        return np.repeat(np.arange(len(sizes), dtype=np.int32), sizes)
 
-    def grow(self, mask: NDArray[np.bool_], rings: int) -> NDArray[np.bool_]:
-        """The mask ``(V,)`` widened by so many rings of neighbours."""
-        for _ in range(rings):
-            mask = mask | (self.adjacency @ mask.astype(np.float32) > 0)
-        return mask
+    @cached_property
+    def areas(self) -> NDArray[np.float64]:
+        """A third of the area of the triangles round each vertex ``(V,)`` at rest, square metres."""
+        t, p = self.topology.triangles, self.rest.astype(np.float64)
+        doubled = np.linalg.norm(np.cross(p[t[:, 1]] - p[t[:, 0]], p[t[:, 2]] - p[t[:, 0]]), axis=1)
+        return np.asarray(np.bincount(t.ravel(), weights=np.repeat(doubled / 6, 3), minlength=len(p)))
 
+    def part(self, name: str) -> Part:
+        """The part of that name.
 
-@nb.njit(cache=True, nogil=True)
-def _flood(starts, neighbours, mask, number):  # type: ignore[no-untyped-def]
-    """Number the patches of the mask into `number`, which is -1 throughout; returns how many there are."""
-    waiting = np.empty(len(mask), np.int32)
-    patches = 0
-    for seed in range(len(mask)):
-        if not mask[seed] or number[seed] >= 0:
-            continue
-        number[seed], waiting[0], count = patches, seed, 1
-        while count > 0:
-            count -= 1
-            v = waiting[count]
-            for e in range(starts[v], starts[v + 1]):
-                other = neighbours[e]
-                if mask[other] and number[other] < 0:
-                    number[other] = patches
-                    waiting[count] = other
-                    count += 1
-        patches += 1
-    return patches
+        Raises
+        ------
+        BadEditError
+            When there is none.
+        """
+        for part in self.parts:
+            if part.name == name:
+                return part
+        raise BadEditError(f"There is no part called “{name}” in this character.")
 
-
-def extent(points: Points) -> float:
-    """The longest side of the bounding box: what stands for a character's height in tolerances."""
-    return float((points.max(axis=0) - points.min(axis=0)).max()) if len(points) else 0.0
-
-
-def distance_over_surface(topology: Topology, points: Points, seed: NDArray[np.bool_], limit: float) -> NDArray[Any]:
-    """How far each vertex ``(V,)`` is from the seed ``(V,)`` along edges, metres; infinite beyond `limit`."""
-    edges = topology.edges
-    length = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1).astype(np.float64)
-    size = (topology.count, topology.count)
-    graph = sparse.csr_matrix((np.maximum(length, 1e-12), (edges[:, 0], edges[:, 1])), size)
-    found = csgraph.dijkstra(graph, directed=False, indices=np.flatnonzero(seed), min_only=True, limit=limit)
-    return np.asarray(found)
+    def triangles_of(self, part: Part) -> NDArray[np.int32]:
+        """A part's triangles ``(T, 3)``, counted from its first vertex."""
+        t, (first, last) = self.topology.triangles, part.vertices
+        return t[(t[:, 0] >= first) & (t[:, 0] < last)] - np.int32(first)

@@ -3,9 +3,15 @@
 from __future__ import annotations
 
 import re
+import uuid
 
 TIPS = ("tip", "end", "nub")  # common practice, no source
 SIDES = (("left", "right"), ("Left", "Right"), ("L", "R"), ("l", "r"))
+
+
+def new_id() -> str:
+    """A fresh id for a dial, a trigger, a group or a remedy."""
+    return uuid.uuid4().hex[:12]
 
 
 def free_name(wanted: str, taken: set[str]) -> str:

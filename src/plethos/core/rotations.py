@@ -98,6 +98,12 @@ def rotation_part(m: Array) -> Array:
     return np.asarray(u @ vt if np.linalg.det(u @ vt) > 0 else u @ np.diag([1.0, 1.0, -1.0]) @ vt)
 
 
+def rotation_or_mirror(m: Array) -> Array:
+    """The orthogonal matrix ``(3, 3)`` nearest to a matrix; it mirrors if the matrix does."""
+    u, _, vt = np.linalg.svd(m)
+    return np.asarray(u @ vt)
+
+
 def angle(q: ArrayLike) -> Array:
     """Rotation angle in ``[0, pi]`` of unit quaternions ``(..., 4)``."""
     q = np.asarray(q, dtype=np.float64)
@@ -115,18 +121,20 @@ def axis_and_angle(q: ArrayLike) -> tuple[Array, float]:
     return q[:3] / length, float(2 * np.arctan2(length, q[3]))
 
 
-def twist_angle(q: ArrayLike, axis: ArrayLike) -> Array:
-    """Angle of the twist about a unit `axis`, wrapped to ``(-pi, pi]``.
+def twist_angle(q: ArrayLike, axis: ArrayLike, middle: float = 0.0) -> Array:
+    """Angle of the twist about a unit `axis`, radians in ``(middle - pi, middle + pi]``.
 
-    At a swing of 180 degrees the twist is undefined: 0 is returned, so that nothing downstream sees a NaN.
+    The cut, where the angle jumps by a turn, lies opposite `middle`. At a swing of 180 degrees the twist is undefined:
+    0 is returned, so that nothing downstream sees a NaN. `q` and ``-q`` give the same angle.
     """
     q = np.asarray(q, dtype=np.float64)
     along = q[..., :3] @ np.asarray(axis, dtype=np.float64)
     w = q[..., 3]
-    sign = np.where(w < 0, -1.0, 1.0)
-    along, w = along * sign, w * sign
     undefined = np.hypot(along, w) < 1e-9
-    return np.asarray(np.where(undefined, 0.0, 2 * np.arctan2(along, w)))
+    turned = 2 * np.arctan2(along, w)
+    # At the cut itself rounding must not decide.
+    turns = np.ceil((turned - middle - np.pi) / (2 * np.pi) - 1e-12)
+    return np.asarray(np.where(undefined, 0.0, turned - 2 * np.pi * turns))
 
 
 def swing_twist(q: ArrayLike, axis: ArrayLike) -> tuple[Array, Array]:

@@ -1,14 +1,16 @@
-"""A shape: sparse offsets on the rest points."""
+"""A shape: sparse offsets of vertices."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.mapping import VertexMap
 
-@dataclass(frozen=True)
+
+@dataclass(frozen=True, eq=False)
 class Shape:
     """Offsets that are added to the rest points, before the skin.
 
@@ -22,12 +24,18 @@ class Shape:
         Offsets ``(N, 3)`` float32 in the space of the vertices' part.
     weight
         Its constant weight where nothing triggers it.
+    channels
+        ``(N, C)`` float32 added to the channels of its vertices (a stroke's width); None = nothing.
+    after_skin
+        Whether it is added to the posed points instead, in the world: as some files have it.
     """
 
     name: str
     vertices: NDArray[np.int32]
     deltas: NDArray[np.float32]
     weight: float = 0.0
+    channels: NDArray[np.float32] | None = None
+    after_skin: bool = False
 
     @classmethod
     def from_dense(cls, name: str, deltas: NDArray[np.floating], least: float, weight: float = 0.0) -> Shape:
@@ -40,3 +48,17 @@ class Shape:
         out = np.zeros((count, 3), dtype=np.float32)
         out[self.vertices] = self.deltas
         return out
+
+    def mapped(self, vertices: VertexMap | None, name: str) -> Shape:
+        """The same on other vertices, called otherwise; None = on the same."""
+        if vertices is None:
+            return replace(self, name=name)
+        there, rows = vertices.vertices(self.vertices)
+        deltas = vertices.deltas(self.vertices[rows], self.deltas[rows]).astype(np.float32)
+        return replace(
+            self,
+            name=name,
+            vertices=there,
+            deltas=np.ascontiguousarray(deltas),
+            channels=None if self.channels is None else self.channels[rows],
+        )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -14,7 +14,7 @@ from plethos.core import rotations
 from plethos.core.errors import BadPoseError
 from plethos.core.rotations import Array
 
-_NONE_ADDED: Array = np.zeros((0, 3))
+_NONE: Array = np.zeros((0, 3))
 
 
 @dataclass(frozen=True)
@@ -31,18 +31,21 @@ class Pose:
         Absolute joint scales ``(J, 3)`` that replace the rest stretch; NaN rows keep it; None = none.
     shape_weights
         Values ``{shape index: weight}`` that a clip gives to the shapes that came with the file.
+    dials
+        Values of dials by name; those left out stand at their start.
     """
 
     rotations: Array
     translations: Array | None = None
     scales: Array | None = None
     shape_weights: Mapping[int, float] | None = None
+    dials: Mapping[str, float] | None = None
 
     def with_rotation(self, joint: int, rotation: Array) -> Pose:
         """The same pose with one joint's rotation replaced."""
         turned = self.rotations.copy()
         turned[joint] = rotation
-        return Pose(turned, self.translations, self.scales, self.shape_weights)
+        return replace(self, rotations=turned)
 
 
 @dataclass(frozen=True)
@@ -54,12 +57,16 @@ class Hinge:
     axis
         Unit axis in the joint's rest frame.
     low, high
-        Range of motion about it, radians.
+        Range of motion about it, radians; less than a whole turn apart, so that an angle can be told.
+    others
+        Ranges about the two axes across it, where they are known: first about the one along the bone (roll), then
+        sideways.
     """
 
     axis: tuple[float, float, float]
     low: float
     high: float
+    others: tuple[tuple[float, float], tuple[float, float]] | None = None
 
 
 @dataclass(frozen=True)
@@ -67,7 +74,8 @@ class Skeleton:
     """The joints of a character and the plain nodes above them, parents before children.
 
     A local transform is ``T(rest_translation) * rest_rotation * R * rest_stretch``, with R from the pose. The
-    stretch is the node's scale (a diagonal), or whatever else of a matrix is not a rotation.
+    stretch is the node's scale (a diagonal), or whatever else of a matrix is not a rotation. Helper joints that we made
+    are plain nodes to everyone but their remedies: they are not posed, and nothing but their masks binds skin to them.
 
     Parameters
     ----------
@@ -83,6 +91,8 @@ class Skeleton:
         ``(J,)`` the index of the node in the file it came from.
     hinges
         What the file says of each joint's hinge; None where it says nothing.
+    keys
+        ``(J,)`` who each joint is, whatever it is called and wherever it stands in the list; () = as in the file.
     """
 
     names: tuple[str, ...]
@@ -93,6 +103,7 @@ class Skeleton:
     is_joint: np.ndarray[Any, np.dtype[np.bool_]]
     nodes: np.ndarray[Any, np.dtype[np.int32]]
     hinges: tuple[Hinge | None, ...] = ()
+    keys: tuple[int, ...] = ()
 
     def __len__(self) -> int:
         return len(self.names)
@@ -101,6 +112,16 @@ class Skeleton:
     def index_of(self) -> dict[str, int]:
         """Joint index by name."""
         return {name: i for i, name in enumerate(self.names)}
+
+    @cached_property
+    def joint_keys(self) -> tuple[int, ...]:
+        """Who each joint is ``(J,)``: edits keep that."""
+        return self.keys or tuple(range(len(self)))
+
+    def came_from(self, before: Skeleton) -> np.ndarray[Any, np.dtype[np.int32]]:
+        """Which joint of another version of this skeleton each is ``(J,)``, -1 for new ones."""
+        number = {key: j for j, key in enumerate(before.joint_keys)}
+        return np.array([number.get(key, -1) for key in self.joint_keys], dtype=np.int32)
 
     @cached_property
     def joint_parents(self) -> tuple[int, ...]:
@@ -191,6 +212,17 @@ class Skeleton:
         """The pose in which nothing is turned."""
         return Pose(np.tile(rotations.IDENTITY, (len(self), 1)))
 
+    def check_pose(self, pose: Pose) -> None:
+        """Refuse a pose of another skeleton: compiled loops trust their sizes.
+
+        Raises
+        ------
+        BadPoseError
+            When it has another number of joints.
+        """
+        if len(pose.rotations) != len(self):
+            raise BadPoseError("The pose is one of another skeleton: the joints were changed meanwhile.")
+
     def global_matrices(self, pose: Pose) -> Array:
         """World transforms ``(J, 4, 4)`` of all joints: forward kinematics.
 
@@ -201,20 +233,48 @@ class Skeleton:
         """
         from plethos.core.kinematics import forward
 
-        # The compiled kernel trusts its sizes.
-        if len(pose.rotations) != len(self):
-            raise BadPoseError("The pose is one of another skeleton: the joints were changed meanwhile.")
-
-        stretch = self.rest_stretch
-        if pose.scales is not None:
-            scaled = ~np.isnan(pose.scales).any(axis=1)
-            stretch = stretch.copy()
-            stretch[scaled] = np.eye(3) * pose.scales[scaled][:, None, :]
+        self.check_pose(pose)
         out = np.empty((len(self), 4, 4))
-        added = _NONE_ADDED if pose.translations is None else pose.translations
+        added, scales = (_NONE if a is None else np.ascontiguousarray(a) for a in (pose.translations, pose.scales))
         turned = np.ascontiguousarray(pose.rotations, dtype=np.float64)
-        forward(self.parents, self.rest_translation, self.rest_rotation, stretch, turned, added, out)
+        forward(self.parents, self.rest_translation, self.rest_rotation, self.rest_stretch, turned, added, scales, out)
         return out
+
+    def pose_frame(self, joint: int) -> Array:
+        """The frame ``(3, 3)`` that a joint's rotations are said in, at rest in the world: without its stretch."""
+        parent = int(self.parents[joint])
+        above = self.rest_global[parent, :3, :3] if parent >= 0 else np.eye(3)
+        return np.asarray(above @ rotations.to_matrix(self.rest_rotation[joint]))
+
+    def range_about(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float]:
+        """How far a joint turns about an axis of its rest frame, radians; half a turn each way if nobody says."""
+        hinge = self.hinge(joint)
+        along = float(np.dot(hinge.axis, axis))
+        if abs(along) > 0.999:
+            return (hinge.low, hinge.high) if along > 0 else (-hinge.high, -hinge.low)
+        for own, span in zip(self._across(joint, hinge), hinge.others or (), strict=False):
+            along = float(own @ axis)
+            if abs(along) > 0.999:
+                return span if along > 0 else (-span[1], -span[0])
+        return -np.pi, np.pi
+
+    def _across(self, joint: int, hinge: Hinge) -> tuple[Array, Array]:
+        """The axes that `Hinge.others` are about: across the hinge, first the one nearest to the bone."""
+        axis = np.array(hinge.axis)
+        own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
+        bone = own - axis * (own @ axis)
+        if np.linalg.norm(bone) < 1e-9:
+            bone = np.eye(3)[(int(np.argmax(np.abs(axis))) + 1) % 3]
+            bone = bone - axis * (bone @ axis)
+        bone = bone / np.linalg.norm(bone)
+        return bone, np.cross(axis, bone)
+
+    def _bone(self, joint: int) -> Array:
+        """The way that a joint's bone goes at rest in the world; that of the bone before it for an end."""
+        at, below, parent = self.rest_global[:, :3, 3], self.main_child(joint), self.joint_parents[joint]
+        after = at[below] - at[joint] if below is not None else np.zeros(3)
+        before = at[joint] - at[parent] if parent >= 0 else np.zeros(3)
+        return np.asarray(after if np.linalg.norm(after) > 1e-9 else before)
 
     @cached_property
     def rest_global(self) -> Array:
@@ -223,38 +283,80 @@ class Skeleton:
 
 
 def pose_from_json(skeleton: Skeleton, text: str | bytes) -> Pose:
-    """Read a pose file: ``{"joints": {NAME: {"euler_xyz_deg": [x, y, z]} | {"quaternion_xyzw": [...]}}}``.
+    """Read a pose file.
+
+    ``{"joints": {NAME: {"euler_xyz_deg": [x, y, z]} | {"quaternion_xyzw": [...]}, also "translation" and "scale"},
+    "dials": {NAME: x}, "shapes": {NUMBER: x}}``.
 
     Raises
     ------
     BadPoseError
-        For text that is not JSON, unknown joints, or rotations that are not finite numbers.
+        For text that is not JSON, unknown joints, or numbers that are not finite.
     """
     try:
-        joints = json.loads(text)["joints"]
-        entries = list(joints.items())
-    except (ValueError, KeyError, TypeError, AttributeError):
+        return pose_from_document(skeleton, json.loads(text))
+    except (ValueError, RecursionError):
         raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.') from None
+
+
+def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
+    """A pose file that is parsed already: see `pose_from_json`."""
+    if not isinstance(document, Mapping) or not isinstance(document.get("joints", {}), Mapping):
+        raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.')
+    if not document.keys() & {"joints", "dials"}:
+        raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.')
     pose = skeleton.rest_pose()
-    for name, rotation in entries:
-        pose.rotations[skeleton.find(name)] = rotation_from_json(name, rotation)
-    return pose
+    moved, scaled = np.zeros((len(skeleton), 3)), np.full((len(skeleton), 3), np.nan)
+    for name, entry in document.get("joints", {}).items():
+        j = skeleton.find(name)
+        entry = entry if isinstance(entry, Mapping) else {}
+        if not entry.keys() & {"translation", "scale"} or entry.keys() & {"euler_xyz_deg", "quaternion_xyzw"}:
+            pose.rotations[j] = rotation_from_json(name, entry)
+        if "translation" in entry:
+            moved[j] = _numbers(entry, "translation", name, 3)
+        if "scale" in entry:
+            scaled[j] = _numbers(entry, "scale", name, 3)
+    return replace(
+        pose,
+        translations=moved if moved.any() else None,
+        scales=None if np.isnan(scaled).all() else scaled,
+        shape_weights={int(k): v for k, v in _named_numbers(document, "shapes").items()} or None,
+        dials=_named_numbers(document, "dials") or None,
+    )
+
+
+def _named_numbers(document: Mapping[str, Any], key: str) -> dict[str, float]:
+    """The finite numbers by name under a key of a pose file."""
+    given = document.get(key) or {}
+    if not isinstance(given, Mapping):
+        raise BadPoseError(f"The {key} of a pose have to be numbers by name.")
+    out = {}
+    for name, value in given.items():
+        if isinstance(value, bool) or not isinstance(value, int | float) or not np.isfinite(value):
+            raise BadPoseError(f"“{name}” among the {key} of a pose has to be a finite number.")
+        if key == "shapes" and not str(name).isdecimal():
+            raise BadPoseError("The shapes of a pose are named by their numbers.")
+        out[str(name)] = float(value)
+    return out
+
+
+def _numbers(entry: Mapping[str, Any], key: str, name: str, count: int) -> Array:
+    try:
+        values = np.asarray(entry[key], dtype=np.float64)
+    except (TypeError, ValueError, OverflowError):
+        values = np.array([np.nan])
+    if values.shape != (count,) or not np.isfinite(values).all():
+        raise BadPoseError(f"The {key} of joint “{name}” has to be {count} finite numbers.")
+    return values
 
 
 def rotation_from_json(name: str, rotation: object) -> Array:
     """One joint's entry of a pose file as a quaternion ``(4,)``; `name` is for the sentence of an error."""
     if isinstance(rotation, Mapping):
-        for key, count in (("euler_xyz_deg", 3), ("quaternion_xyzw", 4)):
-            if key not in rotation:
-                continue
-            try:
-                values = np.asarray(rotation[key], dtype=np.float64)
-            except (TypeError, ValueError):
-                values = np.array([np.nan])
-            if values.shape != (count,) or not np.isfinite(values).all():
-                raise BadPoseError(f"The {key} of joint “{name}” has to be {count} finite numbers.")
-            if count == 3:
-                return rotations.from_euler_xyz_deg(values)
+        if "euler_xyz_deg" in rotation:
+            return rotations.from_euler_xyz_deg(_numbers(rotation, "euler_xyz_deg", name, 3))
+        if "quaternion_xyzw" in rotation:
+            values = _numbers(rotation, "quaternion_xyzw", name, 4)
             if np.linalg.norm(values) < 1e-6:
                 raise BadPoseError(f"The quaternion of joint “{name}” has length zero.")
             return rotations.normalize(values)
@@ -262,6 +364,20 @@ def rotation_from_json(name: str, rotation: object) -> Array:
 
 
 def pose_to_json(skeleton: Skeleton, pose: Pose) -> dict[str, Any]:
-    """The turned joints of a pose in the form that `pose_from_json` reads."""
-    turned = np.flatnonzero(rotations.angle(pose.rotations) > 1e-9)
-    return {"joints": {skeleton.names[j]: {"quaternion_xyzw": pose.rotations[j].tolist()} for j in turned}}
+    """What is turned, moved, scaled or set in a pose, in the form that `pose_from_json` reads."""
+    joints: dict[str, Any] = {}
+    turned = rotations.angle(pose.rotations) > 1e-9
+    for j, name in enumerate(skeleton.names):
+        entry: dict[str, Any] = {"quaternion_xyzw": pose.rotations[j].tolist()} if turned[j] else {}
+        if pose.translations is not None and np.abs(pose.translations[j]).max() > 0:
+            entry["translation"] = pose.translations[j].tolist()
+        if pose.scales is not None and not np.isnan(pose.scales[j]).any():
+            entry["scale"] = pose.scales[j].tolist()
+        if entry:
+            joints[name] = entry
+    out: dict[str, Any] = {"joints": joints}
+    if pose.shape_weights:
+        out["shapes"] = {str(k): float(v) for k, v in pose.shape_weights.items()}
+    if pose.dials:
+        out["dials"] = dict(pose.dials)
+    return out

@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from plethos.core.mesh import extent
 from plethos.core.names import other_side_names
 from plethos.core.skeleton import Skeleton
-
-if TYPE_CHECKING:
-    from plethos.core.character import Character
+from plethos.core.topology import extent
 
 TOLERANCE = 1e-4  # of the character's height
 SYMMETRIC = 0.9  # share of the vertices with a twin from which a character counts as symmetric
@@ -98,12 +93,6 @@ def joint_mirror(skeleton: Skeleton, plane: float = 0.0) -> NDArray[np.int32]:
             twin[j] = near[np.argmin(off[j, near])]
     agree = twin[twin] == np.arange(len(twin))
     return np.where(agree, twin, np.arange(len(twin))).astype(np.int32)
-
-
-def sides(character: Character, rest: NDArray[np.floating]) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-    """The mirror images of a character's vertices ``(V,)`` and joints ``(J,)``; `rest` ``(V, 3)`` are its points."""
-    plane = character.mirror_x
-    return vertex_mirror(rest, plane), joint_mirror(character.skeleton, plane)
 
 
 def is_symmetric(twin: NDArray[np.int32], other: NDArray[np.int32]) -> bool:

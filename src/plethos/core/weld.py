@@ -4,15 +4,24 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse import csgraph
+from scipy.spatial import cKDTree
 
 from plethos.core.rotations import Array
 
 # Two copies of one vertex may differ by this much in the sum of their weights' differences (files round them).
 WEIGHT_SLACK = 0.02
+MOST_NEIGHBOURS = 64
 
 
 def weld(
-    points: Array, slots: NDArray[np.int32], weights: Array, targets: list[Array], tolerance: float
+    points: Array,
+    slots: NDArray[np.int32],
+    weights: Array,
+    targets: list[Array],
+    tolerance: float,
+    cells_only: bool = False,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Find the copies of one vertex: same place, same weights, moved alike by every shape.
 
@@ -28,6 +37,9 @@ def weld(
         Dense shapes ``(F, 3)``.
     tolerance
         Metres within which places are the same.
+    cells_only
+        Compare within the cells of a grid only, and tear copies off at their borders: as it was before the weld was
+        stored with a character, whose shapes and weights count the vertices that it made.
 
     Returns
     -------
@@ -53,10 +65,41 @@ def weld(
                 leaders.append(m)
             else:
                 leader[m] = near
+    if not cells_only:
+        leader = _across_borders(leader, points, slots, weights, targets, tolerance)
     kept = np.flatnonzero(leader == np.arange(len(points)))
     number = np.zeros(len(points), dtype=np.int64)
     number[kept] = np.arange(len(kept))
     return number[leader], kept
+
+
+def _across_borders(
+    leader: NDArray[np.int64],
+    points: Array,
+    slots: NDArray[np.int32],
+    weights: Array,
+    targets: list[Array],
+    tolerance: float,
+) -> NDArray[np.int64]:
+    """Leaders joined that are the same but lie on two sides of a cell's border."""
+    heads = np.unique(leader)
+    tree = cKDTree(points[heads])
+    if tree.count_neighbors(tree, tolerance) > MOST_NEIGHBOURS * len(heads):
+        return leader  # a cloud within the tolerance: no seam looks like that
+    pairs = heads[tree.query_pairs(tolerance, output_type="ndarray")]
+    same = [
+        _difference(slots, weights, a, b) < WEIGHT_SLACK
+        and all(np.abs(t[a] - t[b]).max() <= tolerance for t in targets)
+        for a, b in pairs.tolist()
+    ]
+    pairs = pairs[np.array(same, dtype=bool)]
+    if len(pairs) == 0:
+        return leader
+    graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), (len(points), len(points)))
+    number = csgraph.connected_components(graph, directed=False)[1]
+    first = np.full(int(number.max()) + 1, len(points))
+    np.minimum.at(first, number[heads], heads)
+    return np.asarray(first[number[leader]])
 
 
 def _difference(slots: NDArray[np.int32], weights: Array, a: int, b: int) -> float:

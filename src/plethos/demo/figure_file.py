@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from plethos.core import rotations
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.mesh import vertex_normals
-from plethos.core.weights.heat import limit_influences
+from plethos.core.topology import vertex_normals
+from plethos.core.weights.limit import limit_influences
 from plethos.demo.anatomy import body
 from plethos.demo.build import Build
 from plethos.demo.cage import Cage, build_cage

@@ -38,17 +38,15 @@ def demo_pose(character: Character, name: str) -> tuple[int, Pose]:
 
 def measures_of(character: Character) -> dict[str, dict[str, Any]]:
     """Volume and least girth of the joint's region in percent of rest, and triangles in new contacts."""
-    evaluator = Evaluator(character)
-    rest = evaluator.rest()
-    contacts = ContactCounter(character, rest)
+    evaluator, contacts = Evaluator.of(character), ContactCounter(character.mesh)
     out: dict[str, dict[str, Any]] = {}
     for name in POSES:
         joint, pose = demo_pose(character, name)
-        measured = BendMeasure(character, joint, rest).at(pose)
+        measured = BendMeasure.of(character, joint).at(pose)
         out[name] = {
             "joint": character.skeleton.names[joint],
             "volume_percent": round(measured.volume, 2),
             "least_girth_percent": None if measured.girth is None else round(measured.girth, 2),
-            "contacts": contacts.count(evaluator.evaluate(pose)),
+            "contacts": contacts.count(evaluator.pose(pose).points),
         }
     return out

@@ -11,17 +11,17 @@ from scipy import sparse
 
 from plethos.core.bend import bent
 from plethos.core.character import Character
-from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.evaluate import ALL, Evaluator, evaluate_exact
 from plethos.core.measure.contact import intersecting_pairs
 from plethos.core.measure.region import Region, joint_region, region_volume
-from plethos.core.mesh import vertex_normals
-from plethos.core.remedies.corrective import CorrectiveShape
-from plethos.core.remedies.solve import solve_corrective
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.response import Response
+from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.skinning import exact
 from plethos.core.skinning.bones import skin_matrices
+from plethos.core.topology import vertex_normals
 from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.triggers.response import Response
 
 SIDES = ("left", "right")
 BEND = (0.0, 0.0, 1.0)  # every joint of the figures bends about its own Z
@@ -80,7 +80,7 @@ def mended(character: Character, mend: Mend) -> Character:
     pose = skeleton.rest_pose()
     for side, joint in joints.items():
         pose = bent(pose, joint, mend.axis, mend.angle(side))
-    rest = Evaluator(character).rest()
+    rest = character.mesh.rest
     base = evaluate_exact(character, pose)
     regions = {side: joint_region(character, joint, rest) for side, joint in joints.items()}
     masks = {side: _soft(character, region) for side, region in regions.items()}
@@ -91,17 +91,19 @@ def mended(character: Character, mend: Mend) -> Character:
         moved = np.where(masks[side][:, None] > 0, sculpt - base, 0.0)
         target = evaluate_exact(character, own) + moved
         name = f"{side.capitalize()} {mend.name}".strip().capitalize()
-        shape, report = solve_corrective(character, own, target, name)
-        trigger = HingeTrigger(joint, mend.axis, Response.preset(mend.preset, 0.0, mend.angle(side)))
         identity = name.lower().replace(" ", "-")
-        remedy = CorrectiveShape(shape, trigger, pose_to_json(skeleton, own), report.to_json(), id=identity)
-        character = character.with_remedy(remedy)
+        response = Response.preset(mend.preset, 0.0, mend.angle(side))
+        trigger = HingeTrigger(joint, mend.axis, response, id=f"{identity}-trigger")
+        posed = Evaluator.of(character).pose(own, ALL)
+        shape, report = solve_corrective(posed, target, name, trigger=trigger)
+        body = Corrective.of(shape, pose_to_json(skeleton, own), report.to_json())
+        character = character.with_remedy(Remedy(body, name, by=trigger.id, id=identity), trigger)
     return character
 
 
 def _soft(character: Character, region: Region) -> NDArray[np.float64]:
     """1 well inside the region, falling to 0 at its border."""
-    mask = np.zeros(len(character.points))
+    mask = np.zeros(len(character.mesh.points))
     mask[region.vertices] = 1
     average = _average(character)
     for _ in range(8):
@@ -110,7 +112,7 @@ def _soft(character: Character, region: Region) -> NDArray[np.float64]:
 
 
 def _average(character: Character) -> sparse.csr_matrix:
-    adjacency = character.topology.adjacency.astype(np.float64)
+    adjacency = character.mesh.topology.adjacency.astype(np.float64)
     return sparse.diags(1 / np.maximum(np.asarray(adjacency.sum(axis=1)).ravel(), 1)) @ adjacency
 
 
@@ -118,13 +120,15 @@ def _sculpted(
     character: Character, pose: Pose, base: NDArray[np.float64], regions: list[Region],
     masks: list[NDArray[np.float64]], rest: NDArray[np.float32], mend: Mend,
 ) -> NDArray[np.float64]:  # fmt: skip
-    matrices = skin_matrices(character.bones, character.skeleton.global_matrices(pose))
+    matrices = skin_matrices(character.binding.bones, character.skeleton.global_matrices(pose))
     round_skin = exact.apply_skin(
-        *exact.affine_skin(matrices, character.influences, character.weights, np.ones(len(base), np.float32)),
-        character.points,
+        *exact.affine_skin(
+            matrices, character.binding.influences, character.binding.weights, np.ones(len(base), np.float32)
+        ),
+        character.mesh.points,
     )
     every = np.maximum.reduce(masks)
-    average, triangles = _average(character), character.topology.triangles
+    average, triangles = _average(character), character.mesh.topology.triangles
     sculpt = base + mend.rounded * every[:, None] * (round_skin - base)
     whole = [region_volume(r, rest[r.vertices]) for r in regions]
     for _ in range(mend.rounds):

@@ -60,5 +60,5 @@ def build_front() -> None:
 def type_client() -> None:
     """Write `frontend/src/api/schema.d.ts`, the types of the API's client, from the application's own description."""
     description = ROOT / ".cache" / "openapi.json"
-    subprocess.run([sys.executable, "-m", "plethos.web.openapi", str(description)], cwd=ROOT, check=True)
+    subprocess.run([sys.executable, "-m", "plethos.web.describe", str(description)], cwd=ROOT, check=True)
     _npm("run", "schema", "--silent", what="Typing the API's client")

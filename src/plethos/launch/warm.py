@@ -6,10 +6,10 @@ import numpy as np
 
 from plethos.core import kinematics
 from plethos.core.measure.contact import intersecting_pairs
-from plethos.core.mesh import Topology
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skinning import kernels
+from plethos.core.topology import Topology
 
 
 def warm_kernels() -> None:

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_parts import unnormalised_weights
-from plethos.core.regions import PICKED, pick
+from plethos.core.picked import PICKED
+from plethos.core.regions import pick
 from plethos.core.sculpt.session import Touched
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
@@ -21,7 +22,7 @@ from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, l
 from plethos.core.weights.paint import Paint
 from plethos.core.weights.table import weights_from_json
 from plethos.service.open_character import OpenCharacter
-from plethos.service.painting import painted, with_bone
+from plethos.service.painting import PaintSettings, painted, with_bone
 from plethos.service.workbench import Workbench
 
 
@@ -75,8 +76,8 @@ class Target:
         if self.part is not None:
             return pick.by_part(character, self.part)
         if self.piece is not None:
-            t = character.topology.triangles
-            return pick.by_piece(character.topology, int(t[self.piece, 0]) if 0 <= self.piece < len(t) else -1)
+            t = character.mesh.topology.triangles
+            return pick.by_piece(character.mesh.topology, int(t[self.piece, 0]) if 0 <= self.piece < len(t) else -1)
         shares = character.region(self.region or PICKED)
         if not shares.any():
             raise BadEditError("Nothing is picked yet: stroke over the skin, or pick a piece, a part or a joint.")
@@ -101,7 +102,7 @@ def copy_part(workbench: Workbench, character_id: str, source: str, target: Targ
     """Let a part or a region follow what the closest surface of another part follows."""
 
     def change(character: Character) -> Character:
-        return _with(character, like_part(character, target.shares(character), character.part(source)))
+        return _with(character, like_part(character, target.shares(character), character.mesh.part(source)))
 
     return workbench.edit(character_id, f"Copy weights of {source} to {target.label}", change)
 
@@ -124,32 +125,29 @@ def take_file(workbench: Workbench, character_id: str, data: bytes) -> OpenChara
     return workbench.edit(character_id, "Weights from a file", change)
 
 
-def fill(workbench: Workbench, character_id: str, target: Target, paint: Paint, mirror: bool) -> OpenCharacter:
+def fill(workbench: Workbench, character_id: str, target: Target, settings: PaintSettings) -> OpenCharacter:
     """Do to a whole region at once what the brush does under its ring."""
-    opened = workbench.open(character_id)
 
     def change(character: Character) -> Character:
         shares = target.shares(character)
-        brush = painted(opened, character, mirror)
+        brush = painted(character, settings.mirror)
         chosen = np.flatnonzero(shares > 0).astype(np.int32)
-        brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), with_bone(character, paint))
+        brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), settings.paint(character))
         return _with(character, brush.dense)
 
-    name = opened.character.skeleton.names[paint.joint]
-    return workbench.edit(character_id, f"Fill {target.label}, {name}", change)
+    return workbench.edit(character_id, f"Fill {target.label}, {settings.joint}", change)
 
 
 def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> OpenCharacter:
     """Spread what a bone's joints hold together evenly along the whole bone."""
-    opened = workbench.open(character_id)
 
     def change(character: Character) -> Character:
         j = character.skeleton.find(joint)
         paint = with_bone(character, Paint("even", j, 1.0, 1.0, np.zeros(len(character.skeleton), dtype=bool)))
         assert paint.bone is not None
-        held = character.joint_weights[:, [paint.bone.joint, *paint.bone.twists]].sum(axis=1)
+        held = character.binding.joint_weights[:, [paint.bone.joint, *paint.bone.twists]].sum(axis=1)
         chosen = np.flatnonzero(held > 1e-4).astype(np.int32)
-        brush = painted(opened, character, mirror)
+        brush = painted(character, mirror)
         brush.dab(Touched(chosen, np.ones(len(chosen))), paint)
         return _with(character, brush.dense)
 
@@ -206,8 +204,8 @@ def findings(opened: OpenCharacter, limit: int = DELIVERED) -> list[dict[str, An
     character = opened.character
     out = []
     off, worst = unnormalised_weights(opened.source)
-    if off and character.weights is opened.bare.weights:
-        vertices = np.unique(character.file_to_vertex[off])
+    if off and character.binding.weights is opened.bare.binding.weights:
+        vertices = np.unique(character.mesh.file_to_vertex[off])
         at = opened.rest[vertices].mean(axis=0).round(4).tolist()
         out.append({"kind": "unnormalised", "joint": None, "vertices": len(vertices), "worst": worst, "at": at})
     for finding in check_weights(character, limit):
@@ -233,7 +231,7 @@ def influences(opened: OpenCharacter, vertex: int) -> list[tuple[str, float]]:
     BadEditError
         When there is no such vertex.
     """
-    weights = opened.character.joint_weights
+    weights = opened.character.binding.joint_weights
     if not 0 <= vertex < len(weights):
         raise BadEditError(f"There is no vertex {vertex} in this character.")
     row = weights[vertex]
@@ -247,12 +245,11 @@ def set_weight(
     """Give one vertex a weight by number; the joints that are not locked make up for it."""
     if not 0 <= weight <= 1:
         raise BadEditError("A weight has to lie between 0 and 1.")
-    opened = workbench.open(character_id)
-    influences(opened, vertex)
+    influences(workbench.open(character_id), vertex)
 
     def change(character: Character) -> Character:
         skeleton = character.skeleton
-        held, brush = skeleton.mask(locked), painted(opened, character, mirror)
+        held, brush = skeleton.mask(locked), painted(character, mirror)
         one = Touched(np.array([vertex], dtype=np.int32), np.ones(1))
         brush.dab(one, Paint("replace", skeleton.find(joint), weight, 1.0, held))
         return _with(character, brush.dense)

@@ -1,51 +1,72 @@
-"""Edits of remedies. Each is one undo step, named for the person who may want it back."""
+"""Edits of rules. Each is one undo step, named for the person who may want it back."""
 
 from __future__ import annotations
 
-import dataclasses
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from plethos.core.character import Character
+from plethos.core.codec import rules_from_document, rules_to_document
+from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadEditError
-from plethos.core.remedies.corrective import CorrectiveShape
-from plethos.core.triggers import trigger_from_rule
+from plethos.core.formats.rules import InlineArrays
+from plethos.core.names import free_name
+from plethos.core.remedies import Remedy, remedy_from_document
+from plethos.core.remedies.remedy import MOST_AMOUNT
+from plethos.core.rules import Rules
+from plethos.core.triggers import trigger_from_document
+from plethos.core.twins import twinned
 from plethos.service.open_character import OpenCharacter
 from plethos.service.workbench import Workbench
 
-MOST_AMOUNT = 4.0
+
+def _rules(workbench: Workbench, character_id: str, label: str, change: Callable[[Character], Rules]) -> OpenCharacter:
+    return workbench.edit(character_id, label, lambda c: c.with_rules(change(c)))
 
 
-def _replace(character: Character, remedy_id: str, **changes: Any) -> Character:
-    remedy = character.remedy(remedy_id)
-    assert dataclasses.is_dataclass(remedy)
-    return character.with_remedy(dataclasses.replace(remedy, **changes))
+def _remedy(workbench: Workbench, character_id: str, label: str, remedy_id: str, **changes: Any) -> OpenCharacter:
+    def change(character: Character) -> Rules:
+        return character.rules.with_remedy(replace(character.rules.remedy(remedy_id), **changes))
+
+    return _rules(workbench, character_id, label, change)
 
 
 def set_trigger(
     workbench: Workbench, character_id: str, remedy_id: str, rule: Mapping[str, Any] | None
 ) -> OpenCharacter:
-    """Tie a remedy to a trigger, or break the tie (None) without losing the shape."""
+    """Tie a remedy to a trigger of its own, or break the tie (None) without losing the shape."""
 
-    def change(character: Character) -> Character:
-        trigger = trigger_from_rule(rule, character.skeleton) if rule else None
-        return _replace(character, remedy_id, trigger=trigger)
+    def change(character: Character) -> Rules:
+        rules = character.rules
+        remedy = rules.remedy(remedy_id)
+        if rule is None:
+            return rules.tied(remedy_id, None)
+        old = rules.trigger_of(remedy)
+        # Its own trigger keeps its id; one that others read too stays as it is, and the remedy gets another.
+        own = old is not None and not old.name and rules.readers(old.id) == (remedy.name,)
+        given = {**rule, "id": old.id if own and old is not None else None, "name": ""}
+        return rules.tied(remedy_id, trigger_from_document(given, character.skeleton))
 
-    return workbench.edit(character_id, "Change trigger" if rule else "Break tie", change)
+    return _rules(workbench, character_id, "Change trigger" if rule else "Untie", change)
+
+
+def tie(workbench: Workbench, character_id: str, remedy_id: str, value: str | None) -> OpenCharacter:
+    """Tie a remedy to any value by its id; None unties it."""
+    return _remedy(workbench, character_id, "Tie" if value else "Untie", remedy_id, by=value)
 
 
 def switch(workbench: Workbench, character_id: str, remedy_id: str, on: bool) -> OpenCharacter:
     """Switch a remedy on or off."""
-    label = "Switch on" if on else "Switch off"
-    return workbench.edit(character_id, label, lambda c: _replace(c, remedy_id, on=on))
+    return _remedy(workbench, character_id, "Switch on" if on else "Switch off", remedy_id, on=on)
 
 
 def set_amount(workbench: Workbench, character_id: str, remedy_id: str, amount: float) -> OpenCharacter:
     """How much of a remedy its full activation gives."""
     if not math.isfinite(amount) or not 0 <= amount <= MOST_AMOUNT:
         raise BadEditError(f"The amount has to lie between 0 and {MOST_AMOUNT:.0f}.")
-    return workbench.edit(character_id, "Change amount", lambda c: _replace(c, remedy_id, amount=amount))
+    return _remedy(workbench, character_id, "Change amount", remedy_id, amount=amount)
 
 
 def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -> OpenCharacter:
@@ -53,21 +74,123 @@ def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -
     label = name.strip()[:120]
     if not label:
         raise BadEditError("A remedy needs a name.")
-
-    def change(character: Character) -> Character:
-        remedy = character.remedy(remedy_id)
-        if not isinstance(remedy, CorrectiveShape):
-            raise BadEditError("This remedy has no name of its own.")
-        return character.with_remedy(dataclasses.replace(remedy, shape=dataclasses.replace(remedy.shape, name=label)))
-
-    return workbench.edit(character_id, f"Rename to “{label}”", change)
+    return _remedy(workbench, character_id, f"Rename to “{label}”", remedy_id, name=label)
 
 
 def delete(workbench: Workbench, character_id: str, remedy_id: str) -> OpenCharacter:
-    """Take a remedy away (undo brings it back)."""
+    """Take a remedy away, and the trigger that only it was tied to (undo brings both back)."""
+    return _rules(workbench, character_id, "Delete remedy", lambda c: c.rules.without_remedy(remedy_id))
 
-    def change(character: Character) -> Character:
-        gone = character.remedy(remedy_id)
-        return character.with_remedies(tuple(r for r in character.remedies if r.id != gone.id))
 
-    return workbench.edit(character_id, "Delete remedy", change)
+def add_twin(workbench: Workbench, character_id: str, remedy_id: str) -> OpenCharacter:
+    """The same remedy on the other side, with its trigger."""
+    return workbench.edit(character_id, "Make twin", lambda c: twinned(c, remedy_id))
+
+
+def add_remedy(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+    """A remedy of any kind from plain data, its arrays as lists; one of the same id is replaced."""
+
+    def change(character: Character) -> Rules:
+        remedy = remedy_from_document(document, character.skeleton, InlineArrays(character))
+        return character.rules.with_remedy(_freely_named(remedy, character.rules))
+
+    return _rules(workbench, character_id, f"Add {document.get('name') or 'a remedy'}", change)
+
+
+def _freely_named(remedy: Remedy, rules: Rules) -> Remedy:
+    taken = {r.name for r in rules.remedies if r.id != remedy.id}
+    return replace(remedy, name=free_name(remedy.name, taken))
+
+
+def put_trigger(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+    """A trigger of any kind; one of the same id is replaced."""
+    label = str(document.get("name") or "a trigger")
+    return _rules(
+        workbench, character_id, f"Set {label}",
+        lambda c: c.rules.with_trigger(trigger_from_document(document, c.skeleton)),
+    )  # fmt: skip
+
+
+def delete_trigger(workbench: Workbench, character_id: str, trigger_id: str) -> OpenCharacter:
+    """Take a trigger away that nobody reads."""
+
+    def change(character: Character) -> Rules:
+        rules = character.rules
+        gone = next((t for t in rules.triggers if t.id == trigger_id), None)
+        if gone is None:
+            raise BadEditError("That trigger is not there any more; it may have been deleted or undone.")
+        _refuse_read(rules, sorted(map(str, gone.writes())), rules.label(gone))
+        return replace(rules, triggers=tuple(t for t in rules.triggers if t.id != trigger_id))
+
+    return _rules(workbench, character_id, "Delete trigger", change)
+
+
+def _refuse_read(rules: Rules, values: Sequence[str], name: str) -> None:
+    for value in values:
+        readers = rules.readers(value)
+        if readers:
+            raise BadEditError(f"“{readers[0]}” reads “{name}”: untie it first.")
+
+
+def put_dial(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+    """A dial; one of the same id is replaced."""
+
+    def change(character: Character) -> Rules:
+        dial, dials = Dial.from_document(document), character.rules.dials
+        if any(d.id == dial.id for d in dials):
+            return replace(character.rules, dials=tuple(dial if d.id == dial.id else d for d in dials))
+        return replace(character.rules, dials=(*dials, dial))
+
+    return _rules(workbench, character_id, f"Set the dial {document.get('name')}", change)
+
+
+def delete_dial(workbench: Workbench, character_id: str, dial_id: str) -> OpenCharacter:
+    """Take a dial away that nobody reads."""
+
+    def change(character: Character) -> Rules:
+        rules = character.rules
+        gone = [d for d in rules.dials if d.id == dial_id]
+        if not gone:
+            raise BadEditError("That dial is not there any more; it may have been deleted or undone.")
+        _refuse_read(rules, [dial_id], gone[0].name)
+        return replace(rules, dials=tuple(d for d in rules.dials if d.id != dial_id))
+
+    return _rules(workbench, character_id, "Delete dial", change)
+
+
+def put_group(
+    workbench: Workbench, character_id: str, document: Mapping[str, Any], members: Sequence[str] | None
+) -> OpenCharacter:
+    """A group; one of the same id is replaced. With `members`, these remedies are in it, and no others."""
+
+    def change(character: Character) -> Rules:
+        group, rules = Group.from_document(document), character.rules
+        known = any(g.id == group.id for g in rules.groups)
+        groups = tuple(group if g.id == group.id else g for g in rules.groups)
+        rules = replace(rules, groups=groups if known else (*rules.groups, group))
+        if members is None:
+            return rules
+        for remedy_id in members:
+            rules.remedy(remedy_id)
+        remedies = tuple(
+            replace(r, group=group.id if r.id in members else None if r.group == group.id else r.group)
+            for r in rules.remedies
+        )
+        return replace(rules, remedies=remedies)
+
+    return _rules(workbench, character_id, f"Set the group {document.get('name')}", change)
+
+
+def set_rules(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+    """All rules at once from plain data."""
+
+    def change(character: Character) -> Rules:
+        return rules_from_document(document, character.skeleton, InlineArrays(character))
+
+    return _rules(workbench, character_id, "Set all rules", change)
+
+
+def rules_document(opened: OpenCharacter) -> dict[str, Any]:
+    """All rules as plain data, arrays as lists."""
+    character = opened.character
+    return rules_to_document(character.rules, character.skeleton, InlineArrays(character))

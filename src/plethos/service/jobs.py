@@ -48,6 +48,15 @@ class Jobs:
         await self._tasks[kind].defer_async(work_id=work.id, character_id=character_id, **arguments)
         return work
 
+    async def ask_once(self, kind: str, character_id: str, **arguments: Any) -> Work:
+        """The same, unless something is under way on the character already: then that."""
+        found = await asyncio.to_thread(self._under_way, character_id)
+        return found or await self.ask(kind, character_id, **arguments)
+
+    def _under_way(self, character_id: str) -> Work | None:
+        self.bench.open(character_id)
+        return self.list.under_way(character_id)
+
     @contextlib.asynccontextmanager
     async def working(self, alone: bool = True) -> AsyncIterator[asyncio.Task[None]]:
         """Do what is asked for, in threads of this process, until the context ends; gives the task that does it.

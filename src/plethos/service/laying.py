@@ -161,7 +161,7 @@ def mirror_side(workbench: Workbench, character_id: str, from_left: bool) -> Ope
 
 def markers(opened: OpenCharacter) -> dict[str, list[float]]:
     """Where the markers of the template likely belong on a character."""
-    guessed = template.guessed_markers(opened.rest, opened.character.mirror_x)
+    guessed = template.guessed_markers(opened.rest, opened.character.mesh.mirror_x)
     return {name: np.round(place, 4).tolist() for name, place in guessed.items()}
 
 
@@ -173,7 +173,7 @@ def lay(workbench: Workbench, character_id: str, places: dict[str, Sequence[floa
 def _pair(character: Character, joint: str, mirror: bool) -> tuple[int, int | None]:
     """The joint, and its mirror image when there is one that is to follow."""
     j = character.skeleton.find(joint)
-    other = int(joint_mirror(character.skeleton, character.mirror_x)[j])
+    other = int(joint_mirror(character.skeleton, character.mesh.mirror_x)[j])
     return j, other if mirror and other != j else None
 
 

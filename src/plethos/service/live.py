@@ -8,45 +8,37 @@ quaternion x, y, z, w).
 
 from __future__ import annotations
 
-import dataclasses
 import json
 import math
 import struct
-from dataclasses import dataclass
-from typing import Any, cast
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.bend import Measured
 from plethos.core.character import Character
-from plethos.core.errors import BadPoseError, PlethosError
-from plethos.core.evaluate import Evaluator
+from plethos.core.errors import BadEditError, BadPoseError
+from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose, rotation_from_json
-from plethos.core.triggers import Trigger, trigger_from_rule
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skeleton import Pose, Skeleton, pose_from_document
+from plethos.core.triggers import Trigger
 from plethos.core.weights.colours import mixed_colours
-from plethos.service.open_character import OpenCharacter
+from plethos.service.desk import Desk
+from plethos.service.version import Version
 
 Floats = NDArray[np.float32]
-
-
-@dataclass(frozen=True)
-class Preview:
-    """A trigger as a rule, for a remedy, while someone drags its knots."""
-
-    remedy_id: str
-    trigger: dict[str, Any]
 
 
 @dataclass(frozen=True)
 class Moving:
     """A joint that is being dragged but not stored yet: where it is to be in the pose, and whether its twin follows."""
 
-    joint: int
+    joint: str
     at: tuple[float, float, float]
     mirror: bool
 
@@ -62,7 +54,7 @@ class Wanted:
     measure
         A joint whose region is measured, or None.
     preview
-        A trigger that is being changed but not stored yet.
+        The id of a remedy, and its trigger that is being changed but not stored yet.
     weights
         A joint whose weights are shown, or None.
     mixed
@@ -76,38 +68,56 @@ class Wanted:
     without: bool = False
     heat: bool = False
     alone: str | None = None
-    measure: int | None = None
-    preview: Preview | None = None
-    weights: int | None = None
+    measure: str | None = None
+    preview: tuple[str, Mapping[str, Any]] | None = None
+    weights: str | None = None
     mixed: bool = False
     region: bool = False
     moving: Moving | None = None
 
 
-def pose_of(opened: OpenCharacter, message: dict[str, Any]) -> Pose:
-    """The pose that a message asks for: ``joints`` as in a pose file, on top of a frame of ``clip`` if it has one.
+def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
+    """The pose that a message asks for: a pose file, on top of a frame of ``clip`` if it has one.
+
+    Joints may be given as quaternions alone.
 
     Raises
     ------
     BadPoseError
-        For an unknown clip or joint, or broken numbers.
+        For an unknown clip, joint or dial, or broken numbers.
     """
-    skeleton = opened.character.skeleton
-    pose = skeleton.rest_pose()
+    character = version.character
+    skeleton = character.skeleton
     clip = message.get("clip")
-    if isinstance(clip, dict):
-        found = next((c for c in opened.character.clips if c.name == clip.get("name")), None)
+    base = None
+    if isinstance(clip, Mapping):
+        found = next((c for c in character.clips if c.name == clip.get("name")), None)
         time = clip.get("time")
-        if found is None or not isinstance(time, int | float):
+        if found is None or not isinstance(time, int | float) or not math.isfinite(time):
             raise BadPoseError(f"There is no clip called “{clip.get('name')}”.")
-        pose = found.pose_at(skeleton, float(time))
+        base = found.pose_at(skeleton, float(time))
     joints = message.get("joints") or {}
-    if not isinstance(joints, dict):
+    if not isinstance(joints, Mapping):
         raise BadPoseError("The joints of a pose have to be an object by name.")
-    for name, value in joints.items():
-        entry = value if isinstance(value, dict) else {"quaternion_xyzw": value}
-        pose.rotations[skeleton.find(name)] = rotation_from_json(name, entry)
-    return pose
+    entries = {n: v if isinstance(v, Mapping) else {"quaternion_xyzw": v} for n, v in joints.items()}
+    dials = message.get("dials") or {}
+    given = pose_from_document(skeleton, {"joints": entries, "dials": dials, "shapes": message.get("shapes") or {}})
+    for name in given.dials or ():
+        character.rules.dial(name)
+    return given if base is None else _over(base, given, skeleton, entries)
+
+
+def _over(base: Pose, given: Pose, skeleton: Skeleton, entries: Mapping[str, Any]) -> Pose:
+    """A pose of a clip with what is given in place of the clip's."""
+    turned = base.rotations.copy()
+    for name in entries:
+        turned[skeleton.find(name)] = given.rotations[skeleton.find(name)]
+    return replace(
+        base,
+        rotations=turned,
+        shape_weights={**(base.shape_weights or {}), **(given.shape_weights or {})} or None,
+        dials={**(base.dials or {}), **(given.dials or {})} or None,
+    )
 
 
 def joint_frames(world: Array) -> Floats:
@@ -117,101 +127,109 @@ def joint_frames(world: Array) -> Floats:
     return out
 
 
-def frame(opened: OpenCharacter, pose: Pose, wanted: Wanted, extra: dict[str, Any]) -> bytes:
-    """One frame of the character in a pose, or of the sculpt in progress (then its own pose counts)."""
-    with opened.lock:
-        character, session, evaluator = opened.character, opened.sculpt, opened.evaluator
-        if wanted.preview is not None and session is None:
-            character, response = _previewed(character, wanted.preview)
-            evaluator = Evaluator(character)
-            extra = {**extra, "response": response}
-        fields: dict[str, Floats] = {}
-        if session is not None:
-            pose = session.pose
-        elif opened.painting is not None:
-            evaluator = opened.painting.evaluator
-        elif wanted.moving is not None:
-            character = placed(character, wanted.moving.joint, wanted.moving.at, pose, wanted.moving.mirror)
-            evaluator = evaluator.on_joints_of(character)
-        world = character.skeleton.global_matrices(pose)
-        if session is not None:
-            fields["with"] = session.surface.points.astype(np.float32)
-        else:
-            acting = True if wanted.alone is None else [wanted.alone]
-            fields["with"] = evaluator.evaluate(pose, acting, world=world)
-            if opened.painting is not None:
-                opened.painting.lay(pose, fields["with"])
-        if wanted.without or wanted.measure is not None:
-            fields["without"] = evaluator.evaluate(pose, remedies=False, world=world)
-        fields["joints"] = joint_frames(world)
-        if wanted.heat:
-            places = fields["joints"][:, :3].astype(np.float64)
-            fields["heat"] = opened.depth.change(fields["with"], places)
-            if wanted.without:
-                fields["heat_without"] = opened.depth.change(fields["without"], places)
-        if wanted.weights is not None:
-            if opened.painting is not None:
-                fields["weights"] = opened.painting.weights.of_joint(wanted.weights)
-            else:
-                fields["weights"] = np.ascontiguousarray(character.joint_weights[:, wanted.weights])
-        if wanted.mixed:
-            dense = opened.painting.weights.dense if opened.painting is not None else character.joint_weights
-            fields["mixed"] = mixed_colours(dense, character.skeleton)
-        if wanted.region:
-            picking = opened.picking
-            fields["region"] = picking.shares.copy() if picking is not None else character.region()
-            extra = {**extra, "region_volume": opened.patch.volume_percent(fields["with"])}
-        head = {**extra, "version": opened.revision.number, "activations": _activations(character, pose)}
-        if wanted.measure is not None:
-            head["measures"] = _measures(opened, wanted.measure, fields)
-        if not wanted.without:
-            fields.pop("without", None)
+def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[str, Any]) -> bytes:
+    """One frame of the character in a pose, or of the sculpt in progress (then its own pose counts).
+
+    Parameters
+    ----------
+    version
+        What `desk.version` was when the pose was read: it may be another by now, and poses are of one skeleton.
+    """
+    stroke = desk.stroke
+    character, evaluator, held = version.character, version.evaluator, version.sculpt
+    skeleton = character.skeleton
+    if held is not None:
+        pose = held.pose
+    elif stroke is not None:
+        evaluator = stroke.evaluator() or evaluator
+    elif wanted.moving is not None:
+        moving = wanted.moving
+        character = placed(character, skeleton.find(moving.joint), moving.at, pose, moving.mirror)
+        evaluator = Evaluator.of(character, evaluator)
+    elif wanted.preview is not None:
+        evaluator = desk.preview(version, *wanted.preview)
+        character = evaluator.character
+        extra = {**extra, "response": _response(character, wanted.preview[0])}
+    posed = evaluator.pose(pose, ALL if wanted.alone is None else Acting.these(wanted.alone))
+    fields: dict[str, Floats] = {}
+    if held is not None:
+        moved = stroke.points() if stroke is not None else None
+        fields["with"] = (held.points if moved is None else moved).astype(np.float32)
+    else:
+        fields["with"] = posed.points
+    if stroke is not None:
+        stroke.shown(pose, fields["with"])
+    without = evaluator.pose(pose, NONE) if wanted.without or wanted.measure is not None else None
+    if without is not None:
+        fields["without"] = without.points
+    fields["joints"] = joint_frames(posed.world)
+    if wanted.heat and skeleton.is_joint.any():
+        places = fields["joints"][:, :3].astype(np.float64)
+        fields["heat"] = version.measures.depth.change(fields["with"], places)
+        if wanted.without:
+            fields["heat_without"] = version.measures.depth.change(fields["without"], places)
+    painted = stroke.weights() if stroke is not None else None
+    if wanted.weights is not None:
+        j = skeleton.find(wanted.weights)
+        dense = character.binding.joint_weights if painted is None else painted
+        fields["weights"] = np.ascontiguousarray(dense[:, j], dtype=np.float32)
+    if wanted.mixed:
+        dense = character.binding.joint_weights if painted is None else painted
+        fields["mixed"] = mixed_colours(dense, skeleton)
+    if wanted.region:
+        picked = stroke.picked() if stroke is not None else None
+        fields["region"] = character.region() if picked is None else picked
+        extra = {**extra, "region_volume": version.measures.patch.volume_percent(fields["with"])}
+    head = {
+        **extra,
+        "version": version.revision.number,
+        "revision": version.revision.id,
+        "activations": evaluator.program.activations(posed.moment),
+    }
+    if wanted.measure is not None:
+        head["measures"] = _measures(version, wanted.measure, fields)
+    if not wanted.without:
+        fields.pop("without", None)
     return pack_frame(head, fields)
 
 
-def contacts(opened: OpenCharacter, message: dict[str, Any], alone: str | None) -> dict[str, int]:
+def contacts(desk: Desk, version: Version, pose: Pose, alone: str | None) -> dict[str, int]:
     """How many triangles cross others and did not at rest, without remedies and with: slower than a frame."""
-    with opened.lock:
-        pose = pose_of(opened, message)
-        evaluator, session, counter = opened.evaluator, opened.sculpt, opened.contacts
-        if session is not None:
-            pose = session.pose
-            with_: NDArray[np.floating] = session.surface.points.copy()
-        else:
-            with_ = evaluator.evaluate(pose, True if alone is None else [alone])
-        without = evaluator.evaluate(pose, remedies=False)
+    stroke = desk.stroke
+    counter, held = version.measures.contacts, version.sculpt
+    if held is not None:
+        moved = stroke.points() if stroke is not None else None
+        pose = held.pose
+        with_: NDArray[np.floating] = (held.points if moved is None else moved).copy()
+    else:
+        with_ = version.evaluator.pose(pose, ALL if alone is None else Acting.these(alone)).points
+    without = version.evaluator.pose(pose, NONE).points
     return {"without": counter.count(without), "with": counter.count(with_)}
 
 
-def _previewed(character: Character, preview: Preview) -> tuple[Character, dict[str, Any]]:
-    """The character with the trigger that is being changed, and that trigger's response for the bend strip."""
-    trigger = trigger_from_rule(preview.trigger, character.skeleton)
-    changed: Any = dataclasses.replace(cast(Any, character.remedy(preview.remedy_id)), trigger=trigger)
-    curve = response_curve(trigger)
-    return character.with_remedy(changed), {"remedy_id": preview.remedy_id, "curve": curve}
+def _response(character: Character, remedy_id: str) -> dict[str, Any]:
+    """The response of a remedy's trigger, for the bend strip."""
+    trigger = character.rules.trigger_of(character.rules.remedy(remedy_id))
+    return {"remedy_id": remedy_id, "curve": response_curve(trigger) if trigger else []}
 
 
 def response_curve(trigger: Trigger) -> list[tuple[float, float]]:
-    """The response of a hinge trigger as points (degrees, activation); empty for other kinds."""
-    if not isinstance(trigger, HingeTrigger):
+    """A trigger's response to the angle of a joint as points (degrees, activation); empty where it has none."""
+    response = getattr(trigger, "response", None)
+    if response is None or not any(isinstance(slot, int) for slot in trigger.reads()):
         return []
-    knots = trigger.response.angles
+    knots = response.inputs
     angles = np.unique(np.concatenate([np.linspace(knots[0], knots[-1], 49), knots]))
-    values = trigger.response.at(angles)
+    values = response.at(angles)
     return [(round(math.degrees(a), 3), round(v, 4)) for a, v in zip(angles.tolist(), values.tolist(), strict=True)]
 
 
-def _activations(character: Character, pose: Pose) -> dict[str, float]:
-    triggers = [(r.id, r.trigger) for r in character.remedies]
-    return {i: round(t.activation(pose), 4) if t else 0.0 for i, t in triggers}
-
-
-def _measures(opened: OpenCharacter, joint: int, fields: dict[str, Floats]) -> dict[str, Any] | None:
+def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[str, Any] | None:
     try:
-        bend = opened.bend(joint)
-        inside = bend.region.vertices
-    except PlethosError:
+        bend = version.measures.bend(version.character.skeleton.find(joint))
+    except BadEditError:
         return None
+    inside = bend.site.region.vertices
     without, with_ = bend.of_points(fields["without"][inside]), bend.of_points(fields["with"][inside])
     return {"without": measured_json(without), "with": measured_json(with_)}
 

@@ -1,4 +1,4 @@
-"""Painting weights: the brush on the posed skin. Every stroke is stored when it ends."""
+"""Painting weights: the brush on the posed skin. A stroke is stored when it ends."""
 
 from __future__ import annotations
 
@@ -11,67 +11,37 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.regions import PICKED
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import Pose
-from plethos.core.symmetry import joint_mirror
-from plethos.core.weights.assign import INSIDE, bone_table, part_numbers, with_joint_weights
+from plethos.core.skinning.bone_table import BoneTable, bone_table
+from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.gradient import chain_along
-from plethos.core.weights.heat import limit_influences
-from plethos.core.weights.paint import Paint, PaintedWeights
-from plethos.service.open_character import OpenCharacter, PaintSession
-from plethos.service.workbench import Workbench
+from plethos.core.weights.limit import limit_influences
+from plethos.core.weights.paint import MODES, Paint, PaintedWeights
+from plethos.service.desk import Stored
+from plethos.service.version import Version
+from plethos.service.within import Within
 
 
 @dataclass(frozen=True)
-class Within:
-    """Where a brush may work.
+class PaintSettings:
+    """What the brush is set to, joints by name: see `core.weights.paint.Paint`."""
 
-    Parameters
-    ----------
-    region
-        The name of a region; `PICKED` for what is picked.
-    outside
-        Whether everything but the region is meant: the region is locked.
-    """
+    mode: str
+    joint: str
+    value: float = 1.0
+    strength: float = 1.0
+    locked: tuple[str, ...] = ()
+    mirror: bool = False
+    within: Within | None = None
 
-    region: str = PICKED
-    outside: bool = False
-
-    def shares(self, character: Character) -> NDArray[np.float32]:
-        """How much the brush does at each vertex ``(V,)``."""
-        shares = character.region(self.region)
-        if not shares.any():
-            raise BadEditError("The region holds no vertex: pick some first, or let the brush work everywhere.")
-        return 1 - shares if self.outside else shares
-
-
-def paint_dabs(
-    opened: OpenCharacter, pose: Pose, touches: Sequence[Dab], paint: Paint, mirror: bool, within: Within | None = None
-) -> None:
-    """Let the brush touch the posed skin; shown at once, stored by `end_stroke`.
-
-    Raises
-    ------
-    BadEditError
-        When a sculpt is in progress, or the brush is set to nonsense.
-    """
-    with opened.lock:
-        opened.refuse_while_sculpting()
-        session = opened.painting or _begin(opened, mirror)
-        if not session.is_laid(pose):
-            session.lay(pose, session.evaluator.evaluate(pose))
-        paint = with_bone(opened.character, paint)
-        session.surface.within = None if within is None else within.shares(opened.character)
-        changed = []
-        for touch in touches:
-            pressed = replace(paint, strength=paint.strength * abs(touch.strength))
-            changed.append(session.weights.dab(session.surface.touch(touch), pressed))
-        vertices = np.unique(np.concatenate([np.zeros(0, np.int32), *changed])).astype(np.int32)
-        joints, weights = limit_influences(session.weights.dense[vertices], INSIDE, 0.0)
-        influences = session.table.influences(session.parts[vertices], joints, weights)
-        session.evaluator.reweigh(vertices, influences, weights)
-        opened.painting = session
+    def paint(self, character: Character) -> Paint:
+        """The same with joints by number, and with the bone that *even* levels."""
+        skeleton = character.skeleton
+        if self.mode not in MODES:
+            raise BadEditError(f"There is no way to paint called “{self.mode}”; there are {', '.join(MODES)}.")
+        locked = skeleton.mask(self.locked)
+        return with_bone(character, Paint(self.mode, skeleton.find(self.joint), self.value, self.strength, locked))
 
 
 def with_bone(character: Character, paint: Paint) -> Paint:
@@ -79,38 +49,91 @@ def with_bone(character: Character, paint: Paint) -> Paint:
     return replace(paint, bone=chain_along(character.skeleton, paint.joint)) if paint.mode == "even" else paint
 
 
-def _begin(opened: OpenCharacter, mirror: bool) -> PaintSession:
-    character = opened.character
-    wanted = np.tile(character.skeleton.is_joint, (len(character.parts), 1))
-    table = bone_table(character, wanted)
-    pad = ((0, 0), (0, INSIDE - character.weights.shape[1]))
-    roomy = replace(
-        character,
-        bones=table.bones,
-        influences=np.pad(character.influences, pad),
-        weights=np.pad(character.weights, pad),
-    )
-    weights = painted(opened, character, mirror)
-    points = opened.rest.astype(np.float64)
-    surface = SculptSurface(character.topology, points, points.copy())
-    return PaintSession(weights, surface, Evaluator(roomy), table, part_numbers(character))
-
-
-def painted(opened: OpenCharacter, character: Character, mirror: bool) -> PaintedWeights:
+def painted(character: Character, mirror: bool) -> PaintedWeights:
     """A version's weights under the brush; with `mirror` what is done is done on the other side too."""
-    twin = other = None
-    if mirror:
-        twin, other = opened.twins, joint_mirror(character.skeleton, character.mirror_x)
-    dense = character.joint_weights.astype(np.float64)
-    parents, plane = character.skeleton.joint_parents, character.mirror_x
-    return PaintedWeights(character.topology, dense, parents, twin, other, opened.rest, plane)
+    twin, other = character.sides if mirror else (None, None)
+    mesh = character.mesh
+    dense = character.binding.joint_weights.astype(np.float64)
+    return PaintedWeights(
+        mesh.topology, dense, character.skeleton.joint_parents, twin, other, mesh.rest, mesh.mirror_x
+    )  # fmt: skip
 
 
-def end_stroke(workbench: Workbench, opened: OpenCharacter, joint: int) -> None:
-    """Store what the stroke did; only then is it undoable and safe. A stroke that was refused leaves nothing."""
-    with opened.lock:
-        session = opened.painting
-        if session is None:
-            return
-        character = with_joint_weights(opened.character, session.weights.dense, INSIDE)
-        workbench.commit(opened, f"Paint {opened.character.skeleton.names[joint]}", character, None)
+class PaintTool:
+    """The brush for weights."""
+
+    def begin(self, version: Version, settings: PaintSettings) -> PaintStroke:
+        if version.sculpt is not None:
+            raise BadEditError("A sculpt is in progress: keep or drop it first.")
+        return PaintStroke(version, settings)
+
+
+class PaintStroke:
+    """A stroke of weights in the air.
+
+    Parameters
+    ----------
+    version
+        What it began on.
+    settings
+        Of its first touch; whether it is mirrored stays.
+    """
+
+    def __init__(self, version: Version, settings: PaintSettings) -> None:
+        character = version.character
+        self.version, self.settings = version, settings
+        self.painted = painted(character, settings.mirror)
+        start = character.mesh.rest.astype(np.float64)
+        self.surface = SculptSurface(character.mesh.topology, start, start.copy())
+        wanted = np.tile(character.skeleton.is_joint, (len(character.mesh.parts), 1))
+        self._table: BoneTable = bone_table(character.mesh, character.skeleton, character.binding, wanted)
+        pad = ((0, 0), (0, max(INSIDE - character.binding.weights.shape[1], 0)))
+        roomy = replace(
+            character.binding,
+            bones=self._table.bones,
+            influences=np.pad(character.binding.influences, pad),
+            weights=np.pad(character.binding.weights, pad),
+        )
+        # Its own evaluator, over a layout of its own: the version's is not touched.
+        self._evaluator = Evaluator.of(replace(character, binding=roomy), version.evaluator)
+        self._laid: Pose | None = None
+
+    def touch(self, pose: Pose, settings: PaintSettings, dabs: Sequence[Dab]) -> None:
+        character = self.version.character
+        paint = settings.paint(character)
+        if paint.locked[paint.joint]:
+            raise BadEditError("The weights of that joint are locked: unlock it to paint them.")
+        self.surface.within = None if settings.within is None else settings.within.shares(character)
+        for dab in dabs:
+            self.surface.check(dab)
+        self.settings = settings
+        if self._laid is None or not np.array_equal(self._laid.rotations, pose.rotations):
+            self.shown(pose, self._evaluator.pose(pose).points)
+        changed = [np.zeros(0, np.int32)]
+        for dab in dabs:
+            pressed = replace(paint, strength=paint.strength * abs(dab.strength))
+            changed.append(self.painted.dab(self.surface.touch(dab), pressed))
+        vertices = np.unique(np.concatenate(changed)).astype(np.int32)
+        joints, weights = limit_influences(self.painted.dense[vertices], INSIDE, 0.0)
+        influences = self._table.influences(character.mesh.part_numbers[vertices], joints, weights)
+        self._evaluator.reweigh(vertices, influences, weights)
+
+    def evaluator(self) -> Evaluator:
+        return self._evaluator
+
+    def points(self) -> None:
+        return None
+
+    def weights(self) -> NDArray[np.float64]:
+        return self.painted.dense
+
+    def picked(self) -> None:
+        return None
+
+    def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
+        self.surface.points[:] = points
+        self._laid = pose
+
+    def stored(self) -> Stored:
+        character = with_joint_weights(self.version.character, self.painted.dense, INSIDE)
+        return Stored(f"Paint {self.settings.joint}", character)

@@ -11,11 +11,15 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.regions import PICKED, pick
+from plethos.core.evaluate import Evaluator
+from plethos.core.picked import PICKED
+from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import Pose
-from plethos.service.open_character import OpenCharacter, PickSession
+from plethos.service.desk import Stored
+from plethos.service.open_character import OpenCharacter
+from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
 Shares = NDArray[np.float32]
@@ -50,20 +54,19 @@ class Pick:
 
 def choose(workbench: Workbench, character_id: str, wanted: Pick, pose: Pose | None, mirror: bool) -> OpenCharacter:
     """Pick something; `pose` is what `wanted.at` was said of."""
-    opened = workbench.open(character_id)
 
     def change(character: Character) -> Character:
-        fresh = _found(opened, character, wanted, pose)
+        fresh = _found(character, wanted, pose)
         if mirror and wanted.by != "all":
-            fresh = pick.mirrored_too(fresh, opened.twins)
+            fresh = pick.mirrored_too(fresh, character.mesh.pairs)
         return character.with_region(PICKED, pick.combined(character.region(), fresh, wanted.how))
 
     label = LABELS.get(wanted.by, "Pick")
     return workbench.edit(character_id, f"{label} {wanted.name}" if wanted.name else label, change)
 
 
-def _found(opened: OpenCharacter, character: Character, wanted: Pick, pose: Pose | None) -> Shares:
-    topology, count = character.topology, len(character.points)
+def _found(character: Character, wanted: Pick, pose: Pose | None) -> Shares:
+    topology, count = character.mesh.topology, len(character.mesh)
     if wanted.by == "all":
         return np.ones(count, dtype=np.float32)
     if wanted.by == "part":
@@ -77,8 +80,8 @@ def _found(opened: OpenCharacter, character: Character, wanted: Pick, pose: Pose
             raise BadEditError("That place does not lie on the character.")
         if wanted.by == "piece":
             return pick.by_piece(topology, int(topology.triangles[wanted.triangle, 0]))
-        posed = opened.evaluator.evaluate(pose or character.skeleton.rest_pose())
-        edges = QuadEdges(topology, opened.rest)
+        posed = Evaluator.of(character).pose(pose or character.skeleton.rest_pose()).points
+        edges = QuadEdges(topology, character.mesh.rest)
         found = edges.loop(*edges.nearest(wanted.triangle, np.array(wanted.at), posed))
         return pick.of_vertices(count, found)
     raise BadEditError(f"There is no way to pick by “{wanted.by}”; there are piece, part, joint, loop, region and all.")
@@ -86,10 +89,9 @@ def _found(opened: OpenCharacter, character: Character, wanted: Pick, pose: Pose
 
 def reshape(workbench: Workbench, character_id: str, how: str, width: float) -> OpenCharacter:
     """Grow or shrink what is picked by a ring, soften its border over so many metres, turn it over, or drop it."""
-    opened = workbench.open(character_id)
 
     def change(character: Character) -> Character:
-        shares, topology = character.region(), character.topology
+        shares, topology = character.region(), character.mesh.topology
         if how == "none":
             return character.with_region(PICKED, None)
         if how == "invert":
@@ -101,7 +103,7 @@ def reshape(workbench: Workbench, character_id: str, how: str, width: float) -> 
         elif how == "shrink":
             fresh = pick.shrunk(topology, shares)
         elif how == "soften":
-            fresh = pick.softened(topology, opened.rest, shares, width)
+            fresh = pick.softened(topology, character.mesh.rest, shares, width)
         else:
             raise BadEditError(f"There is no “{how}” for a region; there are grow, shrink, soften, invert and none.")
         return character.with_region(PICKED, fresh)
@@ -135,35 +137,61 @@ def forget(workbench: Workbench, character_id: str, name: str) -> OpenCharacter:
     return workbench.edit(character_id, f"Delete the region {name}", change)
 
 
-def pick_dabs(opened: OpenCharacter, pose: Pose, touches: Sequence[Dab], take: bool, mirror: bool) -> None:
-    """Let the brush pick on the posed skin; shown at once, stored by `end_pick`."""
-    with opened.lock:
-        opened.refuse_while_sculpting()
-        character = opened.character
-        session = opened.picking
-        if session is None:
-            points = opened.rest.astype(np.float64)
-            surface = SculptSurface(character.topology, points, points.copy())
-            twin = opened.twins if mirror else None
-            session = PickSession(character.region(), surface, twin)
-        session.surface.points[:] = opened.evaluator.evaluate(pose)
-        for touch in touches:
+@dataclass(frozen=True)
+class PickSettings:
+    """Whether the brush takes away from what is picked, and works on both sides."""
+
+    take: bool = False
+    mirror: bool = False
+
+
+class PickTool:
+    """The brush that picks."""
+
+    def begin(self, version: Version, settings: PickSettings) -> PickStroke:
+        if version.sculpt is not None:
+            raise BadEditError("A sculpt is in progress: keep or drop it first.")
+        return PickStroke(version)
+
+
+class PickStroke:
+    """A stroke that picks, in the air."""
+
+    def __init__(self, version: Version) -> None:
+        character = version.character
+        self.version, self.shares = version, character.region()
+        start = character.mesh.rest.astype(np.float64)
+        self.surface = SculptSurface(character.mesh.topology, start, start.copy())
+
+    def touch(self, pose: Pose, settings: PickSettings, dabs: Sequence[Dab]) -> None:
+        for dab in dabs:
+            self.surface.check(dab)
+        self.surface.points[:] = self.version.evaluator.pose(pose).points
+        for dab in dabs:
             # What is under the ring is picked whole: soft borders are made after.
-            reached = session.surface.touch(touch).vertices
-            if session.twin is not None:
-                there = session.twin[reached]
+            reached = self.surface.touch(dab).vertices
+            if settings.mirror:
+                there = self.version.character.mesh.pairs[reached]
                 reached = np.concatenate([reached, there[there >= 0]])
-            session.shares[reached] = 0 if take else 1
-        opened.picking = session
+            self.shares[reached] = 0 if settings.take else 1
 
+    def evaluator(self) -> None:
+        return None
 
-def end_pick(workbench: Workbench, opened: OpenCharacter) -> None:
-    """Store what the stroke picked."""
-    with opened.lock:
-        session = opened.picking
-        if session is not None:
-            character = opened.character.with_region(PICKED, session.shares)
-            workbench.commit(opened, "Pick by stroke", character, None)
+    def points(self) -> None:
+        return None
+
+    def weights(self) -> None:
+        return None
+
+    def picked(self) -> Shares:
+        return self.shares.copy()
+
+    def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
+        return None
+
+    def stored(self) -> Stored:
+        return Stored("Pick by stroke", self.version.character.with_region(PICKED, self.shares))
 
 
 def regions_json(character: Character) -> list[dict[str, Any]]:

@@ -3,24 +3,88 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
+from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import activation_of
-from plethos.core.remedies.corrective import CorrectiveShape
-from plethos.core.remedies.solve import guess_trigger, solve_corrective
+from plethos.core.evaluate import Evaluator
+from plethos.core.names import free_name
+from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.sculpt import BRUSHES
-from plethos.core.sculpt.session import Dab
+from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose, pose_to_json
-from plethos.core.triggers import Trigger, trigger_from_rule
+from plethos.core.triggers import Trigger, trigger_from_document
+from plethos.core.triggers.hinge import HingeTrigger
+from plethos.service.desk import Stored
 from plethos.service.documents import SculptNote
-from plethos.service.open_character import OpenCharacter, SculptSession
-from plethos.service.painting import Within
+from plethos.service.open_character import OpenCharacter
+from plethos.service.version import HeldSculpt, Version
+from plethos.service.within import Within
 from plethos.service.workbench import Workbench
-from plethos.store.blobs import digest, pack_offsets
+
+NONE_YET = "No sculpt is in progress: begin one first."
+
+
+@dataclass(frozen=True)
+class SculptSettings:
+    """Which brush, and where it may work."""
+
+    brush: str
+    within: Within | None = None
+
+
+class SculptTool:
+    """The brushes that move the skin."""
+
+    def begin(self, version: Version, settings: SculptSettings) -> SculptStroke:
+        if version.sculpt is None:
+            raise BadEditError(NONE_YET)
+        return SculptStroke(version, version.sculpt, settings)
+
+
+class SculptStroke:
+    """A stroke on the held skin, in the air."""
+
+    def __init__(self, version: Version, held: HeldSculpt, settings: SculptSettings) -> None:
+        self.version, self.held, self.settings = version, held, settings
+        self.surface = SculptSurface(version.character.mesh.topology, held.points.copy(), held.start)
+
+    def touch(self, pose: Pose, settings: SculptSettings, dabs: Sequence[Dab]) -> None:
+        if settings.brush not in BRUSHES:
+            raise BadEditError(f"There is no brush called “{settings.brush}”; there are {', '.join(BRUSHES)}.")
+        for dab in dabs:
+            self.surface.check(dab)
+        self.surface.within = None if settings.within is None else settings.within.shares(self.version.character)
+        self.settings = settings
+        for dab in dabs:
+            BRUSHES[settings.brush](self.surface, dab)
+
+    def evaluator(self) -> None:
+        return None
+
+    def points(self) -> NDArray[np.float64]:
+        return self.surface.points
+
+    def weights(self) -> None:
+        return None
+
+    def picked(self) -> None:
+        return None
+
+    def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
+        return None
+
+    def stored(self) -> Stored:
+        note = dataclasses.replace(self.held.note, strokes=self.held.note.strokes + 1)
+        session = self.held.after(note, self.surface.points)
+        return Stored(f"Stroke: {self.settings.brush.replace('_', ' ')}", self.version.character, session)
 
 
 def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | None) -> OpenCharacter:
@@ -29,32 +93,26 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
     Raises
     ------
     BadEditError
-        When a sculpt is in progress, or the remedy is hardly on in this pose.
+        When a sculpt is in progress, or the remedy is no corrective or hardly on in this pose.
     """
     opened = workbench.open(character_id)
-    with opened.lock:
+    with opened.editing:
         opened.refuse_while_sculpting()
-        character = opened.character
+        evaluator, character = opened.version.evaluator, opened.character
         if remedy_id is not None:
-            remedy = character.remedy(remedy_id)
-            if remedy.trigger and activation_of(character, remedy_id, pose) * remedy.amount < 0.05:
+            remedy = character.rules.remedy(remedy_id)
+            if not isinstance(remedy.body, Corrective):
+                raise BadEditError(f"“{remedy.name}” has no shape that could be sculpted.")
+            on = evaluator.pose(pose).activation(remedy_id) * remedy.amount
+            if remedy.by is not None and on < 0.05:
                 raise BadEditError(f"“{remedy.name}” is hardly on in this pose: bend the joint to where it acts.")
         note = SculptNote(remedy_id, pose_to_json(character.skeleton, pose))
-        session = opened.begin_sculpt(note, character, None)
-        workbench.commit(opened, "Begin sculpting", character, session)
+        held = HeldSculpt.of(note, evaluator, None)
+        workbench.commit(opened, "Begin sculpting", character, held)
     return opened
 
 
-def dab(opened: OpenCharacter, brush: str, touch: Dab, within: Within | None = None) -> int:
-    """Let a brush touch the skin, kept to a region if wanted; returns how many vertices it reached."""
-    if brush not in BRUSHES:
-        raise BadEditError(f"There is no brush called “{brush}”; there are {', '.join(BRUSHES)}.")
-    session = current(opened)
-    session.surface.within = None if within is None else within.shares(opened.character)
-    return len(BRUSHES[brush](session.surface, touch))
-
-
-def current(opened: OpenCharacter) -> SculptSession:
+def current(opened: OpenCharacter) -> HeldSculpt:
     """The sculpt in progress.
 
     Raises
@@ -63,72 +121,86 @@ def current(opened: OpenCharacter) -> SculptSession:
         When there is none.
     """
     if opened.sculpt is None:
-        raise BadEditError("No sculpt is in progress: begin one first.")
+        raise BadEditError(NONE_YET)
     return opened.sculpt
-
-
-def end_stroke(workbench: Workbench, opened: OpenCharacter, brush: str) -> None:
-    """Store what the stroke did; only then is it undoable and safe."""
-    with opened.lock:
-        session = current(opened)
-        offsets = session.surface.points - session.surface.start
-        moved = np.flatnonzero(np.abs(offsets).max(axis=1) > 0).astype(np.int32)
-        blob = pack_offsets(moved, offsets[moved])
-        note = dataclasses.replace(session.note, offsets=digest(blob), strokes=session.note.strokes + 1)
-        session = dataclasses.replace(session, note=note)
-        session.surface.begin_stroke()
-        workbench.commit(opened, f"Stroke: {brush.replace('_', ' ')}", opened.character, session, blob)
 
 
 def drop(workbench: Workbench, character_id: str) -> OpenCharacter:
     """End the session and forget what was sculpted (undo brings it back)."""
     opened = workbench.open(character_id)
-    with opened.lock:
+    with opened.editing:
         current(opened)
-        workbench.commit(opened, "Drop sculpt", opened.character, None)
+        workbench.commit(opened, "Drop sculpt", opened.character)
     return opened
 
 
 def propose_trigger(opened: OpenCharacter) -> dict[str, Any]:
-    """The hinge trigger that the held pose and the sculpt suggest, as a rule.
+    """The hinge trigger that the held pose and the sculpt suggest, as plain data.
 
     Raises
     ------
     BadEditError
         When nothing was sculpted or no joint left rest.
     """
-    with opened.lock:
-        session = current(opened)
-        offsets = session.surface.points - session.surface.start
-        moved = Shape.from_dense("", offsets, 0.0)
-        if len(moved.vertices) == 0:
-            raise BadEditError("Nothing was sculpted yet: move something first, or drop.")
-        return guess_trigger(opened.character, session.pose, moved).to_rule(opened.character.skeleton)
+    version, held = opened.version, current(opened)
+    moved = Shape.from_dense("", held.points - held.start, 0.0)
+    if len(moved.vertices) == 0:
+        raise BadEditError("Nothing was sculpted yet: move something first, or drop.")
+    return guess_trigger(version.character, held.pose, moved).to_document(version.character.skeleton)
 
 
-def keep(workbench: Workbench, character_id: str, name: str, rule: dict[str, Any] | None) -> OpenCharacter:
-    """Turn the sculpt into a corrective shape, tied by `rule` (None = not tied yet).
+def keep(workbench: Workbench, character_id: str, name: str, rule: Mapping[str, Any] | None) -> OpenCharacter:
+    """Turn the sculpt into a corrective, tied by a trigger of this rule (None = not tied yet).
 
-    A shape that is sculpted again keeps its own trigger, whatever `rule` says.
+    One that is sculpted again keeps its own trigger, whatever `rule` says; the target at its activation is replaced.
     """
     opened = workbench.open(character_id)
-    with opened.lock:
-        session, character = current(opened), opened.character
-        skeleton = character.skeleton
-        before = character.remedy(session.note.remedy_id) if session.note.remedy_id else None
-        trigger: Trigger | None = trigger_from_rule(rule, skeleton) if rule else None
-        activation = 1.0
-        if before is not None:
-            trigger = before.trigger
-            activation = before.amount * (trigger.activation(session.pose) if trigger else 1.0)
-        elif trigger is not None:
-            activation = trigger.activation(session.pose)
+    with opened.editing:
+        held, character = current(opened), opened.character
         label = name.strip() or "Corrective"
-        shape, report = solve_corrective(
-            session.others, session.pose, session.surface.points, label, activation=activation
-        )
-        remedy = CorrectiveShape(shape, trigger, session.note.pose, report.to_json())
-        if before is not None:
-            remedy = dataclasses.replace(remedy, id=before.id, on=before.on, amount=before.amount)
-        workbench.commit(opened, f"Keep “{label}”", character.with_remedy(remedy), None)
+        if held.note.remedy_id is not None:
+            changed = _sculpted_again(opened, held, label)
+        else:
+            trigger = trigger_from_document(rule, character.skeleton) if rule else None
+            changed = _kept(opened, held, label, trigger)
+        workbench.commit(opened, f"Keep “{label}”", changed)
     return opened
+
+
+def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger | None) -> Character:
+    character = opened.character
+    name = free_name(label, {r.name for r in character.rules.remedies})
+    remedy = Remedy(Corrective.of(Shape(name, np.zeros(0, np.int32), np.zeros((0, 3), np.float32))), name)
+    activation = 1.0
+    if trigger is not None:
+        remedy = dataclasses.replace(remedy, by=trigger.id)
+        tied = Evaluator.of(character.with_remedy(remedy, trigger), opened.version.evaluator)
+        activation = tied.pose(held.pose).activation(remedy.id)
+    hinge = trigger if isinstance(trigger, HingeTrigger) else None
+    shape, report = solve_corrective(held.base, held.points, name, activation, hinge)
+    body = Corrective.of(shape, held.note.pose, report.to_json())
+    remedy = dataclasses.replace(remedy, body=body)
+    return character.with_remedy(remedy, *([trigger] if trigger is not None else []))
+
+
+def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Character:
+    """The character with the target that is on in the held pose replaced."""
+    character, rules = opened.character, opened.character.rules
+    remedy = rules.remedy(held.note.remedy_id or "")
+    body = remedy.body
+    assert isinstance(body, Corrective), "only correctives are sculpted"
+    on = opened.version.evaluator.pose(held.pose).activation(remedy.id) if remedy.by is not None else 1.0
+    at = min(body.targets, key=lambda t: abs(t.at - on)).at
+    trigger = rules.trigger_of(remedy)
+    hinge = trigger if isinstance(trigger, HingeTrigger) else None
+    others = tuple(t for t in body.targets if t.at != at)
+    weights = dict(zip((t.at for t in body.targets), body.weights(on), strict=True))
+    if others and weights[at] < 0.999:
+        raise BadEditError(f"“{remedy.name}” is between two of its targets in this pose: go to one of them.")
+    shape, report = solve_corrective(held.base, held.points, label, remedy.amount * weights[at], hinge)
+    target = Target(shape, at, held.note.pose, report.to_json())
+    taken = {r.name for r in rules.remedies if r.id != remedy.id}
+    fresh = dataclasses.replace(
+        remedy, body=body.with_target(target), name=free_name(label, taken), notes=()
+    )  # fmt: skip
+    return character.with_remedy(fresh)

@@ -2,31 +2,36 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import PurePath
+from weakref import WeakValueDictionary
 
 import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadFileError, PlethosError
+from plethos.core.evaluate import Evaluator
 from plethos.core.formats import gltf_file
 from plethos.core.formats.files import ENDINGS, open_file
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.formats.gltf_write import write_glb
-from plethos.core.remedies.review import reviewed
+from plethos.core.formats.gltf_write import flattened, write_glb
+from plethos.core.review import reviewed
 from plethos.core.rotations import Array
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.edit import limited
-from plethos.service.documents import SculptNote, describe, restore, shares_weights
-from plethos.service.open_character import OpenCharacter, SculptSession
-from plethos.store.blobs import unpack_offsets
+from plethos.service.blob_arrays import BlobArrays
+from plethos.service.documents import SculptNote, describe, read_bare, restore
+from plethos.service.open_character import OpenCharacter
+from plethos.service.version import HeldSculpt, Version
 from plethos.store.repository import Missing, Overtaken, Revision, Store
 
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
-MOST_OPEN = 4  # characters kept in memory
+OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
+MOST_OPEN = 4  # characters kept in memory that nobody has in hand
 
 
 class NotThereError(PlethosError):
@@ -46,7 +51,8 @@ class Workbench:
 
     def __init__(self, store: Store) -> None:
         self.store = store
-        self._open: OrderedDict[str, OpenCharacter] = OrderedDict()
+        self._open: WeakValueDictionary[str, OpenCharacter] = WeakValueDictionary()
+        self._recent: OrderedDict[str, OpenCharacter] = OrderedDict()
         self._lock = threading.Lock()
 
     def library(self, removed: bool = False) -> list[Revision]:
@@ -77,8 +83,9 @@ class Workbench:
         except (KeyError, TypeError, ValueError, IndexError, AttributeError) as error:
             # A fault that no check foresaw is still the file's, and still gets a sentence.
             raise BadFileError(f"The file is broken in a way that cannot be read ({type(error).__name__}).") from error
-        described = describe(character, None)
-        return self.store.add_character(_tidy(name), file.pack(), described.document, described.blobs, demo)
+        arrays = BlobArrays(self.store.blobs)
+        document = describe(character, None, arrays)
+        return self.store.add_character(_tidy(name), file.pack(), document, arrays.fresh, demo)
 
     def open(self, character_id: str) -> OpenCharacter:
         """The character, from memory or read anew.
@@ -91,11 +98,12 @@ class Workbench:
         with self._lock:
             found = self._open.get(character_id)
             if found is None:
-                found = self._read(character_id)
-                self._open[character_id] = found
-                while len(self._open) > MOST_OPEN:
-                    self._open.popitem(last=False)
-            self._open.move_to_end(character_id)
+                found = self._open[character_id] = self._read(character_id)
+            # Whoever still has one in hand has the one that is found here; the newest are kept for whoever comes next.
+            self._recent[character_id] = found
+            self._recent.move_to_end(character_id)
+            while len(self._recent) > MOST_OPEN:
+                self._recent.popitem(last=False)
             return found
 
     def _read(self, character_id: str) -> OpenCharacter:
@@ -104,27 +112,29 @@ class Workbench:
             source = gltf_file.parse(self.store.blob(revision.file_hash))
         except Missing:
             raise NotThereError("That character is not in the library any more.") from None
-        opened = OpenCharacter.of(revision, source, read_character(source, revision.name))
+        arrays = BlobArrays(self.store.blobs)
+        opened = OpenCharacter(revision, source, read_bare(source, revision.name, revision.document, arrays), arrays)
         self._show(opened, revision)
         return opened
 
     def _show(self, opened: OpenCharacter, revision: Revision) -> None:
-        character, note = restore(
-            opened.bare, revision.document, self.store.blob, opened.character, opened.weights_hash
-        )
-        session = self._session(opened, note, character) if note else None
-        opened.show(revision, character, session)
+        character, note = restore(opened.bare, revision.document, opened.arrays, opened.character)
+        evaluator = Evaluator.of(character, opened.version.evaluator)
+        opened.show(revision, evaluator, self._sculpt(opened, note, evaluator) if note else None)
 
-    def _session(self, opened: OpenCharacter, note: SculptNote, character: Character) -> SculptSession:
+    def _sculpt(self, opened: OpenCharacter, note: SculptNote, evaluator: Evaluator) -> HeldSculpt:
         offsets: Array | None = None
         if note.offsets:
-            vertices, moved = unpack_offsets(self.store.blob(note.offsets))
-            offsets = np.zeros((len(character.points), 3))
+            vertices, moved = opened.arrays.get("offsets", note.offsets)
+            offsets = np.zeros((len(evaluator.character.mesh), 3))
             offsets[vertices] = moved
-        return opened.begin_sculpt(note, character, offsets)
+        before = opened.sculpt
+        if before is not None and (before.note.pose, before.note.remedy_id) == (note.pose, note.remedy_id):
+            return before.after(note, before.start if offsets is None else before.start + offsets)
+        return HeldSculpt.of(note, evaluator, offsets)
 
     def edit(self, character_id: str, label: str, change: Callable[[Character], Character]) -> OpenCharacter:
-        """Change the remedies: stored first, then shown.
+        """Change a character: stored first, then shown.
 
         Raises
         ------
@@ -132,10 +142,9 @@ class Workbench:
             When a sculpt is in progress, or the change does not fit.
         """
         opened = self.open(character_id)
-        with opened.lock:
+        with opened.editing:
             opened.refuse_while_sculpting()
-            changed = change(opened.character)
-            self.commit(opened, label, changed, None)
+            self.commit(opened, label, change(opened.character))
         return opened
 
     def commit(
@@ -143,37 +152,70 @@ class Workbench:
         opened: OpenCharacter,
         label: str,
         character: Character,
-        session: SculptSession | None,
-        blob: bytes | None = None,
+        sculpt: HeldSculpt | None = None,
+        made_of: Version | None = None,
     ) -> None:
-        """Store a version with its sculpt in progress, then make it the current one."""
-        character = reviewed(opened.character, character)
-        kept = opened.weights_hash if shares_weights(character, opened.character) else None
-        described = describe(character, session.note if session else None, blob, opened.bare, kept)
-        before = opened.revision
-        try:
-            revision = self.store.append(
-                before.character_id, label, described.document, described.blobs, after=before.number
-            )
-        except Overtaken:
-            # A worker of another process stored something first: what it stored is shown, and nothing is lost of it.
-            self._show(opened, self.store.current(before.character_id))
-            raise BadEditError("The character was changed meanwhile by other work: look, and do it again.") from None
-        opened.show(revision, character, session)
+        """Store a version with its sculpt in progress, then make it the current one.
+
+        Parameters
+        ----------
+        made_of
+            The version that the edit was made of; None = the current one.
+
+        Raises
+        ------
+        BadEditError
+            When the rules cannot be compiled, or the character was changed meanwhile: then nothing is stored.
+        """
+        with opened.editing:
+            before = opened.version
+            if made_of is not None and made_of is not before:
+                raise BadEditError(OVERTAKEN)
+            character = reviewed(before.character, character)
+            # What cannot be evaluated is not stored: it could never be opened again.
+            evaluator = Evaluator.of(character, before.evaluator)
+            sculpt = sculpt.noted(opened.arrays) if sculpt is not None else None
+            document = describe(character, sculpt.note if sculpt else None, opened.arrays, opened.bare)
+            try:
+                revision = self.store.append(
+                    before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id
+                )
+            except Overtaken:
+                # Another process stored something first: what it stored is shown, and nothing is lost of it.
+                self._show(opened, self.store.current(before.revision.character_id))
+                raise BadEditError(OVERTAKEN) from None
+            opened.arrays.fresh.clear()
+            opened.show(revision, evaluator, sculpt)
 
     def catch_up(self, character_id: str) -> OpenCharacter:
         """The character, with what another process has stored of it since."""
         opened = self.open(character_id)
-        with opened.lock:
+        with opened.editing:
             current = self.store.current(character_id)
-            if (current.number, current.last) != (opened.revision.number, opened.revision.last):
+            if (current.id, current.last) != (opened.revision.id, opened.revision.last):
                 self._show(opened, current)
         return opened
+
+    def catch_up_if_open(self, character_id: str) -> None:
+        """Bring a character up to what is stored, if anyone has it open; one that is gone is left alone."""
+        with self._lock:
+            opened = self._open.get(character_id)
+        # What this process has stored itself it shows itself.
+        if opened is not None and self.store.head(character_id) not in (None, opened.revision.id):
+            with contextlib.suppress(Missing):
+                self.catch_up(character_id)
+
+    def catch_up_all(self) -> None:
+        """The same for all that are open."""
+        with self._lock:
+            ids = list(self._open)
+        for character_id in ids:
+            self.catch_up_if_open(character_id)
 
     def step(self, character_id: str, by: int) -> OpenCharacter:
         """Undo (-1) or redo (+1)."""
         opened = self.open(character_id)
-        with opened.lock:
+        with opened.editing:
             self._show(opened, self.store.step(character_id, by))
         return opened
 
@@ -208,6 +250,7 @@ class Workbench:
         """Drop a character from memory; it is read anew when next asked for."""
         with self._lock:
             self._open.pop(character_id, None)
+            self._recent.pop(character_id, None)
 
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
         """The character as `.glb` with its remedies, optionally baked into a clip.
@@ -218,11 +261,12 @@ class Workbench:
             How many joints a vertex may follow; vertices of more keep the largest of their weights.
         """
         opened = self.open(character_id)
-        with opened.lock:
-            character, source = opened.character, opened.source
-        if int((character.joint_weights > 0).sum(axis=1).max()) > influences:
-            character = with_joint_weights(character, limited(character, influences), influences)
-        return Delivery(f"{_tidy(opened.revision.name)}.glb", write_glb(character, source, bake))
+        character = opened.character
+        flat = replace(character, binding=flattened(character))
+        if int((flat.binding.joint_weights > 0).sum(axis=1).max()) > influences:
+            flat = with_joint_weights(flat, limited(flat, influences), influences)
+        data = write_glb(character, opened.source, bake, flat.binding)
+        return Delivery(f"{_tidy(opened.revision.name)}.glb", data)
 
 
 def _tidy(name: str) -> str:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import hashlib
 import struct
 import zlib
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +15,15 @@ from numpy.typing import NDArray
 def digest(data: bytes) -> str:
     """The name that bytes are kept under."""
     return hashlib.sha256(data).hexdigest()
+
+
+def hashes_of(value: Any) -> set[str]:
+    """All strings in a document that look like a blob's hash."""
+    if isinstance(value, dict):
+        return set().union(*(hashes_of(v) for v in value.values())) if value else set()
+    if isinstance(value, list):
+        return set().union(*(hashes_of(v) for v in value)) if value else set()
+    return {value} if isinstance(value, str) and len(value) == 64 else set()
 
 
 def squeeze(data: bytes) -> bytes:
@@ -24,9 +35,24 @@ def unsqueeze(data: bytes) -> bytes:
     return zlib.decompress(data)
 
 
-def pack_offsets(vertices: NDArray[np.int32], offsets: NDArray[np.floating]) -> bytes:
+def pack(kind: str, *arrays: NDArray[Any]) -> bytes:
+    """Arrays of a kind (see `core.arrays`) as bytes: a magic, counts, then the arrays in little-endian order."""
+    return _PACKERS[kind](*arrays)
+
+
+def unpack(data: bytes) -> tuple[NDArray[Any], ...]:
+    """What `pack` packed."""
+    return _UNPACKERS[data[:4]](data)
+
+
+def pack_offsets(
+    vertices: NDArray[np.int32], offsets: NDArray[np.floating], channels: NDArray[np.float32] | None = None
+) -> bytes:
     """Sparse offsets: count, vertices ``(N,)`` int32, offsets ``(N, 3)`` in their own precision."""
     kind = np.dtype("<f8") if offsets.dtype == np.float64 else np.dtype("<f4")
+    if channels is not None:
+        plain = pack_offsets(vertices, offsets.astype(np.float32))
+        return struct.pack("<4sI", b"off2", channels.shape[1]) + plain + channels.astype("<f4").tobytes()
     head = struct.pack("<4sII", b"off1", len(vertices), kind.itemsize)
     return head + vertices.astype("<i4").tobytes() + np.ascontiguousarray(offsets, kind).tobytes()
 
@@ -38,6 +64,13 @@ def unpack_offsets(data: bytes) -> tuple[NDArray[np.int32], NDArray[np.floating]
     vertices = np.frombuffer(data, "<i4", count, 12).astype(np.int32)
     offsets = np.frombuffer(data, "<f8" if width == 8 else "<f4", 3 * count, 12 + 4 * count)
     return vertices, offsets.reshape(-1, 3).copy()
+
+
+def _unpack_with_channels(data: bytes) -> tuple[NDArray[Any], ...]:
+    _, width = struct.unpack_from("<4sI", data)
+    vertices, offsets = unpack_offsets(data[8:])
+    channels = np.frombuffer(data, "<f4", width * len(vertices), len(data) - 4 * width * len(vertices))
+    return vertices, offsets, channels.reshape(-1, width).copy()
 
 
 def pack_weights(joints: NDArray[np.int32], weights: NDArray[np.float32]) -> bytes:
@@ -67,3 +100,30 @@ def unpack_shares(data: bytes) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
     assert magic == b"reg1"
     vertices = np.frombuffer(data, "<i4", count, 8).astype(np.int32)
     return vertices, np.frombuffer(data, "<f4", count, 8 + 4 * count).astype(np.float32)
+
+
+def pack_weld(file_to_vertex: NDArray[np.int32]) -> bytes:
+    """Which vertex each file vertex is a copy of: count, ``(F,)`` int32."""
+    return struct.pack("<4sI", b"wld1", len(file_to_vertex)) + file_to_vertex.astype("<i4").tobytes()
+
+
+def unpack_weld(data: bytes) -> tuple[NDArray[np.int32]]:
+    """What `pack_weld` packed."""
+    magic, count = struct.unpack_from("<4sI", data)
+    assert magic == b"wld1"
+    return (np.frombuffer(data, "<i4", count, 8).astype(np.int32),)
+
+
+_PACKERS: dict[str, Callable[..., bytes]] = {
+    "offsets": pack_offsets,
+    "shares": pack_shares,
+    "weights": pack_weights,
+    "weld": pack_weld,
+}
+_UNPACKERS: dict[bytes, Callable[[bytes], tuple[NDArray[Any], ...]]] = {
+    b"off1": unpack_offsets,
+    b"off2": _unpack_with_channels,
+    b"wgt1": unpack_weights,
+    b"reg1": unpack_shares,
+    b"wld1": unpack_weld,
+}

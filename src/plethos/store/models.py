@@ -1,7 +1,8 @@
 """The tables.
 
 A character is a file (a blob), and a line of revisions. A revision is a whole small document (rules, sculpt in
-progress) whose arrays are blobs, so that undo is a step of `head` and nothing is ever worked out backwards.
+progress) whose arrays are blobs, so that undo is a step of the head and nothing is ever worked out backwards. What was
+undone and then overwritten by another edit is kept, out of the line.
 """
 
 from __future__ import annotations
@@ -35,18 +36,21 @@ class CharacterRow(Base):
     name: Mapped[str] = mapped_column(String(200))
     file_hash: Mapped[str] = mapped_column(ForeignKey("blobs.hash"))
     demo: Mapped[bool] = mapped_column(default=False)
-    head: Mapped[int] = mapped_column(Integer, default=0)
+    head_id: Mapped[str | None] = mapped_column(String(32), default=None)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     removed_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
 
 
 class RevisionRow(Base):
-    """What a character was after one edit."""
+    """What a character was after one edit. Its number is only its place in the list: two may have had the same."""
 
     __tablename__ = "revisions"
-    character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"), primary_key=True)
-    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"))
+    number: Mapped[int] = mapped_column(Integer)
+    parent: Mapped[str | None] = mapped_column(String(32), default=None)
+    overwritten: Mapped[bool] = mapped_column(default=False)
     label: Mapped[str] = mapped_column(String(200))
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

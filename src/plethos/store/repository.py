@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, delete, func, select, text
+from sqlalchemy import Engine, create_engine, delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
-from plethos.store.blobs import digest, squeeze, unsqueeze
+from plethos.store.blobs import digest, hashes_of, squeeze, unsqueeze
 from plethos.store.models import Blob, CharacterRow, RevisionRow
+
+CHANGES = "plethos_changes"  # the channel on which changed characters are told
 
 
 @dataclass(frozen=True)
@@ -22,12 +24,15 @@ class Revision:
 
     Parameters
     ----------
+    id
+        Its own: no other revision ever has it.
     number, last
-        Its own number, and the highest there is to redo to.
+        Its place in the line, and the highest there is to redo to.
     label
         What the edit that led here was.
     """
 
+    id: str
     character_id: str
     name: str
     number: int
@@ -63,17 +68,19 @@ class Store:
             connection.execute(text("select 1"))
 
     def add_character(
-        self, name: str, file: bytes, document: dict[str, Any], blobs: Iterable[bytes], demo: bool = False
+        self, name: str, file: bytes, document: dict[str, Any], blobs: Mapping[str, bytes], demo: bool = False
     ) -> str:
         """A new character with its first revision; returns its id."""
         character_id = uuid.uuid4().hex[:12]
         with self._session.begin() as session:
-            file_hash = _put(session, file)
-            for data in blobs:
-                _put(session, data)
-            session.add(CharacterRow(id=character_id, name=name, file_hash=file_hash, demo=demo))
+            file_hash, first = digest(file), _new_id()
+            _put(session, {**blobs, file_hash: file})
+            row = CharacterRow(id=character_id, name=name, file_hash=file_hash, demo=demo, head_id=first)
+            session.add(row)
             session.flush()
-            session.add(RevisionRow(character_id=character_id, number=0, label="Brought in", document=document))
+            session.add(
+                RevisionRow(id=first, character_id=character_id, number=0, label="Brought in", document=document)
+            )
         return character_id
 
     def characters(self, removed: bool = False) -> list[Revision]:
@@ -83,7 +90,7 @@ class Store:
                 select(CharacterRow, RevisionRow)
                 .join(
                     RevisionRow,
-                    (RevisionRow.character_id == CharacterRow.id) & (RevisionRow.number == CharacterRow.head),
+                    RevisionRow.id == CharacterRow.head_id,
                 )
                 .where(CharacterRow.removed_at.is_not(None) if removed else CharacterRow.removed_at.is_(None))
                 .order_by(CharacterRow.changed_at.desc())
@@ -95,29 +102,45 @@ class Store:
         with self._session() as session:
             return self._current(session, character_id)
 
+    def head(self, character_id: str) -> str | None:
+        """The id of the revision that a character is at; None when it is not there."""
+        with self._session() as session:
+            return session.scalar(select(CharacterRow.head_id).where(CharacterRow.id == character_id))
+
     def append(
-        self, character_id: str, label: str, document: dict[str, Any], blobs: Iterable[bytes], after: int | None = None
+        self,
+        character_id: str,
+        label: str,
+        document: dict[str, Any],
+        blobs: Mapping[str, bytes],
+        after: str | None = None,
     ) -> Revision:
-        """Store an edit: its blobs, its revision and the new head, or nothing. What could be redone is forgotten.
+        """Store an edit: its blobs, its revision and the new head, or nothing. What could be redone leaves the line.
 
         Parameters
         ----------
+        blobs
+            By their hashes; those that are stored already are passed over.
         after
-            The revision that the edit was made of. When it is not the head any more, another process has edited the
-            character meanwhile, and `Overtaken` is raised.
+            The id of the revision that the edit was made of. When it is not the head any more, someone else has edited
+            the character meanwhile, and `Overtaken` is raised.
         """
         with self._session.begin() as session:
             row = _locked(session, character_id)
-            if after is not None and row.head != after:
-                raise Overtaken(f"character {character_id} is at {row.head}, not {after}")
-            for data in blobs:
-                _put(session, data)
-            session.execute(
-                delete(RevisionRow).where(RevisionRow.character_id == character_id, RevisionRow.number > row.head)
-            )
-            row.head += 1
+            if after is not None and row.head_id != after:
+                raise Overtaken(f"character {character_id} is at {row.head_id}, not {after}")
+            _put(session, blobs)
+            head = session.get_one(RevisionRow, row.head_id)
+            undone = (RevisionRow.character_id == character_id) & (RevisionRow.number > head.number)
+            session.execute(update(RevisionRow).where(undone).values(overwritten=True))
+            fresh = RevisionRow(
+                id=_new_id(), character_id=character_id, number=head.number + 1, parent=head.id, label=label[:200],
+                document=document,
+            )  # fmt: skip
+            session.add(fresh)
+            row.head_id = fresh.id
             row.changed_at = func.now()
-            session.add(RevisionRow(character_id=character_id, number=row.head, label=label[:200], document=document))
+            _tell(session, character_id)
             session.flush()
             return self._current(session, character_id)
 
@@ -125,10 +148,17 @@ class Store:
         """Undo (-1) or redo (+1); at either end nothing changes."""
         with self._session.begin() as session:
             row = _locked(session, character_id)
-            target = row.head + by
-            if session.get(RevisionRow, (character_id, target)) is not None:
-                row.head = target
+            head = session.get_one(RevisionRow, row.head_id)
+            wanted = select(RevisionRow.id).where(
+                RevisionRow.character_id == character_id,
+                RevisionRow.number == head.number + by,
+                RevisionRow.overwritten.is_(False),
+            )
+            target = session.scalars(wanted).first()
+            if target is not None:
+                row.head_id = target
                 row.changed_at = func.now()
+                _tell(session, character_id)
                 session.flush()
             return self._current(session, character_id)
 
@@ -153,6 +183,12 @@ class Store:
         with self._session.begin() as session:
             session.delete(_locked(session, character_id, removed=True))
 
+    def blobs(self, hashes: Iterable[str]) -> dict[str, bytes]:
+        """The bytes under some hashes, in one go; those that are not there are left out."""
+        with self._session() as session:
+            rows = session.scalars(select(Blob).where(Blob.hash.in_(list(hashes)))).all()
+            return {row.hash: unsqueeze(row.data) for row in rows}
+
     def blob(self, hash_: str) -> bytes:
         """The bytes under a hash."""
         with self._session() as session:
@@ -166,7 +202,7 @@ class Store:
         with self._session.begin() as session:
             used = set(session.scalars(select(CharacterRow.file_hash)))
             for document in session.scalars(select(RevisionRow.document)):
-                used |= _hashes(document)
+                used |= hashes_of(document)
             unused = [h for h in session.scalars(select(Blob.hash)) if h not in used]
             session.execute(delete(Blob).where(Blob.hash.in_(unused)))
             return len(unused)
@@ -175,34 +211,36 @@ class Store:
         row = session.get(CharacterRow, character_id, populate_existing=True)
         if row is None or row.removed_at is not None:
             raise Missing(f"character {character_id}")
-        revision = session.get(RevisionRow, (character_id, row.head))
+        revision = session.get(RevisionRow, row.head_id)
         if revision is None:
-            raise Missing(f"revision {row.head} of {character_id}")
+            raise Missing(f"revision {row.head_id} of {character_id}")
         return self._revision(session, row, revision)
 
     def _revision(self, session: Session, row: CharacterRow, revision: RevisionRow) -> Revision:
-        last = session.scalar(select(func.max(RevisionRow.number)).where(RevisionRow.character_id == row.id))
+        line = (RevisionRow.character_id == row.id) & RevisionRow.overwritten.is_(False)
+        last = session.scalar(select(func.max(RevisionRow.number)).where(line))
         return Revision(
-            row.id, row.name, revision.number, int(last or 0), revision.label, revision.document,
+            revision.id, row.id, row.name, revision.number, int(last or 0), revision.label, revision.document,
             row.file_hash, row.demo, row.changed_at,
         )  # fmt: skip
 
 
-def _hashes(value: Any) -> set[str]:
-    """All strings in a document that look like a blob's hash."""
-    if isinstance(value, dict):
-        return set().union(*(_hashes(v) for v in value.values())) if value else set()
-    if isinstance(value, list):
-        return set().union(*(_hashes(v) for v in value)) if value else set()
-    return {value} if isinstance(value, str) and len(value) == 64 else set()
+def _new_id() -> str:
+    return uuid.uuid4().hex
 
 
-def _put(session: Session, data: bytes) -> str:
-    name = digest(data)
-    if session.get(Blob, name) is None:
-        row = insert(Blob).values(hash=name, size=len(data), data=squeeze(data)).on_conflict_do_nothing()
-        session.execute(row)
-    return name
+def _put(session: Session, blobs: Mapping[str, bytes]) -> None:
+    """Keep what is not kept yet."""
+    known = set(session.scalars(select(Blob.hash).where(Blob.hash.in_(list(blobs))))) if blobs else set()
+    for name, data in blobs.items():
+        if name not in known:
+            row = insert(Blob).values(hash=name, size=len(data), data=squeeze(data)).on_conflict_do_nothing()
+            session.execute(row)
+
+
+def _tell(session: Session, character_id: str) -> None:
+    """Let every process that listens know, once this transaction is through."""
+    session.execute(text("select pg_notify(:channel, :who)"), {"channel": CHANGES, "who": character_id})
 
 
 def _locked(session: Session, character_id: str, removed: bool = False) -> CharacterRow:

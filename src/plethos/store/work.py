@@ -5,13 +5,14 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass
 
-from sqlalchemy import Engine, select, update
+from sqlalchemy import Engine, select, text, update
 from sqlalchemy.orm import Session
 
 from plethos.store.models import WorkRow
 
 WAITING, RUNNING, DONE, CANCELLED, FAILED = "waiting", "running", "done", "cancelled", "failed"
 UNDER_WAY = (WAITING, RUNNING)
+WORK = "plethos_work"  # the channel on which steps of work are told, by the character they are on
 
 
 @dataclass(frozen=True)
@@ -49,6 +50,7 @@ class WorkList:
         )
         with Session(self.engine) as session, session.begin():
             session.add(row)
+            _tell(session, character_id)
             return _work(row)
 
     def find(self, work_id: str) -> Work | None:
@@ -64,6 +66,15 @@ class WorkList:
             row = session.scalars(wanted.order_by(WorkRow.asked_at.desc())).first()
             return _work(row) if row is not None else None
 
+    def newest(self, character_id: str, followed: str | None = None) -> Work | None:
+        """The piece of work with that id, else what is under way for a character, else the last that was."""
+        with Session(self.engine) as session:
+            if followed is not None and (row := session.get(WorkRow, followed)) is not None:
+                return _work(row)
+            own = select(WorkRow).where(WorkRow.character_id == character_id)
+            row = session.scalars(own.order_by(WorkRow.state.in_(UNDER_WAY).desc(), WorkRow.asked_at.desc())).first()
+            return _work(row) if row is not None else None
+
     def begin(self, work_id: str) -> bool:
         """Take a waiting piece of work; False when it is not wanted any more, or was taken."""
         with Session(self.engine) as session, session.begin():
@@ -71,19 +82,25 @@ class WorkList:
             if row is None or row.state != WAITING:
                 return False
             row.state = CANCELLED if row.unwanted else RUNNING
+            _tell(session, row.character_id)
             return not row.unwanted
 
     def progress(self, work_id: str, share: float) -> bool:
         """Say how much is done; False when nobody wants the rest."""
         with Session(self.engine) as session, session.begin():
             told = update(WorkRow).where(WorkRow.id == work_id, WorkRow.state == RUNNING).values(share=share)
-            unwanted = session.scalar(told.returning(WorkRow.unwanted))
-            return unwanted is False
+            row = session.execute(told.returning(WorkRow.unwanted, WorkRow.character_id)).first()
+            if row is not None:
+                _tell(session, row.character_id)
+            return row is not None and not row.unwanted
 
     def finish(self, work_id: str, state: str, detail: str | None = None) -> None:
         """Take it off the running ones."""
         with Session(self.engine) as session, session.begin():
-            session.execute(update(WorkRow).where(WorkRow.id == work_id).values(state=state, detail=detail))
+            done = update(WorkRow).where(WorkRow.id == work_id).values(state=state, detail=detail)
+            character_id = session.scalar(done.returning(WorkRow.character_id))
+            if character_id is not None:
+                _tell(session, character_id)
 
     def cancel(self, work_id: str) -> None:
         """Say that nobody wants it any more: what waits is dropped, what runs stops at its next step."""
@@ -93,12 +110,18 @@ class WorkList:
                 row.unwanted = True
                 if row.state == WAITING:
                     row.state = CANCELLED
+                _tell(session, row.character_id)
 
     def give_up(self, sentence: str) -> None:
         """All that is under way has failed: whoever worked on it is gone."""
         with Session(self.engine) as session, session.begin():
             lost = update(WorkRow).where(WorkRow.state.in_(UNDER_WAY))
             session.execute(lost.values(state=FAILED, detail=sentence))
+
+
+def _tell(session: Session, character_id: str) -> None:
+    """Let whoever listens know, once this transaction is through."""
+    session.execute(text("select pg_notify(:channel, :who)"), {"channel": WORK, "who": character_id})
 
 
 def _work(row: WorkRow) -> Work:

@@ -13,18 +13,22 @@ from fastapi.staticfiles import StaticFiles
 
 from plethos import __version__
 from plethos.service.jobs import Jobs
+from plethos.service.notices import Notices
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from plethos.web import (
     bind_routes,
     character_routes,
+    job_routes,
     joint_routes,
     library_routes,
     live_socket,
     problems,
+    rule_routes,
     sculpt_routes,
 )
 from plethos.web.context import Settings
+from plethos.web.openapi import with_socket_messages
 from plethos.web.security import LoopbackOnly
 
 FRONT = Path(__file__).parents[3] / "frontend" / "dist"
@@ -39,20 +43,25 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
 
     bench = Workbench(store)
     jobs = Jobs(bench)
+    notices = Notices(bench)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        async with jobs.working():
+        async with notices.listening(), jobs.working():
             yield
         store.close()
 
     app = FastAPI(title="Plethos", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
-    app.state.bench, app.state.jobs = bench, jobs
+    app.state.bench, app.state.jobs, app.state.notices = bench, jobs, notices
     app.state.settings = settings or Settings()
     problems.install(app)
-    for routes in (library_routes, character_routes, joint_routes, bind_routes, sculpt_routes, live_socket):
+    for routes in (
+        library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, job_routes,
+        live_socket,
+    ):  # fmt: skip
         app.include_router(routes.router)
     app.include_router(joint_routes.ranges)
+    with_socket_messages(app)
 
     @app.get("/api/health", tags=["server"])
     def health() -> dict[str, str]:

@@ -9,12 +9,13 @@ from urllib.parse import quote
 from fastapi import APIRouter, File, HTTPException, Response, UploadFile
 
 from plethos.core.errors import BadEditError
-from plethos.core.weights.paint import Paint
 from plethos.core.weights.table import weights_to_json
 from plethos.service import binding, picking
 from plethos.service.live import pose_of
-from plethos.web.context import Bench, Limits
+from plethos.service.painting import PaintSettings
+from plethos.web.context import AllJobs, Bench, Limits
 from plethos.web.schemas.bind import (
+    AutomaticWeights,
     CopyWeights,
     EvenOut,
     FillWeights,
@@ -30,7 +31,8 @@ from plethos.web.schemas.bind import (
 )
 from plethos.web.schemas.character import CharacterState
 from plethos.web.schemas.joints import MirrorSide
-from plethos.web.states import character_state
+from plethos.web.schemas.live import JobMessage
+from plethos.web.states import character_state, job_message
 
 router = APIRouter(prefix="/api/characters/{character_id}/bind", tags=["bind"])
 
@@ -41,16 +43,22 @@ def findings(bench: Bench, character_id: str) -> list[WeightFinding]:
     return [WeightFinding(**f) for f in binding.findings(bench.open(character_id))]
 
 
+@router.post("/automatic", status_code=202)
+async def automatic(jobs: AllJobs, character_id: str, body: AutomaticWeights) -> JobMessage:
+    """Have automatic weights made: a job, which the live socket tells of."""
+    return job_message(await jobs.ask_once("automatic", character_id, joints=body.joints, region=body.region))
+
+
 @router.post("/mend")
 def mend(bench: Bench, character_id: str, body: MendWeights) -> CharacterState:
     """Mend what was found: of one kind, of one joint or of all."""
-    return character_state(binding.mend(bench, character_id, body.kind, body.joint))
+    return character_state(binding.mend(bench, character_id, body.kind, body.joint).version)
 
 
 @router.post("/give")
 def give(bench: Bench, character_id: str, body: GiveTo) -> CharacterState:
     """Let a part, a piece or a region follow one joint rigidly."""
-    return character_state(binding.give(bench, character_id, _target(body.target), body.joint))
+    return character_state(binding.give(bench, character_id, _target(body.target), body.joint).version)
 
 
 @router.post("/copy")
@@ -58,24 +66,23 @@ def copy(bench: Bench, character_id: str, body: CopyWeights) -> CharacterState:
     """Copy weights from the closest surface of a part, or from one vertex."""
     target = _target(body.target)
     if body.from_vertex is not None:
-        return character_state(binding.copy_vertex(bench, character_id, body.from_vertex, target))
+        return character_state(binding.copy_vertex(bench, character_id, body.from_vertex, target).version)
     if body.from_part is None:
         raise BadEditError("Say what to copy from: a part or a vertex.")
-    return character_state(binding.copy_part(bench, character_id, body.from_part, target))
+    return character_state(binding.copy_part(bench, character_id, body.from_part, target).version)
 
 
 @router.post("/fill")
 def fill(bench: Bench, character_id: str, body: FillWeights) -> CharacterState:
     """Do to a whole region at once what the brush does."""
-    skeleton = bench.open(character_id).character.skeleton
-    paint = Paint(body.mode, skeleton.find(body.joint), body.value, body.strength, skeleton.mask(body.locked))
-    return character_state(binding.fill(bench, character_id, _target(body.target), paint, body.mirror))
+    settings = PaintSettings(body.mode, body.joint, body.value, body.strength, tuple(body.locked), body.mirror)
+    return character_state(binding.fill(bench, character_id, _target(body.target), settings).version)
 
 
 @router.post("/even")
 def even(bench: Bench, character_id: str, body: EvenOut) -> CharacterState:
     """Spread what a bone's joints hold together evenly along it."""
-    return character_state(binding.even_out(bench, character_id, body.joint, body.mirror))
+    return character_state(binding.even_out(bench, character_id, body.joint, body.mirror).version)
 
 
 @router.post("/regions/pick")
@@ -83,26 +90,26 @@ def choose(bench: Bench, character_id: str, body: PickBody) -> CharacterState:
     """Pick a piece, a part, a loop, what follows a joint, or a kept region."""
     opened = bench.open(character_id)
     wanted = picking.Pick(body.by, body.how, body.name, body.triangle, body.at, body.least)
-    pose = pose_of(opened, {"joints": body.pose.joints})
-    return character_state(picking.choose(bench, character_id, wanted, pose, body.mirror))
+    pose = pose_of(opened.version, body.pose.plain())
+    return character_state(picking.choose(bench, character_id, wanted, pose, body.mirror).version)
 
 
 @router.post("/regions/reshape")
 def reshape(bench: Bench, character_id: str, body: ReshapeRegion) -> CharacterState:
     """Grow, shrink, soften or turn over what is picked, or drop it."""
-    return character_state(picking.reshape(bench, character_id, body.how, body.width_m))
+    return character_state(picking.reshape(bench, character_id, body.how, body.width_m).version)
 
 
 @router.post("/regions")
 def keep(bench: Bench, character_id: str, body: KeepRegion) -> CharacterState:
     """Keep what is picked under a name."""
-    return character_state(picking.keep(bench, character_id, body.name))
+    return character_state(picking.keep(bench, character_id, body.name).version)
 
 
 @router.delete("/regions/{name:path}")
 def forget(bench: Bench, character_id: str, name: str) -> CharacterState:
     """Delete a kept region."""
-    return character_state(picking.forget(bench, character_id, name))
+    return character_state(picking.forget(bench, character_id, name).version)
 
 
 def _target(body: TargetBody) -> binding.Target:
@@ -112,13 +119,13 @@ def _target(body: TargetBody) -> binding.Target:
 @router.post("/mirror")
 def mirror(bench: Bench, character_id: str, body: MirrorSide) -> CharacterState:
     """Carry the weights of one side over to the other."""
-    return character_state(binding.carry_over(bench, character_id, body.from_left))
+    return character_state(binding.carry_over(bench, character_id, body.from_left).version)
 
 
 @router.get("/twins", response_class=Response)
 def twins(bench: Bench, character_id: str) -> Response:
     """The mirror image of each vertex, raw int32; -1 for vertices without one."""
-    found = bench.open(character_id).twins.astype("<i4")
+    found = bench.open(character_id).character.mesh.pairs.astype("<i4")
     return Response(found.tobytes(), media_type="application/octet-stream")
 
 
@@ -137,7 +144,7 @@ def weights_in(bench: Bench, limits: Limits, character_id: str, file: Annotated[
     data = file.file.read(limits.upload_bytes + 1)
     if len(data) > limits.upload_bytes:
         raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
-    return character_state(binding.take_file(bench, character_id, data))
+    return character_state(binding.take_file(bench, character_id, data).version)
 
 
 @router.get("/vertices/{vertex}")
@@ -150,4 +157,4 @@ def vertex(bench: Bench, character_id: str, vertex: int) -> list[VertexWeight]:
 def set_weight(bench: Bench, character_id: str, vertex: int, body: SetWeight) -> CharacterState:
     """Give one vertex a weight by number."""
     opened = binding.set_weight(bench, character_id, vertex, body.joint, body.weight, body.locked, body.mirror)
-    return character_state(opened)
+    return character_state(opened.version)

@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
-from plethos.core.triggers.response import Response as Curve
+from plethos.core.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
 from plethos.web.context import Bench
@@ -17,11 +17,11 @@ from plethos.web.schemas.character import (
     BendRequest,
     CharacterState,
     FigureInfo,
-    Knot,
     PresetRequest,
     RemedyChange,
     TriggerChange,
 )
+from plethos.web.schemas.rules import Knot
 from plethos.web.states import character_state, figure_info, mesh_bytes
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["character"])
@@ -30,39 +30,39 @@ router = APIRouter(prefix="/api/characters/{character_id}", tags=["character"])
 @router.get("")
 def state(bench: Bench, character_id: str) -> CharacterState:
     """The current version."""
-    return character_state(bench.open(character_id))
+    return character_state(bench.open(character_id).version)
 
 
 @router.get("/figure")
 def figure(bench: Bench, character_id: str) -> FigureInfo:
     """What does not change: parts, joints, clips."""
-    return figure_info(bench.open(character_id))
+    return figure_info(bench.open(character_id).version)
 
 
 @router.get("/mesh", response_class=Response)
 def mesh(bench: Bench, character_id: str) -> Response:
     """Rest points and triangles, raw: two uint32 counts, float32 points, uint32 triangles."""
-    return Response(mesh_bytes(bench.open(character_id)), media_type="application/octet-stream")
+    return Response(mesh_bytes(bench.open(character_id).bare.mesh), media_type="application/octet-stream")
 
 
 @router.post("/bend")
 def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
     """The bend strip's curves; empty for a joint that bends no skin."""
-    opened = bench.open(character_id)
-    points = bending.bend_curves(opened, body.joint, body.axis, body.angles_deg, dict(body.pose.joints))
+    version = bench.open(character_id).version
+    points = bending.bend_curves(version, body.joint, body.axis, body.angles_deg, body.pose.plain())
     return [BendPoint(**p) for p in points]
 
 
 @router.post("/undo")
 def undo(bench: Bench, character_id: str) -> CharacterState:
     """One step back."""
-    return character_state(bench.step(character_id, -1))
+    return character_state(bench.step(character_id, -1).version)
 
 
 @router.post("/redo")
 def redo(bench: Bench, character_id: str) -> CharacterState:
     """One step forward again."""
-    return character_state(bench.step(character_id, +1))
+    return character_state(bench.step(character_id, +1).version)
 
 
 @router.patch("/remedies/{remedy_id}")
@@ -74,27 +74,27 @@ def change_remedy(bench: Bench, character_id: str, remedy_id: str, body: RemedyC
         edits.switch(bench, character_id, remedy_id, body.on)
     if body.amount is not None:
         edits.set_amount(bench, character_id, remedy_id, body.amount)
-    return character_state(bench.open(character_id))
+    return character_state(bench.open(character_id).version)
 
 
 @router.put("/remedies/{remedy_id}/trigger")
 def change_trigger(bench: Bench, character_id: str, remedy_id: str, body: TriggerChange) -> CharacterState:
-    """Tie to a trigger, or break the tie."""
-    rule = body.trigger.model_dump() if body.trigger else None
-    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule))
+    """Tie to a trigger of its own, or untie."""
+    rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
+    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule).version)
 
 
 @router.delete("/remedies/{remedy_id}")
 def delete_remedy(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """Take a remedy away; undo brings it back."""
-    return character_state(edits.delete(bench, character_id, remedy_id))
+    return character_state(edits.delete(bench, character_id, remedy_id).version)
 
 
 @router.post("/response")
 def response_of_preset(character_id: str, body: PresetRequest) -> list[Knot]:
     """The knots of a preset between two angles."""
     curve = Curve.preset(body.preset, math.radians(body.start_deg), math.radians(body.end_deg))
-    return [Knot(angle_deg=math.degrees(a), value=v) for a, v in zip(curve.angles, curve.values, strict=True)]
+    return [Knot(angle_deg=math.degrees(a), value=v) for a, v in zip(curve.inputs, curve.values, strict=True)]
 
 
 @router.get("/delivery.glb", response_class=Response)

@@ -8,6 +8,7 @@ from typing import Annotated, cast
 from fastapi import Depends
 from starlette.requests import HTTPConnection
 
+from plethos.service.jobs import Jobs
 from plethos.service.workbench import Workbench
 
 
@@ -32,5 +33,10 @@ def _limits(connection: HTTPConnection) -> Settings:
     return cast(Settings, connection.app.state.settings)
 
 
+def _jobs(connection: HTTPConnection) -> Jobs:
+    return cast(Jobs, connection.app.state.jobs)
+
+
+AllJobs = Annotated[Jobs, Depends(_jobs)]
 Bench = Annotated[Workbench, Depends(_bench)]
 Limits = Annotated[Settings, Depends(_limits)]

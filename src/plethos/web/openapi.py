@@ -1,18 +1,39 @@
-"""Writes the API's description for the typed client: ``python -m plethos.web.openapi FILE``."""
+"""The API's description: that of the routes, and the messages of the live socket, which FastAPI leaves out."""
 
-import json
-import sys
-from pathlib import Path
+from __future__ import annotations
 
-from plethos.store.repository import Store
-from plethos.web.app import create_app
+from typing import Any
+
+from fastapi import FastAPI
+from pydantic.json_schema import models_json_schema
+
+from plethos.web.schemas import live
+
+MESSAGES = (
+    live.PoseMessage,
+    live.StrokeMessage,
+    live.StrokeEndMessage,
+    live.ContactsMessage,
+    live.FrameHead,
+    live.VersionMessage,
+    live.ContactsAnswer,
+    live.JobMessage,
+    live.ProblemMessage,
+)
 
 
-def describe() -> str:
-    """The OpenAPI document as text. No database is touched."""
-    app = create_app(Store("postgresql+psycopg://nobody@127.0.0.1:1/none"))
-    return json.dumps(app.openapi(), indent=1)
+def with_socket_messages(app: FastAPI) -> None:
+    """Let the application's OpenAPI document hold the socket's messages too, so that clients have them typed."""
+    plain = app.openapi
 
+    def described() -> dict[str, Any]:
+        document = plain()
+        schemas = document.setdefault("components", {}).setdefault("schemas", {})
+        _, own = models_json_schema(
+            [(m, "serialization") for m in MESSAGES], ref_template="#/components/schemas/{model}"
+        )  # fmt: skip
+        for name, schema in own["$defs"].items():
+            schemas.setdefault(name, schema)
+        return document
 
-if __name__ == "__main__":
-    Path(sys.argv[1]).write_text(describe())
+    app.openapi = described  # type: ignore[method-assign]

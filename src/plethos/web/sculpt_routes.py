@@ -7,7 +7,8 @@ from fastapi import APIRouter
 from plethos.service import sculpting
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState, HingeTriggerRule, SculptBegin, SculptKeep
+from plethos.web.schemas.character import CharacterState, SculptBegin, SculptKeep
+from plethos.web.schemas.rules import HingeTriggerRule
 from plethos.web.states import character_state
 
 router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt"])
@@ -16,8 +17,8 @@ router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt
 @router.post("")
 def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
     """Hold the skin in a pose and begin to sculpt."""
-    pose = pose_of(bench.open(character_id), {"joints": body.pose.joints})
-    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id))
+    pose = pose_of(bench.open(character_id).version, body.pose.plain())
+    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id).version)
 
 
 @router.get("/proposal")
@@ -29,11 +30,11 @@ def proposal(bench: Bench, character_id: str) -> HingeTriggerRule:
 @router.post("/keep")
 def keep(bench: Bench, character_id: str, body: SculptKeep) -> CharacterState:
     """Turn the sculpt into a corrective shape, tied or not."""
-    rule = body.trigger.model_dump() if body.trigger else None
-    return character_state(sculpting.keep(bench, character_id, body.name, rule))
+    rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
+    return character_state(sculpting.keep(bench, character_id, body.name, rule).version)
 
 
 @router.post("/drop")
 def drop(bench: Bench, character_id: str) -> CharacterState:
     """Forget the sculpt; undo brings it back."""
-    return character_state(sculpting.drop(bench, character_id))
+    return character_state(sculpting.drop(bench, character_id).version)

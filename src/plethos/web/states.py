@@ -4,82 +4,124 @@ from __future__ import annotations
 
 import json
 import math
+from typing import Any
 
 import numpy as np
+from pydantic import TypeAdapter
 
+from plethos.core.character import Character
 from plethos.core.joints.ranges import suggested
-from plethos.core.mesh import extent
+from plethos.core.mesh import Mesh, Triangles
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.rules import Rules
+from plethos.core.topology import extent
+from plethos.core.triggers.pose_set import PoseSet
 from plethos.core.weights.bones import segments_of
 from plethos.service.live import response_curve
-from plethos.service.open_character import OpenCharacter
 from plethos.service.picking import regions_json
+from plethos.service.version import Version
 from plethos.store.blobs import digest
 from plethos.store.repository import Revision
+from plethos.store.work import Work
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.character import (
     CharacterState,
     ClipInfo,
     FigureInfo,
-    HingeTriggerRule,
     JointInfo,
     LibraryEntry,
     PartInfo,
     RemedyCard,
     SculptState,
     SolveReport,
+    TargetInfo,
 )
 from plethos.web.schemas.common import PoseBody
+from plethos.web.schemas.live import JobMessage
+from plethos.web.schemas.rules import DialRule, GroupRule, TriggerRule, ValueInfo
 
 
-def character_state(opened: OpenCharacter) -> CharacterState:
-    """What the workbench shows of the current version."""
-    with opened.lock:
-        revision, skeleton = opened.revision, opened.character.skeleton
-        cards = []
-        for remedy in opened.character.remedies:
-            rule = remedy.to_rule(skeleton)
-            cards.append(
-                RemedyCard(
-                    id=remedy.id,
-                    kind=remedy.kind,
-                    name=remedy.name,
-                    on=remedy.on,
-                    amount=remedy.amount,
-                    trigger=HingeTriggerRule(**rule["trigger"]) if rule["trigger"] else None,
-                    curve=response_curve(remedy.trigger) if remedy.trigger else [],
-                    pose=rule["pose"],
-                    report=SolveReport(**rule["report"]),
-                )
-            )
-        sculpt = None
-        if opened.sculpt is not None:
-            note = opened.sculpt.note
-            turned = {n: tuple(e["quaternion_xyzw"]) for n, e in note.pose["joints"].items()}
-            pose = PoseBody(joints=turned)  # type: ignore[arg-type]
-            sculpt = SculptState(remedy_id=note.remedy_id, pose=pose, strokes=note.strokes)
-        return CharacterState(
-            id=revision.character_id,
-            name=revision.name,
-            version=revision.number,
-            undo=revision.label if revision.number > 0 else None,
-            redo=revision.number < revision.last,
-            saved_at=revision.saved_at,
-            remedies=cards,
-            skeleton=digest(json.dumps(revision.document.get("joints")).encode())[:12],
-            bound=opened.character.is_bound,
-            sculpt=sculpt,
-            regions=[RegionInfo(**r) for r in regions_json(opened.character)],
-        )
+def character_state(version: Version) -> CharacterState:
+    """What the workbench shows of a version."""
+    revision, character = version.revision, version.character
+    rules = character.rules
+    sculpt = None
+    if version.sculpt is not None:
+        note = version.sculpt.note
+        sculpt = SculptState(remedy_id=note.remedy_id, pose=_held_pose(note.pose), strokes=note.strokes)
+    return CharacterState(
+        id=revision.character_id,
+        name=revision.name,
+        version=revision.number,
+        revision=revision.id,
+        undo=revision.label if revision.number > 0 else None,
+        redo=revision.number < revision.last,
+        saved_at=revision.saved_at,
+        remedies=[_card(character, r) for r in rules.remedies],
+        dials=[DialRule(**d.to_document()) for d in rules.dials],
+        groups=[GroupRule(**g.to_document()) for g in rules.groups],
+        values=_values(rules),
+        skeleton=digest(json.dumps(revision.document.get("joints")).encode())[:12],
+        change=version.change,
+        bound=character.is_bound,
+        sculpt=sculpt,
+        regions=[RegionInfo(**r) for r in regions_json(character)],
+    )
 
 
-def figure_info(opened: OpenCharacter) -> FigureInfo:
+def _held_pose(pose: dict[str, Any]) -> PoseBody:
+    """A stored pose as pages say it: joints that are only turned as quaternions alone."""
+    joints = {n: e["quaternion_xyzw"] if set(e) == {"quaternion_xyzw"} else e for n, e in pose["joints"].items()}
+    return PoseBody.model_validate({**pose, "joints": joints})
+
+
+TRIGGER: TypeAdapter[TriggerRule] = TypeAdapter(TriggerRule)
+
+
+def _card(character: Character, remedy: Remedy) -> RemedyCard:
+    rules, skeleton = character.rules, character.skeleton
+    trigger = rules.trigger_of(remedy)
+    targets = remedy.body.targets if isinstance(remedy.body, Corrective) else ()
+    last = targets[-1] if targets else None
+    return RemedyCard(
+        id=remedy.id,
+        kind=remedy.kind,  # type: ignore[arg-type]
+        name=remedy.name,
+        on=remedy.on,
+        amount=remedy.amount,
+        by=remedy.by,
+        trigger=TRIGGER.validate_python(trigger.to_document(skeleton)) if trigger else None,
+        curve=response_curve(trigger) if trigger else [],
+        joints=sorted(skeleton.names[j] for j in rules.joints_read(remedy)),
+        group=remedy.group,
+        twin=remedy.twin,
+        notes=list(remedy.notes),
+        pose=dict(last.pose) if last else {},
+        report=SolveReport(**last.report) if last else SolveReport(),
+        targets=[TargetInfo(at=t.at, name=t.shape.name, moved=len(t.shape.vertices)) for t in targets],
+    )
+
+
+def _values(rules: Rules) -> list[ValueInfo]:
+    """All values, dials first."""
+    out = [ValueInfo(id=d.id, name=d.name, kind="dial") for d in rules.dials]
+    out += [ValueInfo(id=g.id, name=g.name, kind="group") for g in rules.groups]
+    for trigger in rules.triggers:
+        poses = {p.id: p.name for p in trigger.poses} if isinstance(trigger, PoseSet) else {}
+        for value in sorted(map(str, trigger.writes())):
+            name = poses.get(value) or rules.label(trigger)
+            out.append(ValueInfo(id=value, name=name, kind=trigger.kind))
+    return out
+
+
+def figure_info(version: Version) -> FigureInfo:
     """What the workbench needs to draw and to bend a character, until its joints change."""
-    character, skeleton = opened.character, opened.character.skeleton
+    character, skeleton = version.character, version.character.skeleton
     world = skeleton.rest_global
     joints = []
     # Parts follow each other, in vertices and so in triangles.
-    first_corner = character.topology.triangles[:, 0]
-    shares = character.joint_weights
+    first_corner = character.mesh.topology.triangles[:, 0]
+    shares = character.binding.joint_weights
     twists = {t for bone in segments_of(skeleton) for t in bone.twists}
     for j, name in enumerate(skeleton.names):
         if not skeleton.is_joint[j]:
@@ -103,38 +145,38 @@ def figure_info(opened: OpenCharacter) -> FigureInfo:
         )
     return FigureInfo(
         nodes=len(skeleton),
-        vertices=len(character.points),
-        triangles=len(character.topology.triangles),
-        height=extent(opened.rest),
-        mirror_x=opened.character.mirror_x,
+        vertices=len(character.mesh.points),
+        triangles=len(character.mesh.topology.triangles),
+        height=extent(character.mesh.rest),
+        mirror_x=character.mesh.mirror_x,
         parts=[
             PartInfo(
                 name=p.name,
                 vertices=p.file_vertices[1] - p.file_vertices[0],
-                triangles=p.triangles[1] - p.triangles[0],
+                triangles=len(p.surface.corners) if isinstance(p.surface, Triangles) else 0,
                 drawn=(int(a), int(b)),
             )
-            for p in character.parts
+            for p in character.mesh.parts
             for a, b in [np.searchsorted(first_corner, p.vertices)]
         ],
         joints=joints,
         clips=[ClipInfo(name=c.name, seconds=c.duration) for c in character.clips],
-        shapes=[s.name for s in character.shapes],
+        shapes=[s.name for s in character.mesh.shapes],
         repairs=list(character.repairs),
     )
 
 
-def mesh_bytes(opened: OpenCharacter) -> bytes:
+def mesh_bytes(mesh: Mesh) -> bytes:
     """What the view draws: vertex and triangle counts (uint32), then rest points float32, triangles uint32, and
     four bytes a vertex: linear RGB and 255, or zeros where the file says no colour."""
-    triangles = opened.bare.topology.triangles
-    counts = np.array([len(opened.rest), len(triangles)], dtype="<u4")
-    colours = np.zeros((len(opened.rest), 4), dtype=np.uint8)
-    if opened.bare.colours is not None:
-        known = np.isfinite(opened.bare.colours).all(axis=1)
-        colours[known, :3] = np.round(opened.bare.colours[known] * 255)
+    triangles = mesh.topology.triangles
+    counts = np.array([len(mesh), len(triangles)], dtype="<u4")
+    colours = np.zeros((len(mesh), 4), dtype=np.uint8)
+    if mesh.colours is not None:
+        known = np.isfinite(mesh.colours).all(axis=1)
+        colours[known, :3] = np.round(mesh.colours[known] * 255)
         colours[known, 3] = 255
-    parts = [counts.tobytes(), opened.rest.astype("<f4").tobytes(), triangles.astype("<u4").tobytes()]
+    parts = [counts.tobytes(), mesh.rest.astype("<f4").tobytes(), triangles.astype("<u4").tobytes()]
     return b"".join([*parts, colours.tobytes()])
 
 
@@ -148,5 +190,10 @@ def library_entry(revision: Revision) -> LibraryEntry:
         version=revision.number,
         saved_at=revision.saved_at,
         remedies=len(remedies),
-        tied=sum(1 for r in remedies if r.get("trigger")),
+        tied=sum(1 for r in remedies if r.get("by") or r.get("trigger")),
     )
+
+
+def job_message(work: Work) -> JobMessage:
+    """How far a piece of long work has got."""
+    return JobMessage(id=work.id, kind=work.kind, state=work.state, share=work.share, detail=work.detail)  # type: ignore[arg-type]

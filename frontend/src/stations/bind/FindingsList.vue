@@ -3,9 +3,13 @@
 import { ref, watch } from 'vue'
 import { api, Problem, type WeightFinding } from '@/api/client'
 import { plainName } from '@/workbench/angles'
-import { useWorkbench } from '@/workbench/store'
+import { say, useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLook } from '@/workbench/look'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const looks = useLook()
 const findings = ref<WeightFinding[] | null>(null)
 const looking = ref(false)
 type Mendable = Exclude<WeightFinding['kind'], 'unnormalised'>
@@ -25,23 +29,23 @@ const how: Record<Mendable, string> = {
 async function look(): Promise<void> {
   looking.value = true
   try {
-    findings.value = await api.weightFindings(bench.id)
+    findings.value = await api.weightFindings(character.id)
   } catch (error) {
-    bench.say(error instanceof Problem ? error : new Problem('The weights could not be looked through.'))
+    say(error instanceof Problem ? error : new Problem('The weights could not be looked through.'))
   } finally {
     looking.value = false
   }
 }
 async function mend(finding: WeightFinding): Promise<void> {
   const body = { kind: finding.kind as Mendable, joint: finding.joint }
-  if (await bench.edit((c) => api.mendWeights(c, body))) await look()
+  if (await character.edit((c) => api.mendWeights(c, body))) await look()
 }
 function show(finding: WeightFinding): void {
-  if (finding.joint) bench.chooseJoint(finding.joint)
-  bench.showPlace(finding.at as [number, number, number])
+  if (finding.joint) posing.chooseJoint(finding.joint)
+  looks.showPlace(finding.at as [number, number, number])
 }
 /** A list that no longer fits is worse than none. */
-watch(() => bench.state?.version, () => (findings.value = null))
+watch(() => character.state?.version, () => (findings.value = null))
 </script>
 
 <template>

@@ -5,10 +5,14 @@ import { api, type Axis, type Point, type RangeInfo } from '@/api/client'
 import { axisName, plainName, sameAxis } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { say, useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
 import LaySkeleton from './LaySkeleton.vue'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
 const tools = useTools()
 const ranges = ref<RangeInfo[]>([])
 const name = ref('')
@@ -16,12 +20,12 @@ const twists = ref(2)
 const turn = ref<Point>([0, 0, 0])
 /** Stands for no parent: an empty value would show as nothing chosen. */
 const NONE = '\u0000none'
-const info = computed(() => bench.jointInfo)
-const joints = computed(() => bench.figure?.joints ?? [])
+const info = computed(() => posing.jointInfo)
+const joints = computed(() => character.figure?.joints ?? [])
 const parent = computed(() => joints.value.find((j) => j.index === info.value?.parent)?.name ?? NONE)
-const busy = computed(() => !bench.chosen || bench.sculpting !== null)
+const busy = computed(() => !posing.chosen || character.sculpting !== null)
 const place = computed(() => (info.value?.at ?? [0, 0, 0]).map((metres) => Math.round(metres * 1000) / 10))
-const step = computed(() => Math.max(0.1, Number((0.5 * bench.sizeFactor).toPrecision(1))))
+const step = computed(() => Math.max(0.1, Number((0.5 * character.sizeFactor).toPrecision(1))))
 const axes: { label: string; axis: Axis }[] = ['X', 'Y', 'Z'].flatMap((label, k) =>
   [1, -1].map((sign) => ({ label: sign > 0 ? label : `−${label}`, axis: [0, 1, 2].map((i) => (i === k ? sign : 0)) as Axis })),
 )
@@ -36,7 +40,7 @@ const sorted = computed(() => {
   return [...ranges.value].sort((a, b) => likely(b) - likely(a))
 })
 
-watch(() => bench.chosen, (now) => {
+watch(() => posing.chosen, (now) => {
   name.value = now
   turn.value = [0, 0, 0]
 }, { immediate: true })
@@ -44,7 +48,7 @@ onMounted(async () => {
   try {
     ranges.value = await api.ranges()
   } catch (error) {
-    bench.say(error)
+    say(error)
   }
 })
 
@@ -52,28 +56,28 @@ async function moveTo(axis: number, centimetres: number | undefined): Promise<vo
   if (centimetres === undefined || !info.value || Math.abs(centimetres - place.value[axis]) < 0.05) return
   const at = [...info.value.at] as Point
   at[axis] = centimetres / 100
-  await bench.edit((c) => api.placeJoint(c, bench.chosen, { at, pose: { joints: {} }, mirror: tools.mirrored }))
+  await character.edit((c) => api.placeJoint(c, posing.chosen, { at, pose: { joints: {} }, mirror: tools.mirrored }))
 }
 async function rename(): Promise<void> {
   const wanted = name.value.trim()
-  if (!wanted || wanted === bench.chosen) return
-  if (await bench.edit((c) => api.renameJoint(c, bench.chosen, wanted, tools.mirrored))) bench.chooseJoint(wanted)
+  if (!wanted || wanted === posing.chosen) return
+  if (await character.edit((c) => api.renameJoint(c, posing.chosen, wanted, tools.mirrored))) posing.chooseJoint(wanted)
 }
 async function applyTurn(): Promise<void> {
-  if (await bench.edit((c) => api.turnJoint(c, bench.chosen, turn.value, tools.mirrored))) turn.value = [0, 0, 0]
+  if (await character.edit((c) => api.turnJoint(c, posing.chosen, turn.value, tools.mirrored))) turn.value = [0, 0, 0]
 }
 function setHinge(change: { axis?: Axis; low?: number; high?: number }) {
   if (!info.value) return
   const { hinge_axis, low_deg, high_deg } = info.value
   const body = { axis: change.axis ?? (hinge_axis as Axis), low_deg: change.low ?? low_deg, high_deg: change.high ?? high_deg, mirror: tools.mirrored }
-  void bench.edit((c) => api.setHinge(c, bench.chosen, body))
+  void character.edit((c) => api.setHinge(c, posing.chosen, body))
 }
 const setAxis = (label: string) => setHinge({ axis: axes.find((a) => a.label === label)?.axis })
 async function make(): Promise<void> {
   const wanted = tools.jointName.trim()
   const at = [...(info.value?.at ?? [0, 1, 0])] as Point
   // Beside the chosen joint, so that it is seen and can be dragged to its place.
-  at[1] += 0.04 * (bench.figure?.height ?? 1.8)
+  at[1] += 0.04 * (character.figure?.height ?? 1.8)
   if (!(await tools.makeJoint(wanted, at, {}))) return
   tools.jointName = ''
   tools.tool = 'place'
@@ -83,22 +87,22 @@ async function make(): Promise<void> {
 <template>
   <LaySkeleton v-if="!joints.length || tools.markers" />
   <template v-else>
-    <div v-if="bench.state && !bench.state.bound" class="next" role="status">
+    <div v-if="character.state && !character.state.bound" class="next" role="status">
       <p>Nothing follows these joints yet. When they stand right:</p>
-      <el-button type="primary" :disabled="bench.binding !== null" @click="bench.automaticWeights(null)">Make automatic weights</el-button>
+      <el-button type="primary" :disabled="live.binding !== null" @click="live.automaticWeights(null)">Make automatic weights</el-button>
     </div>
-    <h2>{{ plainName(bench.chosen) }}</h2>
+    <h2>{{ plainName(posing.chosen) }}</h2>
     <p class="muted hint">The skin stays where it is; the held pose shows what changes.</p>
     <el-checkbox v-model="tools.mirrored" label="the other side follows" size="small" />
 
     <h3>Name</h3>
     <form class="row" @submit.prevent="rename">
       <el-input v-model="name" maxlength="120" aria-label="Name of the joint" class="grow" :disabled="busy" />
-      <el-button native-type="submit" :disabled="busy || !name.trim() || name.trim() === bench.chosen">Rename</el-button>
+      <el-button native-type="submit" :disabled="busy || !name.trim() || name.trim() === posing.chosen">Rename</el-button>
     </form>
 
     <h3>Hangs on</h3>
-    <JointSelect :model-value="parent" :without="bench.chosen" class="parent" aria-label="Parent of the joint" :disabled="busy" @update:model-value="(up: string | undefined) => up && bench.edit((c) => api.hangJoint(c, bench.chosen, up === NONE ? null : up, tools.mirrored))">
+    <JointSelect :model-value="parent" :without="posing.chosen" class="parent" aria-label="Parent of the joint" :disabled="busy" @update:model-value="(up: string | undefined) => up && character.edit((c) => api.hangJoint(c, posing.chosen, up === NONE ? null : up, tools.mirrored))">
       <el-option :value="NONE" label="nothing" />
     </JointSelect>
 
@@ -118,7 +122,7 @@ async function make(): Promise<void> {
     </div>
     <div class="row turn">
       <el-button :disabled="busy || turn.every((d) => !d)" @click="applyTurn">Turn</el-button>
-      <el-button :disabled="busy" title="Y along the bone; the hinge stays as near as can be to where it was" @click="bench.edit((c) => api.aimJoint(c, bench.chosen, tools.mirrored))">Along the bone</el-button>
+      <el-button :disabled="busy" title="Y along the bone; the hinge stays as near as can be to where it was" @click="character.edit((c) => api.aimJoint(c, posing.chosen, tools.mirrored))">Along the bone</el-button>
     </div>
 
     <h3>Range of motion{{ info?.hinge_known ? '' : ' (a guess)' }}</h3>
@@ -129,31 +133,31 @@ async function make(): Promise<void> {
       <label>from <el-input-number :model-value="Math.round(info?.low_deg ?? 0)" :step="5" size="small" controls-position="right" :disabled="busy" aria-label="Range from, degrees" @change="(value: number | undefined) => value !== undefined && setHinge({ low: value })" /></label>
       <label>to <el-input-number :model-value="Math.round(info?.high_deg ?? 0)" :step="5" size="small" controls-position="right" :disabled="busy" aria-label="Range to, degrees" @change="(value: number | undefined) => value !== undefined && setHinge({ high: value })" /></label>
     </div>
-    <el-select :model-value="''" placeholder="As handbooks print it …" aria-label="Range preset" class="preset" :disabled="busy" @update:model-value="(p: string) => bench.edit((c) => api.setRange(c, bench.chosen, p, tools.mirrored))">
+    <el-select :model-value="''" placeholder="As handbooks print it …" aria-label="Range preset" class="preset" :disabled="busy" @update:model-value="(p: string) => character.edit((c) => api.setRange(c, posing.chosen, p, tools.mirrored))">
       <el-option v-for="r in sorted" :key="r.name" :value="r.name" :label="`${r.title}: ${r.low_deg}° to ${r.high_deg}°`" />
     </el-select>
 
     <h3>Twist joints along its bone</h3>
     <div class="row">
       <el-input-number v-model="twists" :min="1" :max="8" size="small" controls-position="right" aria-label="Number of twist joints" class="small" />
-      <el-button :disabled="busy" @click="bench.edit((c) => api.insertTwists(c, bench.chosen, twists, tools.mirrored))">Insert</el-button>
+      <el-button :disabled="busy" @click="character.edit((c) => api.insertTwists(c, posing.chosen, twists, tools.mirrored))">Insert</el-button>
     </div>
 
     <h3>New joint under it</h3>
     <form class="row" @submit.prevent="make">
       <el-input v-model="tools.jointName" placeholder="Name" maxlength="120" aria-label="Name of the new joint" class="grow" />
-      <el-button native-type="submit" :disabled="bench.sculpting !== null || !tools.jointName.trim()">Make</el-button>
+      <el-button native-type="submit" :disabled="character.sculpting !== null || !tools.jointName.trim()">Make</el-button>
     </form>
     <p class="muted hint">Or take <b>Make joints</b> and click one joint after the other: a finger, a tail.</p>
 
     <h3>All joints</h3>
     <div class="row">
-      <el-button @click="bench.edit((c) => api.mirrorJoints(c, true))">Left to right</el-button>
-      <el-button @click="bench.edit((c) => api.mirrorJoints(c, false))">Right to left</el-button>
+      <el-button @click="character.edit((c) => api.mirrorJoints(c, true))">Left to right</el-button>
+      <el-button @click="character.edit((c) => api.mirrorJoints(c, false))">Right to left</el-button>
     </div>
 
     <h3>Delete</h3>
-    <el-button type="danger" plain :disabled="busy" @click="bench.edit((c) => api.deleteJoint(c, bench.chosen, tools.mirrored))">Delete {{ plainName(bench.chosen).toLowerCase() }}</el-button>
+    <el-button type="danger" plain :disabled="busy" @click="character.edit((c) => api.deleteJoint(c, posing.chosen, tools.mirrored))">Delete {{ plainName(posing.chosen).toLowerCase() }}</el-button>
     <p class="muted hint">What hangs on it and what follows it goes to {{ parent === NONE ? 'the joint beside it' : plainName(parent).toLowerCase() }}.{{ tools.mirrored ? ' Its mirror image, if it has one, goes too.' : '' }}</p>
   </template>
 </template>

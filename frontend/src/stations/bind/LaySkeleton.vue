@@ -3,9 +3,11 @@
 import { ref } from 'vue'
 import { api } from '@/api/client'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { useLook } from '@/workbench/look'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const looks = useLook()
 const tools = useTools()
 const twists = ref(2)
 const first = ref('root')
@@ -13,13 +15,13 @@ const first = ref('root')
 async function lay(): Promise<void> {
   const markers = tools.markers
   if (!markers) return
-  if (!(await bench.edit((c) => api.laySkeleton(c, markers, twists.value)))) return
+  if (!(await character.edit((c) => api.laySkeleton(c, markers, twists.value)))) return
   tools.markers = null
-  bench.shading = 'weights'
+  looks.shading = 'weights'
 }
 async function makeFirst(): Promise<void> {
-  const at: [number, number, number] = [0, 0.5 * (bench.figure?.height ?? 1), 0]
-  await bench.edit((c) => api.makeJoint(c, { name: first.value.trim(), parent: null, at, mirror: false }))
+  const at: [number, number, number] = [0, 0.5 * (character.figure?.height ?? 1), 0]
+  await character.edit((c) => api.makeJoint(c, { name: first.value.trim(), parent: null, at, mirror: false }))
 }
 </script>
 

@@ -4,24 +4,28 @@ import { computed, ref } from 'vue'
 import { api, type PickBody } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
 const tools = useTools()
 const part = ref('')
 const name = ref('')
 const width = ref(5) // centimetres
 const least = ref(0.5)
-const parts = computed(() => bench.figure?.parts.map((p) => p.name) ?? [])
+const parts = computed(() => character.figure?.parts.map((p) => p.name) ?? [])
 
 function pick(by: PickBody['by'], called: string, how: PickBody['how'] = 'add') {
   const body = { by, how, name: called, least: least.value, triangle: -1, at: [0, 0, 0] as [number, number, number], pose: { joints: {} }, mirror: tools.mirrored && by === 'joint' }
-  return bench.edit((c) => api.pick(c, body))
+  return character.edit((c) => api.pick(c, body))
 }
 const reshape = (how: 'grow' | 'shrink' | 'soften' | 'invert' | 'none') =>
-  bench.edit((c) => api.reshapeRegion(c, how, (width.value / 100) * bench.sizeFactor))
+  character.edit((c) => api.reshapeRegion(c, how, (width.value / 100) * character.sizeFactor))
 async function keep(): Promise<void> {
-  if (await bench.edit((c) => api.keepRegion(c, name.value.trim()))) name.value = ''
+  if (await character.edit((c) => api.keepRegion(c, name.value.trim()))) name.value = ''
 }
 </script>
 
@@ -36,8 +40,8 @@ async function keep(): Promise<void> {
     <el-select v-model="part" placeholder="Part" aria-label="Part to pick" class="grow"><el-option v-for="p in parts" :key="p" :value="p" :label="p" /></el-select>
     <el-button :disabled="!part" @click="pick('part', part)">Pick part</el-button>
   </div>
-  <div v-if="bench.chosen" class="row">
-    <el-button class="grow" :title="`Whatever follows ${plainName(bench.chosen).toLowerCase()} with this weight or more`" @click="pick('joint', bench.chosen)">What follows {{ plainName(bench.chosen).toLowerCase() }}</el-button>
+  <div v-if="posing.chosen" class="row">
+    <el-button class="grow" :title="`Whatever follows ${plainName(posing.chosen).toLowerCase()} with this weight or more`" @click="pick('joint', posing.chosen)">What follows {{ plainName(posing.chosen).toLowerCase() }}</el-button>
     <el-input-number v-model="least" :min="0.01" :max="1" :step="0.05" :precision="2" size="small" controls-position="right" aria-label="Least weight" class="small" />
   </div>
   <div class="row">
@@ -59,14 +63,14 @@ async function keep(): Promise<void> {
 
   <h3>Do to all of it</h3>
   <div class="row">
-    <el-button :disabled="!tools.picked || !bench.chosen" :title="`Weight of ${plainName(bench.chosen).toLowerCase()} to the value`" @click="tools.fill('replace', tools.pickedTarget)">Fill with {{ tools.paintValue.toFixed(2) }}</el-button>
+    <el-button :disabled="!tools.picked || !posing.chosen" :title="`Weight of ${plainName(posing.chosen).toLowerCase()} to the value`" @click="tools.fill('replace', tools.pickedTarget)">Fill with {{ tools.paintValue.toFixed(2) }}</el-button>
     <el-slider v-model="tools.paintValue" :min="0" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Value to fill with" class="grow value" />
   </div>
   <div class="row">
-    <el-button :disabled="!tools.picked || !bench.chosen" @click="tools.fill('smooth', tools.pickedTarget)">Smooth</el-button>
-    <el-button :disabled="!tools.picked || !bench.chosen" @click="tools.fill('even', tools.pickedTarget)">Gradient</el-button>
-    <el-button :disabled="!tools.picked || !bench.chosen" @click="bench.edit((c) => api.give(c, tools.pickedTarget, bench.chosen))">Give to {{ plainName(bench.chosen).toLowerCase() }}</el-button>
-    <el-button :disabled="!tools.picked || bench.binding !== null" @click="bench.automaticWeights(null, '')">Automatic</el-button>
+    <el-button :disabled="!tools.picked || !posing.chosen" @click="tools.fill('smooth', tools.pickedTarget)">Smooth</el-button>
+    <el-button :disabled="!tools.picked || !posing.chosen" @click="tools.fill('even', tools.pickedTarget)">Gradient</el-button>
+    <el-button :disabled="!tools.picked || !posing.chosen" @click="character.edit((c) => api.give(c, tools.pickedTarget, posing.chosen))">Give to {{ plainName(posing.chosen).toLowerCase() }}</el-button>
+    <el-button :disabled="!tools.picked || live.binding !== null" @click="live.automaticWeights(null, '')">Automatic</el-button>
   </div>
 
   <h3>Keep it</h3>
@@ -78,7 +82,7 @@ async function keep(): Promise<void> {
     <li v-for="r in tools.kept" :key="r.name" data-region>
       <div><b>{{ r.name }}</b><span class="muted">{{ r.vertices }} vertices</span></div>
       <el-button size="small" @click="pick('region', r.name, 'only')">Pick</el-button>
-      <el-button size="small" text @click="bench.edit((c) => api.deleteRegion(c, r.name))">Delete</el-button>
+      <el-button size="small" text @click="character.edit((c) => api.deleteRegion(c, r.name))">Delete</el-button>
     </li>
   </ul>
   <p v-else class="muted hint">Kept regions can hold a brush inside or outside of them, in Mend too.</p>

@@ -3,11 +3,17 @@
 import { computed } from 'vue'
 import { plainName } from '@/workbench/angles'
 import { useTools, type BindTab, type Tool } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
+import { useLook } from '@/workbench/look'
 import BrushNumbers from '@/view/BrushNumbers.vue'
 import { weightColour } from '@/view/heat'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
+const looks = useLook()
 const tools = useTools()
 interface Choice { name: Tool; label: string; hint: string }
 const pose: Choice = { name: 'pose', label: 'Pose', hint: 'The pointer bends joints and turns the view' }
@@ -30,24 +36,24 @@ const choices: Record<BindTab, Choice[]> = {
   joints: [pose, { name: 'place', label: 'Move joints', hint: 'Drag joints; with Shift to the middle of the limb' },
     { name: 'make', label: 'Make joints', hint: 'Click where the next joint goes: into the middle of the limb, under the chosen one' }],
 }
-const shown = computed(() => (bench.figure?.joints.length ? choices[tools.bindTab] : []))
+const shown = computed(() => (character.figure?.joints.length ? choices[tools.bindTab] : []))
 const map = computed(() => {
   const stops = [0, 0.25, 0.5, 0.75, 1].map((w) => `#${weightColour(w).getHexString()}`)
   return `linear-gradient(90deg, ${stops.join(', ')})`
 })
-const volume = computed(() => bench.frame?.region_volume)
+const volume = computed(() => live.frame?.region_volume)
 </script>
 
 <template>
   <div v-if="shown.length" class="rail rail-buttons" role="radiogroup" aria-label="Pointer">
-    <button v-for="m in shown" :key="m.label" role="radio" :aria-checked="tools.tool === m.name" :class="{ on: tools.tool === m.name }" :title="m.hint" :disabled="bench.sculpting !== null" @click="tools.tool = m.name">{{ m.label }}</button>
+    <button v-for="m in shown" :key="m.label" role="radio" :aria-checked="tools.tool === m.name" :class="{ on: tools.tool === m.name }" :title="m.hint" :disabled="character.sculpting !== null" @click="tools.tool = m.name">{{ m.label }}</button>
   </div>
   <BrushNumbers v-if="tools.painting || tools.picking">
     <label v-if="tools.tool === 'replace'">value <el-slider v-model="tools.paintValue" :min="0" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Value" /><b class="num">{{ tools.paintValue.toFixed(2) }}</b></label>
     <el-checkbox v-model="tools.mirrored" label="mirrored" size="small" />
   </BrushNumbers>
-  <div v-if="bench.shading === 'weights' && bench.chosen && tools.bindTab !== 'regions'" class="map">
-    <span>{{ plainName(bench.chosen) }}</span><i class="num">0</i><span class="bar" :style="{ background: map }" /><i class="num">1</i>
+  <div v-if="looks.shading === 'weights' && posing.chosen && tools.bindTab !== 'regions'" class="map">
+    <span>{{ plainName(posing.chosen) }}</span><i class="num">0</i><span class="bar" :style="{ background: map }" /><i class="num">1</i>
   </div>
   <div v-else-if="tools.bindTab === 'regions' && tools.picked" class="map" role="status">
     <span>picked</span><b class="num">{{ tools.picked }}</b>

@@ -4,28 +4,30 @@ import { ref, watch } from 'vue'
 import { api, Problem, type VertexWeight } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { say, useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
 const tools = useTools()
 const rows = ref<VertexWeight[]>([])
 
-watch([() => tools.vertex, () => bench.state?.version], async () => {
+watch([() => tools.vertex, () => character.state?.version], async () => {
   if (tools.vertex === null) return
   try {
-    rows.value = await api.vertexWeights(bench.id, tools.vertex)
+    rows.value = await api.vertexWeights(character.id, tools.vertex)
   } catch (error) {
-    bench.say(error instanceof Problem ? error : new Problem('The vertex could not be looked up.'))
+    say(error instanceof Problem ? error : new Problem('The vertex could not be looked up.'))
   }
 }, { immediate: true })
 
 async function set(joint: string, weight: number | undefined): Promise<void> {
   if (weight === undefined || tools.vertex === null) return
   const body = { joint, weight, locked: tools.locked.filter((n) => n !== joint), mirror: tools.mirrored }
-  await bench.edit((c) => api.setWeight(c, tools.vertex!, body))
+  await character.edit((c) => api.setWeight(c, tools.vertex!, body))
 }
 
-const copy = () => bench.edit((c) => api.copyWeights(c, { target: tools.pickedTarget, from_vertex: tools.vertex }))
+const copy = () => character.edit((c) => api.copyWeights(c, { target: tools.pickedTarget, from_vertex: tools.vertex }))
 </script>
 
 <template>
@@ -33,7 +35,7 @@ const copy = () => bench.edit((c) => api.copyWeights(c, { target: tools.pickedTa
   <p v-if="tools.vertex === null" class="muted hint">Hold Alt and click the skin to list what a vertex follows.</p>
   <template v-else>
     <div v-for="row in rows" :key="row.joint" class="row">
-      <button class="name" @click="bench.chooseJoint(row.joint)">{{ plainName(row.joint) }}</button>
+      <button class="name" @click="posing.chooseJoint(row.joint)">{{ plainName(row.joint) }}</button>
       <el-input-number :model-value="row.weight" :min="0" :max="1" :step="0.05" :precision="3" size="small" controls-position="right" :aria-label="`Weight of ${plainName(row.joint)}`" @change="(value: number | undefined) => set(row.joint, value)" />
     </div>
     <div class="row">

@@ -5,57 +5,61 @@ import { api, weightsAddress, type TargetBody } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
+import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
 import FindingsList from './FindingsList.vue'
 import VertexWeights from './VertexWeights.vue'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const posing = usePose()
+const live = useLive()
 const tools = useTools()
 /** What *Give* and *Copy* are for: a part by name, or what is picked. */
 const PICKED = '\u0000picked'
 const onto = ref('')
 const source = ref('')
-const parts = computed(() => bench.figure?.parts.map((p) => p.name) ?? [])
+const parts = computed(() => character.figure?.parts.map((p) => p.name) ?? [])
 /** Joints that alone are to get automatic weights; empty = the chosen one. */
 const these = ref<string[]>([])
-const only = computed(() => (these.value.length ? these.value : [bench.chosen]))
-const isLocked = computed(() => tools.locked.includes(bench.chosen))
+const only = computed(() => (these.value.length ? these.value : [posing.chosen]))
+const isLocked = computed(() => tools.locked.includes(posing.chosen))
 const target = computed<TargetBody>(() => (onto.value === PICKED ? tools.pickedTarget : { part: onto.value }))
-const busy = computed(() => bench.sculpting !== null)
+const busy = computed(() => character.sculpting !== null)
 
 const picker = ref<HTMLInputElement>()
 async function takeFile(): Promise<void> {
   const file = picker.value?.files?.[0]
-  if (file) await bench.edit((c) => api.takeWeights(c, file))
+  if (file) await character.edit((c) => api.takeWeights(c, file))
   if (picker.value) picker.value.value = ''
 }
 function toggleLock(): void {
-  tools.locked = isLocked.value ? tools.locked.filter((n) => n !== bench.chosen) : [...tools.locked, bench.chosen]
+  tools.locked = isLocked.value ? tools.locked.filter((n) => n !== posing.chosen) : [...tools.locked, posing.chosen]
 }
 </script>
 
 <template>
-  <h2>Weights of {{ plainName(bench.chosen).toLowerCase() }}</h2>
+  <h2>Weights of {{ plainName(posing.chosen).toLowerCase() }}</h2>
   <p class="muted hint">Pose the joint where it looks wrong, then paint; every stroke is saved when you lift the pen.</p>
   <div class="row">
-    <el-button :type="isLocked ? 'primary' : 'default'" :aria-pressed="isLocked" :disabled="!bench.chosen" @click="toggleLock">{{ isLocked ? 'Locked' : 'Lock' }}</el-button>
+    <el-button :type="isLocked ? 'primary' : 'default'" :aria-pressed="isLocked" :disabled="!posing.chosen" @click="toggleLock">{{ isLocked ? 'Locked' : 'Lock' }}</el-button>
     <el-button v-if="tools.locked.length" text @click="tools.locked = []">Unlock all {{ tools.locked.length }}</el-button>
   </div>
 
   <VertexWeights />
 
   <h3>Automatic weights</h3>
-  <template v-if="bench.binding !== null">
-    <el-progress :percentage="Math.round(bench.binding * 100)" :stroke-width="8" />
-    <el-button @click="bench.cancelAutomatic()">Cancel</el-button>
+  <template v-if="live.binding !== null">
+    <el-progress :percentage="Math.round(live.binding * 100)" :stroke-width="8" />
+    <el-button @click="live.cancelAutomatic()">Cancel</el-button>
   </template>
   <div v-else class="row">
-    <el-button type="primary" :disabled="busy || !bench.chosen" @click="bench.automaticWeights(null)">All joints</el-button>
-    <el-button v-if="tools.picked" :disabled="busy" @click="bench.automaticWeights(null, '')">In what is picked</el-button>
+    <el-button type="primary" :disabled="busy || !posing.chosen" @click="live.automaticWeights(null)">All joints</el-button>
+    <el-button v-if="tools.picked" :disabled="busy" @click="live.automaticWeights(null, '')">In what is picked</el-button>
   </div>
-  <div v-if="bench.binding === null" class="row">
-    <JointSelect v-model="these" multiple collapse-tags :placeholder="plainName(bench.chosen).toLowerCase()" aria-label="Joints for automatic weights" class="grow" />
-    <el-button :disabled="!bench.chosen || busy" title="The others keep their proportions" @click="bench.automaticWeights(only)">{{ these.length > 1 ? 'Only these' : 'Only this joint' }}</el-button>
+  <div v-if="live.binding === null" class="row">
+    <JointSelect v-model="these" multiple collapse-tags :placeholder="plainName(posing.chosen).toLowerCase()" aria-label="Joints for automatic weights" class="grow" />
+    <el-button :disabled="!posing.chosen || busy" title="The others keep their proportions" @click="live.automaticWeights(only)">{{ these.length > 1 ? 'Only these' : 'Only this joint' }}</el-button>
   </div>
 
   <h3>A part, or what is picked</h3>
@@ -64,29 +68,29 @@ function toggleLock(): void {
     <el-option v-for="p in parts" :key="p" :value="p" :label="p" />
   </el-select>
   <div class="row">
-    <el-button :disabled="!onto || !bench.chosen || busy" title="Let it follow this joint rigidly" @click="bench.edit((c) => api.give(c, target, bench.chosen))">Give to this joint</el-button>
+    <el-button :disabled="!onto || !posing.chosen || busy" title="Let it follow this joint rigidly" @click="character.edit((c) => api.give(c, target, posing.chosen))">Give to this joint</el-button>
   </div>
   <div class="row">
     <el-select v-model="source" placeholder="from part" aria-label="Copy from part" class="grow"><el-option v-for="p in parts.filter((q) => q !== onto)" :key="p" :value="p" :label="p" /></el-select>
-    <el-button :disabled="!onto || !source || busy" title="Let it follow what the closest surface of that part follows: a garment takes the weights of the body under it" @click="bench.edit((c) => api.copyWeights(c, { target, from_part: source }))">Copy weights</el-button>
+    <el-button :disabled="!onto || !source || busy" title="Let it follow what the closest surface of that part follows: a garment takes the weights of the body under it" @click="character.edit((c) => api.copyWeights(c, { target, from_part: source }))">Copy weights</el-button>
   </div>
 
   <h3>Along the bone</h3>
   <div class="row">
-    <el-button :disabled="!bench.chosen || busy" title="An even gradient from one end of the bone to the other, shared with its twist joints" @click="bench.edit((c) => api.evenOut(c, bench.chosen, tools.mirrored))">Even out</el-button>
+    <el-button :disabled="!posing.chosen || busy" title="An even gradient from one end of the bone to the other, shared with its twist joints" @click="character.edit((c) => api.evenOut(c, posing.chosen, tools.mirrored))">Even out</el-button>
   </div>
 
   <h3>The other side</h3>
   <div class="row">
-    <el-button @click="bench.edit((c) => api.mirrorWeights(c, true))">Left to right</el-button>
-    <el-button @click="bench.edit((c) => api.mirrorWeights(c, false))">Right to left</el-button>
+    <el-button @click="character.edit((c) => api.mirrorWeights(c, true))">Left to right</el-button>
+    <el-button @click="character.edit((c) => api.mirrorWeights(c, false))">Right to left</el-button>
   </div>
 
   <FindingsList />
 
   <h3>As a plain file</h3>
   <div class="row">
-    <a class="el-button" :href="weightsAddress(bench.id)" download>Weights out</a>
+    <a class="el-button" :href="weightsAddress(character.id)" download>Weights out</a>
     <el-button :disabled="busy" title="Each vertex takes the weights of the closest surface in the file, so they survive a changed mesh" @click="picker?.click()">Take weights in</el-button>
     <input ref="picker" type="file" accept=".json" hidden aria-label="Weights file" @change="takeFile">
   </div>

@@ -2,9 +2,9 @@
 /** Deliver: the character as a file. */
 import { ref } from 'vue'
 import { deliveryAddress } from '@/api/client'
-import { useWorkbench } from '@/workbench/store'
+import { useCharacter } from '@/workbench/character'
 
-const bench = useWorkbench()
+const character = useCharacter()
 const bake = ref('')
 const influences = ref(4)
 </script>
@@ -20,7 +20,7 @@ const influences = ref(4)
       <label>Bake activations into a clip
         <el-select v-model="bake" aria-label="Clip to bake" placeholder="Do not bake">
           <el-option value="" label="Do not bake" />
-          <el-option v-for="c in bench.figure?.clips ?? []" :key="c.name" :value="c.name" :label="`${c.name} (${c.seconds.toFixed(1)} s)`" />
+          <el-option v-for="c in character.figure?.clips ?? []" :key="c.name" :value="c.name" :label="`${c.name} (${c.seconds.toFixed(1)} s)`" />
         </el-select>
       </label>
       <p class="muted hint">A baked clip carries the correctives as keys, 30 a second, so that any viewer shows them. Without it, a player has to know the rules.</p>
@@ -29,18 +29,18 @@ const influences = ref(4)
         <el-radio-group v-model="influences" aria-label="Joints a vertex may follow"><el-radio-button :value="4" label="4" /><el-radio-button :value="8" label="8" /></el-radio-group>
       </div>
       <p class="muted hint">Most players read four. Vertices of more keep their four largest weights, scaled up.</p>
-      <a class="el-button el-button--primary" :href="deliveryAddress(bench.id, bake || null, influences)" download>Deliver GLB</a>
+      <a class="el-button el-button--primary" :href="deliveryAddress(character.id, bake || null, influences)" download>Deliver GLB</a>
       <h2>What is in it</h2>
       <dl>
-        <dt>Parts</dt><dd class="num">{{ bench.figure?.parts.length }}</dd>
-        <dt>Joints</dt><dd class="num">{{ bench.figure?.joints.length }}</dd>
-        <dt>Correctives</dt><dd class="num">{{ bench.state?.remedies.length }}</dd>
-        <dt>of these tied to a joint</dt><dd class="num">{{ bench.state?.remedies.filter((r) => r.trigger).length }}</dd>
-        <dt>Clips</dt><dd class="num">{{ bench.figure?.clips.length }}</dd>
+        <dt>Parts</dt><dd class="num">{{ character.figure?.parts.length }}</dd>
+        <dt>Joints</dt><dd class="num">{{ character.figure?.joints.length }}</dd>
+        <dt>Correctives</dt><dd class="num">{{ character.state?.remedies.length }}</dd>
+        <dt>of these tied to a joint</dt><dd class="num">{{ character.state?.remedies.filter((r) => r.trigger).length }}</dd>
+        <dt>Clips</dt><dd class="num">{{ character.figure?.clips.length }}</dd>
       </dl>
-      <template v-if="bench.figure?.repairs.length">
+      <template v-if="character.figure?.repairs.length">
         <h2>Mended on reading</h2>
-        <ul><li v-for="r in bench.figure.repairs" :key="r">{{ r }}</li></ul>
+        <ul><li v-for="r in character.figure.repairs" :key="r">{{ r }}</li></ul>
       </template>
     </section>
   </main>

@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 
+from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.clips import Clip, Track
 from plethos.core.errors import BadFileError
-from plethos.core.evaluate import shape_activations
+from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_layout import PartLayout
@@ -74,7 +75,7 @@ def write_clips(builder: GltfBuilder, source: GltfFile, character: Character) ->
     """Replace the keys of the channels whose joint has other values now than in the source."""
     nodes = character.skeleton.nodes.tolist()
     for clip, animation in zip(character.clips, builder.document.get("animations", []), strict=True):
-        tracks = {(nodes[t.target], t.channel): t for t in clip.tracks if t.channel != "weights"}
+        tracks = {(nodes[t.target], t.channel): t for t in clip.tracks if t.channel not in ("weights", "dial")}
         for channel in animation.get("channels", []):
             target = channel.get("target", {})
             track = tracks.get((target.get("node"), target.get("path")))
@@ -98,41 +99,55 @@ def _write_track(
 
 
 def bake_clip(
-    builder: GltfBuilder, character: Character, clip: Clip, layouts: list[PartLayout], written: list[list[int]]
+    builder: GltfBuilder,
+    character: Character,
+    nodes: list[int],
+    clip: Clip,
+    layouts: list[PartLayout],
+    written: list[list[int]],
 ) -> None:
-    """Give a clip the activations as keys of morph weights.
+    """Give a clip the activations as keys of morph weights, and what rules turn as keys of joints.
 
     Parameters
     ----------
+    nodes
+        The node of each joint in the document.
     written
-        For each part, which of the remedies' shapes are among its morph targets.
+        For each part, which of the correctives' shapes are among its morph targets.
     """
     animation = builder.document["animations"][[c.name for c in character.clips].index(clip.name)]
     times = np.append(np.arange(0.0, clip.duration - 1e-6, 1 / BAKED_RATE), clip.duration)
-    keyed = [shape_activations(character, clip.pose_at(character.skeleton, float(t))) for t in times]
-    activations = np.array(keyed, dtype=np.float32)
+    evaluator, skeleton = Evaluator.of(character), character.skeleton
+    posed = [evaluator.pose(clip.pose_at(skeleton, float(t))) for t in times]
+    activations = np.array([p.shape_weights for p in posed], dtype=np.float32)
     time_accessor = builder.accessor(times.astype(np.float32), bounds=True)
+    for joint in sorted({body.joint for r, body in character.rules.helpers if r.on}):
+        turned = np.array([rotations.multiply(skeleton.rest_rotation[joint], p.moment.rotations[joint]) for p in posed])
+        _key(animation, nodes[joint], "rotation", time_accessor, builder.accessor(turned.astype(np.float32)))
     own = 0  # where the part's own shapes begin among the character's
     for layout, added in zip(layouts, written, strict=True):
         mesh = builder.document["meshes"][layout.mesh]
         count = max(len(p.get("targets", [])) for p in mesh["primitives"])
         before = count - len(added)
         if added:
-            columns = [*range(own, own + before), *(len(character.shapes) + n for n in added)]
+            columns = [*range(own, own + before), *(len(character.mesh.shapes) + n for n in added)]
             values = np.ascontiguousarray(activations[:, columns]).reshape(-1)
-            animation["channels"] = [
-                c
-                for c in animation["channels"]
-                if not (c["target"].get("path") == "weights" and c["target"].get("node") == layout.node)
-            ]
-            animation["samplers"] = [
-                *animation["samplers"],
-                {"input": time_accessor, "output": builder.accessor(values), "interpolation": "LINEAR"},
-            ]
-            target = {"node": layout.node, "path": "weights"}
-            animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": target})
+            _key(animation, layout.node, "weights", time_accessor, builder.accessor(values))
         own += before
     _drop_unused_samplers(animation)
+
+
+def _key(animation: dict[str, Any], node: int, path: str, times: int, values: int) -> None:
+    """Key a node's path, in place of what it has."""
+    animation["channels"] = [
+        c
+        for c in animation["channels"]
+        if (c.get("target", {}).get("path"), c.get("target", {}).get("node")) != (path, node)
+    ]
+    sampler = {"input": times, "output": values, "interpolation": "LINEAR"}
+    animation["samplers"] = [*animation["samplers"], sampler]
+    target = {"node": node, "path": path}
+    animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": target})
 
 
 def drop_empty_clips(builder: GltfBuilder) -> None:

@@ -85,7 +85,13 @@ def _with_own(node: dict[str, Any], more: dict[str, Any]) -> dict[str, Any]:
 
 
 def _hinge_json(hinge: Hinge) -> dict[str, Any]:
-    return {"hinge_axis": list(hinge.axis), "range_deg": [math.degrees(hinge.low), math.degrees(hinge.high)]}
+    told: dict[str, Any] = {
+        "hinge_axis": list(hinge.axis),
+        "range_deg": [math.degrees(hinge.low), math.degrees(hinge.high)],
+    }
+    if hinge.others is not None:
+        told["others_deg"] = [[math.degrees(a) for a in pair] for pair in hinge.others]
+    return told
 
 
 def _hang(builder: GltfBuilder, source: GltfFile, parents: list[int], numbers: list[int]) -> None:
@@ -113,8 +119,8 @@ def _hang(builder: GltfBuilder, source: GltfFile, parents: list[int], numbers: l
 
 
 def _mark_unskinned(builder: GltfBuilder, source: GltfFile, character: Character, numbers: list[int]) -> None:
-    """Say of joints that no skin names that they are joints; a skin says it of the others."""
-    nodes, bones = builder.document["nodes"], character.bones
+    """Say of joints that no skin names that they are joints, and of our helpers that they are helpers."""
+    nodes, bones = builder.document["nodes"], character.binding.bones
     skinned = {numbers[j] for j in bones.joint.tolist()}
     for skin in range(len(source.items("skins"))):
         skinned |= set(skin_joints(source, skin))
@@ -122,3 +128,7 @@ def _mark_unskinned(builder: GltfBuilder, source: GltfFile, character: Character
         node = numbers[j]
         if node not in skinned and not is_marked(nodes[node]):
             nodes[node] = _with_own(nodes[node], marked())
+    for _, helper in character.rules.helpers:
+        node = numbers[helper.joint]
+        if helper.mask is not None and not is_marked(nodes[node], "helper"):
+            nodes[node] = _with_own(nodes[node], marked("helper"))

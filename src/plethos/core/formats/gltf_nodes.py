@@ -126,19 +126,31 @@ def stored_hinge(node: dict[str, Any]) -> Hinge | None:
         low, high = (math.radians(float(d)) for d in own["range_deg"])
     except (KeyError, TypeError, ValueError, BadEditError):
         return None
-    return Hinge((x, y, z), low, high) if -7 < low < high < 7 else None
+    # Ranges of a whole turn and more were taken once: no angle could be told in them.
+    if not (-7 < low < high < 7 and high - low < 2 * math.pi):
+        return None
+    return Hinge((x, y, z), low, high, _others(own))
 
 
-def marked() -> dict[str, Any]:
-    """What ``extras.plethos`` of a node says when it is a joint that no skin names (yet)."""
-    return {"joint": True}
+def _others(own: dict[str, Any]) -> tuple[tuple[float, float], tuple[float, float]] | None:
+    """The ranges across the hinge; anything odd is taken for nothing."""
+    try:
+        (a, b), (c, d) = ((math.radians(float(x)) for x in pair) for pair in own["others_deg"])
+    except (KeyError, TypeError, ValueError):
+        return None
+    return ((a, b), (c, d)) if -4 < a <= b < 4 and -4 < c <= d < 4 else None
 
 
-def is_marked(node: dict[str, Any]) -> bool:
-    """Whether a node says of itself that it is a joint."""
+def marked(what: str = "joint") -> dict[str, Any]:
+    """What ``extras.plethos`` of a node says when it is a joint that no skin names (yet), or a helper joint of ours."""
+    return {what: True}
+
+
+def is_marked(node: dict[str, Any], what: str = "joint") -> bool:
+    """Whether a node says of itself that it is a joint, or a helper joint."""
     extras = node.get("extras")
     own = extras.get("plethos") if isinstance(extras, dict) else None
-    return isinstance(own, dict) and own.get("joint") is True
+    return isinstance(own, dict) and own.get(what) is True
 
 
 def joint_names(file: GltfFile, order: list[int], joints: set[int]) -> dict[int, str]:

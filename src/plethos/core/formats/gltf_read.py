@@ -5,25 +5,38 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
-from plethos.core.character import Bones, Character, Part
+from plethos.core.binding import Binding, Bones
+from plethos.core.character import Character
 from plethos.core.errors import BadFileError
-from plethos.core.evaluate import affine_maps, evaluate_exact
+from plethos.core.evaluate import Evaluator
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_clips import read_clips
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_layout import bone_starts, inverse_binds, skin_joints
 from plethos.core.formats.gltf_nodes import is_marked, node_label, read_skeleton
 from plethos.core.formats.gltf_parts import RawPart, Repairs, read_parts
-from plethos.core.mesh import extent
+from plethos.core.mesh import Mesh, Part, Triangles
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
 from plethos.core.symmetry import mirror_plane
+from plethos.core.topology import extent
 from plethos.core.weld import weld
 
 
-def read_character(file: GltfFile, name: str) -> Character:
+def read_character(
+    file: GltfFile, name: str, welded: NDArray[np.int32] | None = None, cells_only: bool = False
+) -> Character:
     """Read everything that Plethos computes with.
+
+    Parameters
+    ----------
+    welded
+        ``(F,)`` the vertex that each file vertex is a copy of, when that is stored with the character: then nothing is
+        welded anew, since shapes, weights and regions count these vertices.
+    cells_only
+        Weld as it was before that was stored: see `weld`.
 
     Raises
     ------
@@ -44,26 +57,33 @@ def read_character(file: GltfFile, name: str) -> Character:
             repairs.sentences.append(f"“{r.name}” has no skin and follows {node_label(file, r.layout.node)} rigidly.")
     else:
         repairs.sentences.append("The file has no joints yet: lay a skeleton in Bind.")
-    skeleton, place = read_skeleton(file, joints, carriers)
+    helpers = {n for n, node in enumerate(file.items("nodes")) if is_marked(node, "helper")}
+    skeleton, place = read_skeleton(file, joints - helpers, carriers | helpers)
     bones = _bones(file, raws, place)
 
-    parts, points, triangles, to_vertex, influences, weights, colours = [], [], [], [], [], [], []
+    parts, points, to_vertex, influences, weights, colours = [], [], [], [], [], []
     shapes: list[Shape] = []
     first_shape: dict[int, int] = {}
-    vertex, file_vertex, triangle = 0, 0, 0
+    vertex, file_vertex = 0, 0
     size = max(extent(r.points) for r in raws)
     most = max(r.joints.shape[1] for r in raws)
+    if welded is not None and len(welded) != sum(len(r.points) for r in raws):
+        raise BadFileError("The file has another number of vertices than the character that was stored of it.")
     for r in raws:
-        slots = np.zeros((len(r.points), most), dtype=np.int32)
+        n, f = 0, len(r.points)
+        slots = np.zeros((f, most), dtype=np.int32)
         slots[:, : r.joints.shape[1]] = r.joints + r.bone_start
-        w = np.zeros((len(r.points), most))
+        w = np.zeros((f, most))
         w[:, : r.weights.shape[1]] = r.weights
-        copies, kept = weld(r.points, slots, w, r.targets, 1e-6 * size)
-        repairs.add("{n} vertices that the file splits along seams are computed as one.", len(r.points) - len(kept))
-        n, f, t = len(kept), len(r.points), len(r.triangles)
-        parts.append(Part(r.name, (vertex, vertex + n), (file_vertex, file_vertex + f), (triangle, triangle + t)))
+        if welded is None:
+            copies, kept = weld(r.points, slots, w, r.targets, 1e-6 * size, cells_only)
+        else:
+            copies = welded[file_vertex : file_vertex + f].astype(np.int64) - vertex
+            kept = np.unique(copies, return_index=True)[1]
+        repairs.add("{n} vertices that the file splits along seams are computed as one.", f - len(kept))
+        n = len(kept)
+        parts.append(Part(r.name, (vertex, vertex + n), (file_vertex, file_vertex + f), Triangles(r.triangles)))
         points.append(r.points[kept])
-        triangles.append(r.triangles + file_vertex)
         to_vertex.append(copies + vertex)
         influences.append(slots[kept])
         weights.append(w[kept])
@@ -72,38 +92,52 @@ def read_character(file: GltfFile, name: str) -> Character:
         for target, label, default in zip(r.targets, r.target_names, r.target_weights, strict=True):
             shape = Shape.from_dense(label, target[kept], 0.0, default)
             shapes.append(Shape(label, shape.vertices + np.int32(vertex), shape.deltas, default))
-        vertex, file_vertex, triangle = vertex + n, file_vertex + f, triangle + t
+        vertex, file_vertex = vertex + n, file_vertex + f
 
-    count = sum(len(p) for p in points)
-    character = Character(
-        name=name,
-        skeleton=skeleton,
-        bones=bones,
+    mesh = Mesh(
         parts=tuple(parts),
         points=np.ascontiguousarray(np.concatenate(points), dtype=np.float32),
-        file_triangles=np.ascontiguousarray(np.concatenate(triangles), dtype=np.int32),
+        rest=np.zeros((vertex, 3), np.float32),
         file_to_vertex=np.concatenate(to_vertex).astype(np.int32),
-        influences=np.ascontiguousarray(np.concatenate(influences), dtype=np.int32),
-        weights=np.ascontiguousarray(np.concatenate(weights), dtype=np.float32),
-        skin_blend=np.zeros(count, dtype=np.float32),
         shapes=tuple(shapes),
-        clips=read_clips(file, place, raws, first_shape),
-        repairs=repairs.all(),
         colours=np.concatenate(colours),
     )
-    character = replace(character, mirror_x=mirror_plane(_checked_rest(character)))
+    binding = Binding(
+        bones,
+        np.ascontiguousarray(np.concatenate(influences), dtype=np.int32),
+        np.ascontiguousarray(np.concatenate(weights), dtype=np.float32),
+        len(skeleton),
+    )
+    clips = read_clips(file, place, raws, first_shape)
+    character = Character(name, mesh, skeleton, binding, clips=clips, repairs=repairs.all())
+    character = replace(character, mesh=_at_rest(character))
     return rules.take_rules(character, file.document)
 
 
-def _checked_rest(character: Character) -> Array:
+def _at_rest(character: Character) -> Mesh:
+    """The mesh with where it lies in the world at rest, and which of its parts are mirrored there."""
+    rest, linear = _checked_rest(character)
+    sign = np.sign(np.linalg.det(linear))
+    parts = tuple(
+        replace(p, surface=Triangles(p.surface.corners, bool(sign[slice(*p.vertices)].sum() < 0)))
+        if isinstance(p.surface, Triangles)
+        else p
+        for p in character.mesh.parts
+    )
+    return replace(
+        character.mesh, parts=parts, rest=rest.astype(np.float32), mirror_x=mirror_plane(rest)
+    )  # fmt: skip
+
+
+def _checked_rest(character: Character) -> tuple[Array, Array]:
     with np.errstate(over="ignore", invalid="ignore"):
-        rest = evaluate_exact(character, character.skeleton.rest_pose())
-        linear = affine_maps(character, character.skeleton.rest_pose())[0]
+        posed = Evaluator.of(character).pose(character.skeleton.rest_pose())
+        rest, linear = posed.exact_points(), posed.affine[0]
     if not np.isfinite(rest).all() or extent(rest) > 1e9:
         raise BadFileError("The file is broken: at rest its points lie at infinity; check the inverse bind matrices.")
     if extent(rest) < 1e-9 or np.abs(np.linalg.det(linear)).max() == 0:
         raise BadFileError("The file is broken: at rest all points fall together; check the scales of its nodes.")
-    return rest
+    return rest, linear
 
 
 def _bones(file: GltfFile, raws: list[RawPart], place: dict[int, int]) -> Bones:

@@ -24,10 +24,10 @@ def write_skins(
         For each part ``(B,)``: the number in its skin's joints of each bone row; None for a part that follows its node
         rigidly and needs no skin.
     """
-    bones = character.bones
+    bones = character.binding.bones
     used = [
-        np.unique(character.influences[slice(*p.vertices)][character.weights[slice(*p.vertices)] > 0])
-        for p in character.parts
+        np.unique(character.binding.influences[slice(*p.vertices)][character.binding.weights[slice(*p.vertices)] > 0])
+        for p in character.mesh.parts
     ]
     out: list[Slots | None] = []
     done: dict[int, Slots] = {}
@@ -52,19 +52,19 @@ def write_skins(
 
 def _is_own_node(character: Character, layout: PartLayout, row: int) -> bool:
     """Whether a part follows nothing but the node that carries it, as a file says without any skin."""
-    bones = character.bones
+    bones = character.binding.bones
     carrier = int(character.skeleton.nodes[bones.joint[row]]) == layout.node
     return carrier and bool(np.abs(bones.inverse_bind[row] - np.eye(4)).max() < 1e-9)
 
 
 def _binds(builder: GltfBuilder, character: Character, rows: NDArray[np.int32]) -> int:
-    stored = character.bones.inverse_bind[rows].transpose(0, 2, 1).reshape(-1, 16).astype(np.float32)
+    stored = character.binding.bones.inverse_bind[rows].transpose(0, 2, 1).reshape(-1, 16).astype(np.float32)
     stored[:, [3, 7, 11]], stored[:, 15] = 0, 1
     return builder.accessor(stored)
 
 
 def _nodes(character: Character, rows: NDArray[np.int32]) -> list[int]:
-    return [int(n) for n in character.skeleton.nodes[character.bones.joint[rows]]]
+    return [int(n) for n in character.skeleton.nodes[character.binding.bones.joint[rows]]]
 
 
 def _add_skin(builder: GltfBuilder, character: Character, layout: PartLayout, rows: NDArray[np.int32]) -> None:
@@ -77,7 +77,7 @@ def _change_skin(
 ) -> None:
     known = len(skin_joints(source, skin))
     before = np.array(inverse_binds(source, skin, known))
-    now = character.bones.inverse_bind[rows]
+    now = character.binding.bones.inverse_bind[rows]
     same = len(rows) == known and _nodes(character, rows) == skin_joints(source, skin)
     if same and np.abs(now - before).max(initial=0) < 1e-9:
         return

@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.character import Character, Part
+from plethos.core.binding import Binding
+from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, GltfBuilder
@@ -20,11 +21,12 @@ from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_joints import write_joints
 from plethos.core.formats.gltf_layout import PartLayout, layout_of, target_names
 from plethos.core.formats.gltf_skins import write_skins
-from plethos.core.names import free_name
+from plethos.core.mesh import Part
 from plethos.core.shape import Shape
+from plethos.core.skinning.layout import masked_binding
 
 
-def write_glb(character: Character, source: GltfFile, bake: str | None = None) -> bytes:
+def write_glb(character: Character, source: GltfFile, bake: str | None = None, skin: Binding | None = None) -> bytes:
     """The character as one `.glb`.
 
     Parameters
@@ -34,6 +36,8 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None) -
     bake
         The name of a clip that gets the activations as keys of morph weights, so that a viewer that knows nothing of
         the rules shows them.
+    skin
+        The binding that is written; None = the character's own, helper joints over it: see `flattened`.
 
     Raises
     ------
@@ -44,39 +48,34 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None) -
     layouts = layout_of(GltfFile(builder.document, source.buffers))
     _unshare_meshes(builder, layouts)
     _drop_wrong_strides(builder, source)
-    names = _target_names(character)
+    described, shapes = rules.rules_of(character)
+    evaluated, character = character, replace(character, binding=skin or flattened(character))
     character = write_joints(builder, source, character)
     write_clips(builder, source, character)
     slots_of = write_skins(builder, source, character, layouts)
     written: list[list[int]] = []
-    for part, layout, slots in zip(character.parts, layouts, slots_of, strict=True):
+    for part, layout, slots in zip(character.mesh.parts, layouts, slots_of, strict=True):
         if slots is not None:
             _write_weights(builder, source, character, layout, slots)
-        written.append(_write_targets(builder, character, part, layout, names))
-    described = rules.rules_of(character)
-    if described["remedies"] or described.get("regions"):
-        flat = iter(names)
-        for rule, remedy in zip(described["remedies"], character.remedies, strict=True):
-            rule["targets"] = [next(flat) for _ in remedy.shapes]
+        written.append(_write_targets(builder, character, part, layout, shapes))
+    if any(described.get(k) for k in ("remedies", "triggers", "dials", "groups", "regions")):
         extras = builder.document.get("extras")
         builder.document["extras"] = {**(extras if isinstance(extras, dict) else {}), "plethos": described}
     if bake is not None:
         clip = next((c for c in character.clips if c.name == bake), None)
         if clip is None:
             raise BadEditError(f"There is no clip called “{bake}”.")
-        bake_clip(builder, character, clip, layouts, written)
+        bake_clip(builder, evaluated, character.skeleton.nodes.tolist(), clip, layouts, written)
     drop_empty_clips(builder)
     return builder.file().pack()
 
 
-def _remedy_shapes(character: Character) -> list[Shape]:
-    return [s for r in character.remedies for s in r.shapes]
-
-
-def _target_names(character: Character) -> list[str]:
-    """A name for each remedy's shape that no other morph target has: rules find their targets by name."""
-    taken = {s.name for s in character.shapes}
-    return [free_name(s.name, taken) for s in _remedy_shapes(character)]
+def flattened(character: Character) -> Binding:
+    """What the skin follows with the helper joints that are on: a file knows no masks."""
+    helpers = [
+        (body.joint, body.mask) for r, body in character.rules.helpers if r.on and body.mask is not None
+    ]  # fmt: skip
+    return masked_binding(character.mesh, character.skeleton, character.binding, helpers)
 
 
 def _without_own_targets(source: GltfFile, character: Character) -> GltfFile:
@@ -85,7 +84,7 @@ def _without_own_targets(source: GltfFile, character: Character) -> GltfFile:
     described = extras.get("plethos") if isinstance(extras, dict) else None
     if not isinstance(described, dict):
         return source
-    own = {name for rule in described.get("remedies", []) for name in rule.get("targets", [])}
+    own = set(rules.target_names_of(described))
     document = dict(source.document)
     document["extras"] = {k: v for k, v in source.document["extras"].items() if k != "plethos"}
     if not document["extras"]:
@@ -168,9 +167,9 @@ def _write_weights(
     """Write the influences anew where the stored ones are not what is computed with (not of sum 1, or edited)."""
     mesh = builder.document["meshes"][layout.mesh]
     for run in layout.runs:
-        vertices = character.file_to_vertex[run.start : run.start + run.count]
-        weights = character.weights[vertices]
-        slots = np.where(weights > 0, slot_of[character.influences[vertices]], 0)
+        vertices = character.mesh.file_to_vertex[run.start : run.start + run.count]
+        weights = character.binding.weights[vertices]
+        slots = np.where(weights > 0, slot_of[character.binding.influences[vertices]], 0)
         attributes = mesh["primitives"][run.primitives[0]]["attributes"]
         if _stored_alike(source, attributes, slots, weights):
             continue
@@ -213,23 +212,23 @@ def _stored_alike(
 
 
 def _write_targets(
-    builder: GltfBuilder, character: Character, part: Part, layout: PartLayout, names: list[str]
+    builder: GltfBuilder, character: Character, part: Part, layout: PartLayout, shapes: list[Shape]
 ) -> list[int]:
-    """Add the remedies' shapes that move this part; returns which of the remedies' shapes they are."""
+    """Add the shapes that move this part; returns which of them they are."""
     mesh = builder.document["meshes"][layout.mesh]
     primitives = mesh["primitives"]
     before = max(len(p.get("targets", [])) for p in primitives)
     labels = target_names(mesh, primitives, before)
     first, last = part.vertices
     added = []
-    for number, shape in enumerate(_remedy_shapes(character)):
+    for number, shape in enumerate(shapes):
         inside = (shape.vertices >= first) & (shape.vertices < last)
         if not inside.any():
             continue
-        dense = np.zeros((len(character.points), 3), np.float32)
+        dense = np.zeros((len(character.mesh.points), 3), np.float32)
         dense[shape.vertices] = shape.deltas
         for run in layout.runs:
-            rows = dense[character.file_to_vertex[run.start : run.start + run.count]]
+            rows = dense[character.mesh.file_to_vertex[run.start : run.start + run.count]]
             moved = np.flatnonzero(np.abs(rows).max(axis=1) > 0)
             accessor = builder.offsets(moved, rows[moved], run.count)
             for p in run.primitives:
@@ -238,7 +237,7 @@ def _write_targets(
                     "targets": [*primitives[p].get("targets", []), {"POSITION": accessor}],
                 }
         added.append(number)
-        labels.append(names[number])
+        labels.append(shape.name)
     if added:
         mesh["extras"] = {**mesh.get("extras", {}), "targetNames": labels}
         defaults = mesh.get("weights", [0.0] * before)

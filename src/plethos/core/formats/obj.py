@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError
+from plethos.core.mesh import Triangles
 from plethos.core.rotations import Array
 
 
@@ -18,14 +19,14 @@ def write_obj(character: Character, points: NDArray[np.floating]) -> str:
     points
         ``(V, 3)`` of the character's vertices; they are written in the order and number of the file's vertices.
     """
-    file_points = points[character.file_to_vertex]
+    file_points = points[character.mesh.file_to_vertex]
     lines = ["# metres, +Y up; vertices in the order of the file they came from"]
-    for part in character.parts:
+    for part in character.mesh.parts:
         lines.append("o " + "_".join(part.name.split()))
         rows = file_points[part.file_vertices[0] : part.file_vertices[1]]
         lines += [f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in rows.tolist()]
-        faces = character.file_triangles[part.triangles[0] : part.triangles[1]] + 1
-        lines += [f"f {a} {b} {c}" for a, b, c in faces.tolist()]
+        corners = part.surface.corners if isinstance(part.surface, Triangles) else np.zeros((0, 3), np.int32)
+        lines += [f"f {a} {b} {c}" for a, b, c in (corners + part.file_vertices[0] + 1).tolist()]
     return "\n".join(lines) + "\n"
 
 
@@ -65,11 +66,11 @@ def sculpt_from_obj(character: Character, text: str) -> Array:
         When it has another number of vertices.
     """
     points = read_obj_points(text)
-    if len(points) != len(character.file_to_vertex):
+    if len(points) != len(character.mesh.file_to_vertex):
         raise BadFileError(
-            f"The sculpt has {len(points)} vertices and the character {len(character.file_to_vertex)}: "
+            f"The sculpt has {len(points)} vertices and the character {len(character.mesh.file_to_vertex)}: "
             "they have to be the same mesh."
         )
-    copies = np.bincount(character.file_to_vertex, minlength=len(character.points))
-    sums = [np.bincount(character.file_to_vertex, weights=points[:, k], minlength=len(copies)) for k in range(3)]
+    copies = np.bincount(character.mesh.file_to_vertex, minlength=len(character.mesh.points))
+    sums = [np.bincount(character.mesh.file_to_vertex, weights=points[:, k], minlength=len(copies)) for k in range(3)]
     return np.stack(sums, axis=1) / copies[:, None]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.mesh import extent
+from plethos.core.topology import extent
 
 # An OBJ says no unit. A figure this tall in its own units was most likely measured in the one beside it.
 UNITS = ((400.0, 0.001, "millimetres"), (12.0, 0.01, "centimetres"))

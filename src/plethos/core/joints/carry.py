@@ -5,17 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core import rotations
-from plethos.core.character import Bones, Character
+from plethos.core.binding import Binding, Bones
+from plethos.core.character import Character
 from plethos.core.clips import Clip, Track
 from plethos.core.errors import BadEditError
+from plethos.core.mapping import Vector, permuted, turned_axis, vector
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton, rotation_from_json
+from plethos.core.skeleton import Skeleton
 
 
 @dataclass(frozen=True)
@@ -58,36 +59,52 @@ class JointChange:
         return np.asarray((off < 1e-12) & (self.place >= 0))
 
     @cached_property
-    def turn(self) -> Array:
-        """How each joint's own frame was turned at rest ``(J, 4)``: new frame = old frame, then this."""
-        out = np.tile(rotations.IDENTITY, (len(self.before), 1))
-        for j in np.flatnonzero(~self.still & (self.place >= 0)).tolist():
-            old, new = self.before.rest_global[j, :3, :3], self.after.rest_global[self.place[j], :3, :3]
+    def linear(self) -> Array:
+        """From each joint's old pose frame to its new one ``(J, 3, 3)``: a turn, maybe a mirror, up to scale."""
+        out = np.tile(np.eye(3), (len(self.before), 1, 1))
+        for j in np.flatnonzero((self.place >= 0) & ~self._frame_stays).tolist():
+            old, new = self.before.pose_frame(j), self.after.pose_frame(int(self.place[j]))
             if _off(old, new) > 1e-12:
-                out[j] = rotations.from_matrix(rotations.rotation_part(old).T @ rotations.rotation_part(new))
+                out[j] = np.linalg.solve(new, old)
         return out
 
-    def rotation(self, joint: int, rotation: Array) -> Array:
-        """A rotation ``(..., 4)`` from rest in the joint's old frame, in its new one."""
-        if self.still[joint]:
-            return rotation
-        turn = self.turn[joint]
-        return rotations.multiply(rotations.multiply(rotations.conjugate(turn), rotation), turn)
+    @cached_property
+    def _frame_stays(self) -> NDArray[np.bool_]:
+        """Which joints ``(J,)`` have the very rest rotation and stretch that they had, under parents that stay."""
+        stays = np.zeros(len(self.before), bool)
+        for j, now in enumerate(self.place.tolist()):
+            up = int(self.before.parents[j])
+            if now < 0 or int(self.after.parents[now]) != (int(self.place[up]) if up >= 0 else -1):
+                continue
+            stays[j] = (up < 0 or bool(self.still[up])) and np.array_equal(
+                self.before.rest_rotation[j], self.after.rest_rotation[now]
+            )
+        return stays
 
-    def axis(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float, float]:
-        """An axis of the joint's old frame, in its new one."""
-        x, y, z = (rotations.to_matrix(self.turn[joint]).T @ np.array(axis)).tolist()
-        return (x, y, z)
+    # What a `JointMap` says.
 
-    def pose(self, pose: Mapping[str, Any]) -> dict[str, Any]:
-        """A pose as in a pose file, said of the new joints; joints that are gone are left out."""
-        joints: dict[str, Any] = {}
-        for name, entry in pose.get("joints", {}).items():
-            j = self.before.index_of.get(name, -1)
-            if j >= 0 and self.place[j] >= 0:
-                turned = self.rotation(j, rotation_from_json(name, entry))
-                joints[self.after.names[self.place[j]]] = {"quaternion_xyzw": turned.tolist()}
-        return {"joints": joints}
+    def joint(self, j: int) -> int | None:
+        return int(self.place[j]) if self.place[j] >= 0 else None
+
+    def name(self, name: str) -> str | None:
+        j = self.before.index_of.get(name)
+        return None if j is None or self.place[j] < 0 else self.after.names[self.place[j]]
+
+    def rotation(self, j: int, q: Array) -> Array:
+        return q if self._frame_stays[j] else turned_axis(self.linear[j], q)
+
+    def axis(self, j: int, a: Vector) -> Vector:
+        if self._frame_stays[j]:
+            return a
+        turn = rotations.rotation_or_mirror(self.linear[j])
+        return vector(np.sign(np.linalg.det(turn)) * turn @ np.array(a))
+
+    def offset(self, j: int, v: Vector) -> Vector:
+        return v if self._frame_stays[j] else vector(self.linear[j] @ np.array(v))
+
+    def stretch(self, j: int, s: Vector) -> Vector | None:
+        # A stretch is said along the axes that the joint has after its turn: its own frame.
+        return permuted(rotations.rotation_or_mirror(self.linear[j]), s)
 
 
 def carried(character: Character, change: JointChange) -> Character:
@@ -103,29 +120,22 @@ def carried(character: Character, change: JointChange) -> Character:
     A bone of a joint whose frame changed gets the inverse bind matrix that leaves the skin at rest as it was:
     ``G' B' = G B``, so ``B' = G'^-1 G B``. The same holds for a bone that passes from a deleted joint to its heir.
     """
-    for remedy in character.remedies:
-        lost = [j for j in (remedy.trigger.joints if remedy.trigger else ()) if change.place[j] < 0]
-        if lost:
-            raise BadEditError(
-                f"“{character.skeleton.names[lost[0]]}” switches “{remedy.name}” on: untie or delete that remedy first."
-            )
-    bones, influences, weights = _bones(character, change)
-    edited = replace(
+    for j in np.flatnonzero(change.place < 0).tolist():
+        holding = character.rules.holding(j)
+        if holding:
+            name = character.skeleton.names[j]
+            raise BadEditError(f"“{holding[0]}” needs “{name}”: untie or delete that remedy first.")
+    return replace(
         character,
         skeleton=change.after,
-        bones=bones,
-        influences=influences,
-        weights=weights,
+        binding=_binding(character.binding, change),
         clips=tuple(_clip(c, change) for c in character.clips),
-        remedies=tuple(r.carried(change) for r in character.remedies),
+        rules=character.rules.carried(change, character.skeleton),
     )
-    kept = ("topology", "joint_weights") if change.keeps_order else ("topology",)
-    edited.__dict__.update({k: v for k, v in character.__dict__.items() if k in kept})
-    return edited
 
 
-def _bones(character: Character, change: JointChange) -> tuple[Bones, NDArray[np.int32], NDArray[np.float32]]:
-    bones, before, after = character.bones, change.before.rest_global, change.after.rest_global
+def _binding(binding: Binding, change: JointChange) -> Binding:
+    bones, before, after = binding.bones, change.before.rest_global, change.after.rest_global
     joint: list[int] = []
     binds: list[Array] = []
     group: list[int] = []
@@ -152,14 +162,15 @@ def _bones(character: Character, change: JointChange) -> tuple[Bones, NDArray[np
         joint.append(now)
         binds.append(inverse if same else np.linalg.solve(after[now], before[old[row]] @ inverse))
         group.append(key[0])
+    binds_now = np.array(binds).reshape(-1, 4, 4)
     same_rows = joint == old and np.array_equal(fresh, np.arange(len(old)))
-    # The same array says that weights by joint number still mean what they meant.
-    numbers = bones.joint if same_rows else np.array(joint, dtype=np.int32)
-    table = Bones(numbers, np.array(binds).reshape(-1, 4, 4), bones.group if same_rows else np.array(group, np.int32))
-    if np.array_equal(fresh, np.arange(len(old))):
-        return table, character.influences, character.weights
-    merged = _merged(fresh[character.influences], character.weights.copy())
-    return table, merged[0], merged[1]
+    if same_rows and len(change.before) == len(change.after) and np.array_equal(binds_now, bones.inverse_bind):
+        return binding
+    table = Bones(np.array(joint, np.int32), binds_now, np.array(group, np.int32))
+    influences, weights = binding.influences, binding.weights
+    if not np.array_equal(fresh, np.arange(len(old))):
+        influences, weights = _merged(fresh[influences], weights.copy())
+    return Binding(table, influences, weights, len(change.after), binding.blend)
 
 
 def _merged(
@@ -177,7 +188,7 @@ def _merged(
 def _clip(clip: Clip, change: JointChange) -> Clip:
     tracks = []
     for track in clip.tracks:
-        if track.channel == "weights":
+        if track.channel in ("weights", "dial"):
             tracks.append(track)
         elif change.place[track.target] >= 0:
             tracks.append(_track(track, change))
@@ -193,11 +204,14 @@ def _track(track: Track, change: JointChange) -> Track:
         return track if now == j else replace(track, target=now)
     values: Array = track.values
     if track.channel == "rotation":
-        rest = rotations.multiply(after.rest_rotation[now], rotations.conjugate(change.turn[j]))
-        left = rotations.multiply(rest, rotations.conjugate(before.rest_rotation[j]))
-        if max(_off(left, rotations.IDENTITY), _off(change.turn[j], rotations.IDENTITY)) > 1e-12:
-            values = rotations.multiply(rotations.multiply(left, values), change.turn[j])
-    elif track.channel == "translation":
+        if not change._frame_stays[j]:
+            # Local = rest * R: said of R, mapped, and put on the new rest; tangents are differences and go the same
+            # way.
+            turned = rotations.multiply(rotations.conjugate(before.rest_rotation[j]), values)
+            values = rotations.multiply(after.rest_rotation[now], turned_axis(change.linear[j], turned))
+    elif track.channel == "scale":
+        values = _stretched(track, change)
+    else:
         frame: Array = np.eye(3)
         shift = after.rest_translation[now] - before.rest_translation[j]
         new = int(after.parents[now])
@@ -211,6 +225,27 @@ def _track(track: Track, change: JointChange) -> Track:
             rest[keys], moved[keys] = before.rest_translation[j], after.rest_translation[now]
             values = np.asarray(moved + (values - rest) @ frame.T)
     return replace(track, target=now, values=values)
+
+
+def _stretched(track: Track, change: JointChange) -> Array:
+    """Scales along the axes that a joint has now.
+
+    Raises
+    ------
+    BadEditError
+        When they are uneven and the frame was turned so that they lie along none of its axes.
+    """
+    j = track.target
+    if change._frame_stays[j]:
+        return track.values
+    flat = track.values.reshape(-1, 3)
+    rows = [change.stretch(j, vector(row)) for row in flat]
+    if any(row is None for row in rows):
+        name = change.before.names[j]
+        raise BadEditError(
+            f"A clip stretches “{name}” unevenly along its axes: its frame can be turned by quarter turns only."
+        )
+    return np.array(rows, dtype=np.float64).reshape(track.values.shape)
 
 
 def _off(a: Array, b: Array) -> float:

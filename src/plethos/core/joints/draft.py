@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,6 +33,7 @@ class DraftJoint:
     is_joint: bool = True
     hinge: Hinge | None = None
     node: int = -1
+    identity: int = -1
 
 
 class Draft:
@@ -48,6 +50,7 @@ class Draft:
                 bool(skeleton.is_joint[j]),
                 skeleton.known_hinge(j),
                 int(skeleton.nodes[j]),
+                skeleton.joint_keys[j],
             )
             for j in range(len(skeleton))
         }
@@ -58,13 +61,23 @@ class Draft:
         """The keys of what hangs on a joint."""
         return [k for k, joint in self.joints.items() if joint.parent == key]
 
-    def add(self, name: str, parent: int, place: Array, frame: Array, hinge: Hinge | None = None) -> int:
-        """A new joint at a place ``(3,)`` with a frame ``(3, 3)``, as large as its parent; its key."""
+    def add(
+        self, name: str, parent: int, place: Array, frame: Array, hinge: Hinge | None = None, helper: bool = False
+    ) -> int:
+        """A new joint at a place ``(3,)`` with a frame ``(3, 3)``, as large as its parent; its key.
+
+        Parameters
+        ----------
+        helper
+            Whether it is a helper joint: a plain node to all but the remedy that turns it.
+        """
         size = abs(float(np.linalg.det(self.joints[parent].world[:3, :3]))) ** (1 / 3) if parent >= 0 else 1.0
         world = np.eye(4)
         world[:3, :3], world[:3, 3] = frame * size, place
         key, self._next = self._next, self._next + 1
-        self.joints[key] = DraftJoint(name, parent, world, True, hinge)
+        # A number that no joint has had before, or a deleted one would seem to be back under another name.
+        identity = len(self.character.skeleton) + secrets.randbelow(2**30)
+        self.joints[key] = DraftJoint(name, parent, world, not helper, hinge, identity=identity)
         return key
 
     def remove(self, key: int) -> None:
@@ -85,9 +98,9 @@ class Draft:
             at = joint.world[:3, 3]
             others = [k for k, j in self.joints.items() if j.is_joint and k != key and k < len(self.character.skeleton)]
             heir = min(others, key=lambda k: float(np.linalg.norm(self.joints[k].world[:3, 3] - at)), default=-1)
-        bones = self.character.bones
+        bones = self.character.binding.bones
         rows = np.flatnonzero(bones.joint == key)
-        used = self.character.influences[self.character.weights > 0]
+        used = self.character.binding.influences[self.character.binding.weights > 0]
         if heir < 0 and np.isin(rows, used).any():
             raise BadEditError(f"“{joint.name}” is the only joint that the skin could follow: it has to stay.")
         for k in below:
@@ -120,8 +133,7 @@ class Draft:
             local = self.joints[key].world
             if self.joints[key].parent >= 0:
                 local = np.asarray(np.linalg.solve(self.joints[self.joints[key].parent].world, local))
-            turn = rotations.rotation_part(local[:3, :3])
-            left = turn.T @ local[:3, :3]
+            turn, left = self._split(key, local[:3, :3])
             translation[i], rotation[i] = local[:3, 3], rotations.from_matrix(turn)
             stretch[i] = np.where(np.abs(left - np.eye(3)) < 1e-9, np.eye(3), left)
         joints = [self.joints[k] for k in order]
@@ -134,10 +146,25 @@ class Draft:
             is_joint=np.array([j.is_joint for j in joints], dtype=bool),
             nodes=np.array([j.node for j in joints], dtype=np.int32),
             hinges=tuple(j.hinge for j in joints),
+            keys=tuple(j.identity for j in joints),
         )
         origin = np.array([k if k < len(before) else -1 for k in order], dtype=np.int32)
         change = JointChange(before, after, origin, self._heir)
         return carried(self.character, change)
+
+    def _split(self, key: int, local: Array) -> tuple[Array, Array]:
+        """A local matrix ``(3, 3)`` as a rotation and a stretch: with the stretch that the joint has, if that will do.
+
+        Another stretch would be another frame for its poses, and would clash with clips that replace it.
+        """
+        before = self.character.skeleton
+        if key < len(before) and abs(np.linalg.det(before.rest_stretch[key])) > 1e-12:
+            kept = before.rest_stretch[key]
+            turn = np.asarray(local @ np.linalg.inv(kept))
+            if np.abs(turn @ turn.T - np.eye(3)).max() < 1e-9 and np.linalg.det(turn) > 0:
+                return turn, kept
+        turn = rotations.rotation_part(local)
+        return turn, turn.T @ local
 
     def _untouched(self, key: int) -> bool:
         """Whether a joint stands to its parent as it did: then it keeps its numbers to the last bit."""

@@ -15,7 +15,6 @@ from numpy.typing import ArrayLike, NDArray
 from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
 from plethos.core.joints.draft import Draft
 from plethos.core.joints.frames import frame_along
 from plethos.core.names import free_name, other_side_name
@@ -70,9 +69,9 @@ def placed(character: Character, joint: int, place: ArrayLike, pose: Pose | None
         The pose in which the joint is to be there; None = at rest.
     """
     at = rest_place(character.skeleton, int(character.skeleton.parents[joint]), place, pose)
-    places, twin = {joint: at}, int(joint_mirror(character.skeleton, character.mirror_x)[joint])
+    places, twin = {joint: at}, int(joint_mirror(character.skeleton, character.mesh.mirror_x)[joint])
     if mirror and twin != joint:
-        places[twin] = across(at, character.mirror_x)
+        places[twin] = across(at, character.mesh.mirror_x)
     return moved_joints(character, places)
 
 
@@ -102,7 +101,7 @@ def continued(
     fresh = made(character, name, parent, place, pose)
     if parent is None:
         return fresh
-    begun = not character.skeleton.children(parent) and not character.joint_weights[:, parent].any()
+    begun = not character.skeleton.children(parent) and not character.binding.joint_weights[:, parent].any()
     up = fresh.skeleton.find(character.skeleton.names[parent])
     # The last of a chain lies as the one before.
     return aimed(aimed(fresh, up), fresh.skeleton.find(name.strip())) if begun else fresh
@@ -227,8 +226,8 @@ def twisted(character: Character, joint: int, count: int) -> Character:
     fresh = draft.finish()
     chain = tuple(fresh.skeleton.find(n) for n in labels)
     bone = fresh.skeleton.find(skeleton.names[joint])
-    dense = fresh.joint_weights.astype(np.float64)
-    grade(dense, Evaluator(fresh).rest(), Segment(bone, start, end, chain))
+    dense = fresh.binding.joint_weights.astype(np.float64)
+    grade(dense, fresh.mesh.rest, Segment(bone, start, end, chain))
     return with_joint_weights(fresh, dense, INSIDE)
 
 
@@ -249,7 +248,7 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
     mirrors turns about its hinge: the same angle means the same motion on both sides.
     """
     known = before if before is not None else character.skeleton
-    plane = character.mirror_x
+    plane = character.mesh.mirror_x
     twins = joint_mirror(known, plane)
     draft, skeleton = Draft(character), character.skeleton
     height = max(float(np.ptp(skeleton.rest_global[:, 1, 3])), 1e-6)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import zlib
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -10,6 +11,7 @@ import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.joints.carry import JointChange, carried
+from plethos.core.rules import Rules
 from plethos.core.skeleton import Hinge, Skeleton
 
 
@@ -41,9 +43,13 @@ def _row(skeleton: Skeleton, j: int, name_of: Mapping[int, str]) -> dict[str, An
         "joint": bool(skeleton.is_joint[j]),
         "hinge": None,
     }
+    if row["in_file"] is None:
+        row["key"] = skeleton.joint_keys[j]
     if hinge is not None:
         span = [math.degrees(hinge.low), math.degrees(hinge.high)]
         row["hinge"] = {"axis": list(hinge.axis), "range_deg": span}
+        if hinge.others is not None:
+            row["hinge"]["others_deg"] = [[math.degrees(a) for a in pair] for pair in hinge.others]
     return row
 
 
@@ -60,9 +66,17 @@ def laid_out(bare: Character, rows: Sequence[Mapping[str, Any]]) -> Character:
         is_joint=np.array([row["joint"] for row in rows], dtype=bool),
         nodes=np.array([before.nodes[before.find(row["in_file"])] if row["in_file"] else -1 for row in rows], np.int32),
         hinges=tuple(_hinge(row["hinge"]) for row in rows),
+        keys=tuple(_key(row, before) for row in rows),
     )
     origin = np.array([before.find(row["in_file"]) if row["in_file"] else -1 for row in rows], dtype=np.int32)
-    return carried(bare.with_remedies(()), JointChange(before, after, origin, _heirs(before, set(origin.tolist()))))
+    return carried(bare.with_rules(Rules()), JointChange(before, after, origin, _heirs(before, set(origin.tolist()))))
+
+
+def _key(row: Mapping[str, Any], bare: Skeleton) -> int:
+    """Who a stored joint is; rows of before that was stored are told apart by their names."""
+    if row["in_file"]:
+        return bare.joint_keys[bare.find(row["in_file"])]
+    return int(row.get("key", 2**31 + zlib.crc32(str(row["name"]).encode())))
 
 
 def _hinge(stored: Mapping[str, Any] | None) -> Hinge | None:
@@ -70,7 +84,8 @@ def _hinge(stored: Mapping[str, Any] | None) -> Hinge | None:
         return None
     x, y, z = stored["axis"]
     low, high = (math.radians(d) for d in stored["range_deg"])
-    return Hinge((x, y, z), low, high)
+    others = [tuple(math.radians(d) for d in pair) for pair in stored.get("others_deg") or ()]
+    return Hinge((x, y, z), low, high, ((others[0]), (others[1])) if len(others) == 2 else None)  # type: ignore[arg-type]
 
 
 def _heirs(skeleton: Skeleton, kept: set[int]) -> dict[int, int]:

@@ -108,7 +108,7 @@ def laid(character: Character, places: Mapping[str, Sequence[float]], twists: in
     BadEditError
         When a marker is missing or not finite, two neighbours coincide, or the character has joints already.
     """
-    plane = character.mirror_x
+    plane = character.mesh.mirror_x
     at = _checked(places, plane)
     if character.skeleton.is_joint.any():
         raise BadEditError("The character has joints already: move those, or delete them first.")

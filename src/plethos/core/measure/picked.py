@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.measure.region import Region, region_of, region_volume
-from plethos.core.regions import PICKED
+from plethos.core.picked import PICKED
 
 # A flat or nearly flat patch holds no volume worth a number: less than this share of what a ball of its area holds.
 SOLID = 0.05

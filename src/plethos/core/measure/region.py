@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import boundary_loops, distance_over_surface
+from plethos.core.topology import boundary_loops, distance_over_surface
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +37,7 @@ class Region:
 
 def region_of(character: Character, mask: NDArray[np.bool_], radius: float = 0.0) -> Region:
     """The region of the triangles whose three vertices are all in `mask` ``(V,)``."""
-    t = character.topology.triangles
+    t = character.mesh.topology.triangles
     t = t[mask[t].all(axis=1)]
     vertices, flat = np.unique(t, return_inverse=True)
     local = flat.reshape(-1, 3).astype(np.int32)
@@ -60,9 +60,9 @@ def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -
     nothing = BadEditError(
         f"Turning “{character.skeleton.names[joint]}” bends no skin, so there is nothing to measure."
     )
-    w = character.subtree_weights(joint)
+    w = character.binding.subtree_weights(character.skeleton, joint)
     shared = (w > 0.02) & (w < 0.98)
-    edges = character.topology.edges
+    edges = character.mesh.topology.edges
     crossing = edges[np.abs(w[edges[:, 0]] - w[edges[:, 1]]) > 0.5]
     shared[crossing.ravel()] = True
     if not shared.any():
@@ -73,7 +73,7 @@ def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -
     # Stray weights far away would stretch the region over the whole body.
     shared &= distance < 2.5 * near
     radius = float(np.sqrt(np.mean(distance[shared] ** 2)))
-    within = np.isfinite(distance_over_surface(character.topology, rest, shared, 0.35 * radius))
+    within = np.isfinite(distance_over_surface(character.mesh.topology, rest, shared, 0.35 * radius))
     region = region_of(character, within, radius)
     if len(region.triangles) == 0:
         raise nothing  # single vertices that no triangle joins

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import Topology, distance_over_surface
+from plethos.core.topology import Topology, distance_over_surface
 
 Shares = NDArray[np.float32]
 
@@ -36,14 +36,14 @@ def by_part(character: Character, name: str) -> Shares:
     BadEditError
         When there is none of that name.
     """
-    out = np.zeros(len(character.points), dtype=np.float32)
-    out[slice(*character.part(name).vertices)] = 1
+    out = np.zeros(len(character.mesh.points), dtype=np.float32)
+    out[slice(*character.mesh.part(name).vertices)] = 1
     return out
 
 
 def by_joint(character: Character, joint: int, least: float) -> Shares:
     """What follows a joint with a weight of at least `least`."""
-    return np.asarray(character.joint_weights[:, joint] >= max(least, 1e-6), dtype=np.float32)
+    return np.asarray(character.binding.joint_weights[:, joint] >= max(least, 1e-6), dtype=np.float32)
 
 
 def of_vertices(count: int, vertices: NDArray[np.integer]) -> Shares:

@@ -1,102 +1,154 @@
-"""The corrective shape: offsets that a trigger switches on, before the skin."""
+"""The corrective: shapes sculpted at activations of one value, before the skin."""
 
 from __future__ import annotations
 
-import math
-import uuid
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any, ClassVar
+from itertools import pairwise
+from typing import Any, ClassVar
 
+import numpy as np
+
+from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
+from plethos.core.mapping import IdMap, JointMap, VertexMap, mapped_pose
+from plethos.core.moment import Slot
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
-from plethos.core.triggers import Trigger, trigger_from_rule
-
-if TYPE_CHECKING:
-    from plethos.core.joints.carry import JointChange
 
 
-def new_id() -> str:
-    """A fresh id for a remedy."""
-    return uuid.uuid4().hex[:12]
-
-
-@dataclass(frozen=True)
-class CorrectiveShape:
-    """A shape with its trigger.
+@dataclass(frozen=True, eq=False)
+class Target:
+    """One sculpted shape.
 
     Parameters
     ----------
     shape
-        The rest-space delta; its name is the remedy's name.
-    trigger
-        What switches it on; None = the tie is broken and it is off.
+        The rest-space offsets.
+    at
+        The activation at which it is wholly on, above 0 and at most 1.
     pose
         The pose in which it was sculpted, as in a pose file.
     report
         What the solver found: see `SolveReport.to_json`.
-    amount
-        A factor on the activation, 1 = as sculpted.
     """
 
     shape: Shape
-    trigger: Trigger | None = None
+    at: float = 1.0
     pose: Mapping[str, Any] = field(default_factory=lambda: {"joints": {}})
     report: Mapping[str, Any] = field(default_factory=dict)
-    on: bool = True
-    amount: float = 1.0
-    id: str = field(default_factory=new_id)
-    kind: ClassVar[str] = "corrective_shape"
 
-    @property
-    def name(self) -> str:
-        return self.shape.name
+
+@dataclass(frozen=True, eq=False)
+class Corrective:
+    """Targets in the order of their activations; the last, at 1, is the corrective itself, the others its in-betweens.
+
+    Parameters
+    ----------
+    targets
+        Ascending, one of them at 1. Between them straight lines through nothing at 0, as USD defines in-betweens.
+    eased
+        Whether the way between two targets starts and ends slowly.
+    """
+
+    targets: tuple[Target, ...]
+    eased: bool = False
+    kind: ClassVar[str] = "corrective"
+    stage: ClassVar[str] = "shapes"
+
+    def __post_init__(self) -> None:
+        at = [t.at for t in self.targets]
+        if not at or at[-1] != 1 or at[0] <= 0 or any(b - a < 1e-3 for a, b in pairwise(at)):
+            raise BadEditError(
+                "The targets of a corrective have to lie at different activations above 0, the last of them at 1."
+            )
+
+    @classmethod
+    def of(
+        cls, shape: Shape, pose: Mapping[str, Any] | None = None, report: Mapping[str, Any] | None = None
+    ) -> Corrective:
+        """A corrective without in-betweens."""
+        return cls((Target(shape, 1.0, pose or {"joints": {}}, report or {}),))
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
-        return (self.shape,)
+        return tuple(t.shape for t in self.targets)
 
-    def shape_weights(self, activation: float) -> tuple[float, ...]:
-        return (activation,)
+    def weights(self, activation: float) -> tuple[float, ...]:
+        """How much of each target is on: hat functions over their activations."""
+        at = np.array([0.0, *(t.at for t in self.targets)])
+        hats = np.interp(min(max(activation, 0.0), 1.0), at, np.arange(len(at)))
+        shares = np.clip(1 - np.abs(np.arange(1, len(at)) - hats), 0, 1)
+        if self.eased:
+            shares = shares * shares * (3 - 2 * shares)
+        return tuple(shares.tolist())
 
-    def carried(self, change: JointChange) -> CorrectiveShape:
-        trigger = self.trigger.carried(change) if self.trigger else None
-        return replace(self, trigger=trigger, pose=change.pose(self.pose))
+    def with_target(self, target: Target) -> Corrective:
+        """With one more target, or another in place of the one at its activation."""
+        others = [t for t in self.targets if abs(t.at - target.at) > 1e-6]
+        return replace(self, targets=tuple(sorted([*others, target], key=lambda t: t.at)))
 
-    def noted(self, warning: str) -> CorrectiveShape:
-        warnings = list(self.report.get("warnings", ()))
-        if warning in warnings:
-            return self
-        return replace(self, report={**self.report, "warnings": [*warnings, warning]})
+    def reads(self) -> frozenset[Slot]:
+        return frozenset()
 
-    def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:
+    def writes(self) -> frozenset[Slot]:
+        return frozenset()
+
+    def mapped(
+        self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str
+    ) -> Corrective:
+        targets = tuple(
+            replace(
+                t,
+                shape=t.shape.mapped(vertices, t.shape.name if vertices is None else target_name(name, t.at)),
+                pose=mapped_pose(t.pose, joints, skeleton),
+            )
+            for t in self.targets
+        )
+        return replace(self, targets=targets)
+
+    def to_document(self, skeleton: Skeleton, arrays: Arrays) -> dict[str, Any]:
         return {
-            "kind": self.kind,
-            "id": self.id,
-            "name": self.name,
-            "on": self.on,
-            "amount": self.amount,
-            "trigger": self.trigger.to_rule(skeleton) if self.trigger else None,
-            "pose": dict(self.pose),
-            "report": dict(self.report),
+            "eased": self.eased,
+            "targets": [
+                {
+                    "at": t.at,
+                    "name": t.shape.name,
+                    "shape": arrays.put("offsets", t.shape.name, *_arrays(t.shape)),
+                    "pose": dict(t.pose),
+                    "report": dict(t.report),
+                }
+                for t in self.targets
+            ],
         }
 
     @classmethod
-    def from_rule(cls, rule: Mapping[str, Any], shapes: tuple[Shape, ...], skeleton: Skeleton) -> CorrectiveShape:
-        trigger = rule.get("trigger")
+    def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton, arrays: Arrays) -> Corrective:
         try:
-            amount = float(rule.get("amount", 1.0))
-        except (TypeError, ValueError):
-            amount = math.nan
-        if len(shapes) != 1 or not math.isfinite(amount):
-            raise BadEditError("A corrective shape needs one shape and a finite amount.")
-        return cls(
-            shape=Shape(str(rule.get("name", shapes[0].name)), shapes[0].vertices, shapes[0].deltas),
-            trigger=trigger_from_rule(trigger, skeleton) if trigger else None,
-            pose=rule.get("pose") or {"joints": {}},
-            report=rule.get("report") or {},
-            on=bool(rule.get("on", True)),
-            amount=amount,
-            id=str(rule.get("id") or new_id()),
-        )
+            targets = [
+                Target(
+                    _shape(str(t["name"]), arrays.get("offsets", t["shape"])),
+                    float(t["at"]),
+                    t.get("pose") or {"joints": {}},
+                    t.get("report") or {},
+                )
+                for t in document["targets"]
+            ]
+        except (KeyError, TypeError, ValueError, OverflowError):
+            raise BadEditError("A corrective needs targets, each with a name, an activation and a shape.") from None
+        return cls(tuple(targets), bool(document.get("eased", False)))
+
+
+def target_name(name: str, at: float) -> str:
+    """What the shape of a target is called: as the corrective, with its activation in percent for an in-between."""
+    return name if at == 1 else f"{name} {100 * at:.0f} %"
+
+
+def _arrays(shape: Shape) -> Sequence[Any]:
+    given = [shape.vertices, shape.deltas]
+    return given if shape.channels is None else [*given, shape.channels]
+
+
+def _shape(name: str, arrays: Sequence[Any]) -> Shape:
+    vertices, deltas, *channels = arrays
+    return Shape(name, vertices, deltas, channels=channels[0] if channels else None)

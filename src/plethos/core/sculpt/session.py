@@ -10,9 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import Topology
 from plethos.core.rotations import Array
 from plethos.core.sculpt import kernels
+from plethos.core.topology import Topology
+
+MOST = 1e6  # metres
 
 
 @dataclass(frozen=True)
@@ -81,6 +83,20 @@ class SculptSurface:
         """Forget what the last stroke held."""
         self._held = None
 
+    def check(self, dab: Dab) -> None:
+        """Refuse a dab whose triangle or numbers are out of range.
+
+        Raises
+        ------
+        BadEditError
+            Before anything is moved.
+        """
+        numbers = np.array([*dab.at, *dab.drag, dab.radius, dab.strength, dab.falloff])
+        if not 0 <= dab.triangle < len(self.topology.triangles) or not np.isfinite(numbers).all() or dab.radius <= 0:
+            raise BadEditError("That touch of the brush lies outside of the surface.")
+        if np.abs(numbers).max() > MOST:
+            raise BadEditError("That touch of the brush is too large to mean anything.")
+
     def touch(self, dab: Dab) -> Touched:
         """The vertices that a dab reaches over the surface, and how strongly.
 
@@ -89,9 +105,7 @@ class SculptSurface:
         BadEditError
             When the triangle or a number of the dab is out of range.
         """
-        numbers = np.array([*dab.at, *dab.drag, dab.radius, dab.strength, dab.falloff])
-        if not 0 <= dab.triangle < len(self.topology.triangles) or not np.isfinite(numbers).all() or dab.radius <= 0:
-            raise BadEditError("That touch of the brush lies outside of the surface.")
+        self.check(dab)
         offsets, around = self.topology.vertex_triangles
         count = kernels.surface_reach(
             self.points,

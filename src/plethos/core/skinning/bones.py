@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plethos.core import rotations
-from plethos.core.character import Bones
+from plethos.core.binding import Bones
 from plethos.core.rotations import Array
 
 

@@ -1,63 +1,72 @@
-"""Triggers: rules that turn a pose into an activation.
+"""Triggers: rules that turn joints and values into values.
 
-A trigger is a pure function of the pose. A new kind is one new file here that defines a class with the members
-of `Trigger` and is listed in `KINDS`.
+A new kind is one new file here that defines a class with the members of `Trigger` and is listed in `KINDS`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, ClassVar, Protocol, runtime_checkable
+from collections.abc import Mapping, Sequence
+from typing import Any, ClassVar, Protocol
 
 from plethos.core.errors import BadEditError
-from plethos.core.skeleton import Pose, Skeleton
+from plethos.core.mapping import IdMap, JointMap
+from plethos.core.moment import Places, Slot, Step
+from plethos.core.skeleton import Skeleton
+from plethos.core.triggers.dial import DialTrigger
 from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.triggers.pose_set import PoseSet
+from plethos.core.triggers.product import ProductTrigger
 
-if TYPE_CHECKING:
-    from plethos.core.joints.carry import JointChange
 
-
-@runtime_checkable
 class Trigger(Protocol):
-    """What every kind of trigger can do."""
+    """What every kind of trigger can do. Its values are named by ids: its own, or one for each pose of a set."""
 
     kind: ClassVar[str]
 
     @property
-    def joints(self) -> tuple[int, ...]:
-        """The joints whose rotation it reads."""
+    def id(self) -> str: ...
+    @property
+    def name(self) -> str: ...
+
+    def reads(self) -> frozenset[Slot]:
+        """The joints and values that it depends on."""
         ...
 
-    def activation(self, pose: Pose) -> float:
-        """0 = off, 1 = fully on."""
+    def writes(self) -> frozenset[Slot]:
+        """The values that it gives."""
         ...
 
-    def carried(self, change: JointChange) -> Trigger:
-        """The same trigger on a changed skeleton that still has its joints."""
+    def mapped(self, joints: JointMap, ids: IdMap) -> Trigger:
+        """The same trigger on a changed skeleton that still has its joints, or on the other side."""
         ...
 
-    def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:
-        """The rule as plain data, joints by name, angles in degrees."""
+    def to_document(self, skeleton: Skeleton) -> dict[str, Any]:
+        """As plain data, joints by name, angles in degrees."""
         ...
 
     @classmethod
-    def from_rule(cls, rule: Mapping[str, Any], skeleton: Skeleton) -> Trigger:
-        """The trigger that `to_rule` wrote."""
+    def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton) -> Trigger:
+        """The trigger that `to_document` wrote."""
+        ...
+
+    @staticmethod
+    def packed(triggers: Sequence[Any], places: Places) -> Step:
+        """All triggers of this kind on one level of a program as one compiled step."""
         ...
 
 
-KINDS: dict[str, type[Trigger]] = {HingeTrigger.kind: HingeTrigger}
+KINDS: dict[str, type[Trigger]] = {t.kind: t for t in (HingeTrigger, DialTrigger, ProductTrigger, PoseSet)}
 
 
-def trigger_from_rule(rule: Mapping[str, Any], skeleton: Skeleton) -> Trigger:
-    """Read a rule of any kind.
+def trigger_from_document(document: Mapping[str, Any], skeleton: Skeleton) -> Trigger:
+    """Read a trigger of any kind.
 
     Raises
     ------
     BadEditError
         For a kind that this version does not know.
     """
-    kind = KINDS.get(str(rule.get("kind")))
+    kind = KINDS.get(str(document.get("kind")))
     if kind is None:
-        raise BadEditError(f"This version knows no trigger of the kind “{rule.get('kind')}”.")
-    return kind.from_rule(rule, skeleton)
+        raise BadEditError(f"This version knows no trigger of the kind “{document.get('kind')}”.")
+    return kind.from_document(document, skeleton)

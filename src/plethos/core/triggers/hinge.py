@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, ClassVar
+from dataclasses import dataclass, field, replace
+from typing import Any, ClassVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.errors import BadEditError
+from plethos.core.mapping import IdMap, JointMap, vector
+from plethos.core.moment import Moment, Places, Slot, Step
+from plethos.core.names import new_id
+from plethos.core.response import Response, packed_curves
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
-from plethos.core.triggers.response import Response
-
-if TYPE_CHECKING:
-    from plethos.core.joints.carry import JointChange
+from plethos.core.triggers import kernels
 
 SNAP = math.radians(10)
 
@@ -32,41 +34,61 @@ class HingeTrigger:
     axis
         Unit axis in the joint's rest frame.
     response
-        From the twist angle about the axis (radians) to the activation.
+        From the twist angle about the axis (radians) to the activation, 0 to 1.
     """
 
     joint: int
     axis: tuple[float, float, float]
     response: Response
+    name: str = ""
+    id: str = field(default_factory=new_id)
     kind: ClassVar[str] = "hinge"
 
-    @property
-    def joints(self) -> tuple[int, ...]:
-        return (self.joint,)
+    def __post_init__(self) -> None:
+        self.response.within(0, 1)
 
-    def angle(self, pose: Pose) -> float:
-        """The joint's twist about the axis, radians in (-pi, pi]."""
-        x, y, z, w = pose.rotations[self.joint].tolist()
-        along = x * self.axis[0] + y * self.axis[1] + z * self.axis[2]
-        if w < 0:
-            along, w = -along, -w
-        # As `rotations.twist_angle`, for one quaternion: at a swing of 180 degrees the twist is taken to be 0.
-        return 2 * math.atan2(along, w) if math.hypot(along, w) >= 1e-9 else 0.0
+    def reads(self) -> frozenset[Slot]:
+        return frozenset({self.joint})
 
-    def activation(self, pose: Pose) -> float:
-        return self.response.value(self.angle(pose))
+    def writes(self) -> frozenset[Slot]:
+        return frozenset({self.id})
+
+    def middle(self, skeleton: Skeleton) -> float:
+        """The middle of the angles that it can tell apart, radians: of the joint's range and its own knots together.
+
+        Raises
+        ------
+        BadEditError
+            When they are a whole turn apart or more.
+        """
+        low, high = skeleton.range_about(self.joint, self.axis)
+        low, high = min(low, self.response.inputs[0]), max(high, self.response.inputs[-1])
+        if high - low > 2 * math.pi + 1e-9:
+            raise BadEditError(
+                f"“{skeleton.names[self.joint]}” would have to tell {math.degrees(low):.0f} from "
+                f"{math.degrees(high):.0f} degrees, more than a whole turn: narrow the range of motion or the response."
+            )
+        return 0.5 * (low + high)
+
+    def angle(self, pose: Pose, skeleton: Skeleton) -> float:
+        """The joint's twist about the axis, radians, within half a turn of `middle`."""
+        return float(rotations.twist_angle(pose.rotations[self.joint], self.axis, self.middle(skeleton)))
 
     def flipped(self) -> HingeTrigger:
         """The same trigger for the joint's other direction (the sign turned over)."""
         return replace(self, response=self.response.flipped())
 
-    def carried(self, change: JointChange) -> HingeTrigger:
-        return replace(self, joint=int(change.place[self.joint]), axis=change.axis(self.joint, self.axis))
+    def mapped(self, joints: JointMap, ids: IdMap) -> HingeTrigger:
+        there = joints.joint(self.joint)
+        assert there is not None, "rules of joints that are gone are refused before"
+        return replace(self, joint=there, axis=joints.axis(self.joint, self.axis), id=ids.get(self.id, self.id))
 
-    def to_rule(self, skeleton: Skeleton) -> dict[str, Any]:
-        knots = zip(self.response.angles, self.response.values, strict=True)
+    def to_document(self, skeleton: Skeleton) -> dict[str, Any]:
+        knots = zip(self.response.inputs, self.response.values, strict=True)
         return {
             "kind": self.kind,
+            "id": self.id,
+            "name": self.name,
             "joint": skeleton.names[self.joint],
             "axis": [float(c) for c in self.axis],
             "start_deg": math.degrees(self.response.start),
@@ -75,17 +97,47 @@ class HingeTrigger:
         }
 
     @classmethod
-    def from_rule(cls, rule: Mapping[str, Any], skeleton: Skeleton) -> HingeTrigger:
+    def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton) -> HingeTrigger:
         try:
-            knots = sorted((math.radians(float(k["angle_deg"])), float(k["value"])) for k in rule["knots"])
-            joint = str(rule["joint"])
-            axis = unit_axis([float(c) for c in rule["axis"]])
-        except (KeyError, TypeError, ValueError):
+            knots = sorted((math.radians(float(k["angle_deg"])), float(k["value"])) for k in document["knots"])
+            joint = str(document["joint"])
+            axis = unit_axis([float(c) for c in document["axis"]])
+        except (KeyError, TypeError, ValueError, OverflowError):
             raise BadEditError(
                 "A hinge trigger needs a joint, an axis of three numbers and knots with angle_deg and value."
             ) from None
         response = Response(tuple(a for a, _ in knots), tuple(v for _, v in knots))
-        return cls(skeleton.find(joint), axis, response)
+        name, own = str(document.get("name") or ""), str(document.get("id") or new_id())
+        return cls(skeleton.find(joint), axis, response, name, own)
+
+    @staticmethod
+    def packed(triggers: Sequence[HingeTrigger], places: Places) -> Step:
+        """All hinge triggers of a level as one step."""
+        return _Hinges(
+            np.array([t.joint for t in triggers], np.int32),
+            np.array([t.axis for t in triggers], np.float64).reshape(-1, 3),
+            np.array([t.middle(places.skeleton) for t in triggers], np.float64),
+            *packed_curves([t.response for t in triggers]),
+            np.array([places.of(t.id) for t in triggers], np.int32),
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class _Hinges:
+    joint: NDArray[np.int32]
+    axis: Array
+    middle: Array
+    offsets: NDArray[np.int32]
+    inputs: Array
+    outputs: Array
+    slopes: Array
+    to: NDArray[np.int32]
+
+    def run(self, moment: Moment, gains: Array) -> None:
+        kernels.hinge_values(
+            moment.rotations, self.joint, self.axis, self.middle,
+            self.offsets, self.inputs, self.outputs, self.slopes, self.to, moment.values,
+        )  # fmt: skip
 
 
 def unit_axis(axis: Sequence[float]) -> tuple[float, float, float]:
@@ -97,10 +149,10 @@ def unit_axis(axis: Sequence[float]) -> tuple[float, float, float]:
         When it is not three finite numbers with some length.
     """
     values = np.asarray(axis, dtype=np.float64)
-    if values.shape != (3,) or not np.isfinite(values).all() or np.linalg.norm(values) < 1e-6:
+    if values.shape != (3,) or not np.isfinite(values).all() or np.abs(values).max() < 1e-6:
         raise BadEditError("An axis has to be three finite numbers that are not all zero.")
-    x, y, z = (values / np.linalg.norm(values)).tolist()
-    return (x, y, z)
+    values = values / np.abs(values).max()  # so that no length overflows
+    return vector(values / np.linalg.norm(values))
 
 
 def snap_axis(axis: Array) -> Array:
@@ -113,7 +165,7 @@ def snap_axis(axis: Array) -> Array:
     return snapped
 
 
-def guess_hinge(pose: Pose, joint: int, preset: str = "late") -> HingeTrigger:
+def guess_hinge(skeleton: Skeleton, pose: Pose, joint: int, preset: str = "late") -> HingeTrigger:
     """The hinge trigger that is 0 at rest and 1 in this pose.
 
     The axis is the axis of the joint's rotation from rest, snapped to the nearest joint axis when within 10
@@ -130,5 +182,7 @@ def guess_hinge(pose: Pose, joint: int, preset: str = "late") -> HingeTrigger:
     axis = snap_axis(axis)
     if axis[int(np.argmax(np.abs(axis)))] < 0:
         axis = -axis
-    end = float(rotations.twist_angle(pose.rotations[joint], axis))
-    return HingeTrigger(joint, unit_axis(axis.tolist()), Response.preset(preset, 0.0, end))
+    unit = unit_axis(axis.tolist())
+    low, high = skeleton.range_about(joint, unit)
+    end = float(rotations.twist_angle(pose.rotations[joint], axis, 0.5 * (min(low, 0) + max(high, 0))))
+    return HingeTrigger(joint, unit, Response.preset(preset, 0.0, end))

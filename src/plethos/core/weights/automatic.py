@@ -9,9 +9,8 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
-from plethos.core.mesh import Topology, extent, outward_normals
-from plethos.core.symmetry import is_symmetric, sides
+from plethos.core.symmetry import is_symmetric
+from plethos.core.topology import Topology, extent, outward_normals
 from plethos.core.weights.bones import Segment, segment_distances, skin_bones
 from plethos.core.weights.gradient import grade
 from plethos.core.weights.heat import heat_weights
@@ -53,19 +52,19 @@ def automatic_weights(
         raise BadEditError("No joint was chosen, so nothing can be given weights.")
     if region is not None and not (region > 0).any():
         raise BadEditError("The region holds no vertex: pick some first.")
-    rest = Evaluator(character).rest().astype(np.float64)
-    normals = outward_normals(rest, character.topology)
+    rest = character.mesh.rest.astype(np.float64)
+    normals = outward_normals(rest, character.mesh.topology)
     segments = skin_bones(skeleton, rest, normals)
     if not segments:
         raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")
     distance = segment_distances(rest, normals, segments)
-    fresh = _heated(character.topology, rest, segments, distance, len(skeleton), progress)
-    fresh = _mirrored(character, rest, fresh)
+    fresh = _heated(character.mesh.topology, rest, segments, distance, len(skeleton), progress)
+    fresh = _mirrored(character, fresh)
     if joints is not None:
         fresh = _chosen_only(character, fresh, joints)
     if region is not None:
         share = np.clip(np.asarray(region, np.float64), 0, 1)[:, None]
-        fresh = share * fresh + (1 - share) * character.joint_weights
+        fresh = share * fresh + (1 - share) * character.binding.joint_weights
     progress(1.0)
     return np.ascontiguousarray(fresh / fresh.sum(axis=1, keepdims=True))
 
@@ -132,8 +131,8 @@ def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool
     return np.asarray(np.where(total > 0, out / np.maximum(total, 1e-300), whole))
 
 
-def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights) -> Weights:
-    twin, other = sides(character, rest)
+def _mirrored(character: Character, weights: Weights) -> Weights:
+    twin, other = character.sides
     if not is_symmetric(twin, other):
         return weights
     rows = np.flatnonzero(twin >= 0)
@@ -144,7 +143,7 @@ def _mirrored(character: Character, rest: NDArray[np.float64], weights: Weights)
 
 
 def _chosen_only(character: Character, fresh: Weights, joints: NDArray[np.bool_]) -> Weights:
-    old = character.joint_weights.astype(np.float64)
+    old = character.binding.joint_weights.astype(np.float64)
     taken = fresh[:, joints].sum(axis=1, keepdims=True)
     rest = np.where(joints, 0, old)
     held = rest.sum(axis=1, keepdims=True)

@@ -6,8 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character
-from plethos.core.evaluate import Evaluator
-from plethos.core.symmetry import is_symmetric, sides
+from plethos.core.symmetry import is_symmetric
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import Progress, automatic_weights
 from plethos.core.weights.check import stray_weights, without_stray
@@ -35,16 +34,16 @@ def bound_automatically(
     else:
         fresh[:, joints] = np.where(fresh[:, joints] < LEAST, 0, fresh[:, joints])
         bound = _cleared(with_joint_weights(character, fresh, most), most, joints, False)
-    old = character.joint_weights
+    old = character.binding.joint_weights
     kept = np.zeros(len(old), dtype=bool)
     if joints is not None:
-        kept |= ~((old[:, joints] > 0) | (bound.joint_weights[:, joints] > 0)).any(axis=1)
+        kept |= ~((old[:, joints] > 0) | (bound.binding.joint_weights[:, joints] > 0)).any(axis=1)
     if region is not None:
         kept |= np.asarray(region) <= 0
-        most = max(most, character.influences.shape[1])
+        most = max(most, character.binding.influences.shape[1])
     if not kept.any():
         return bound
-    dense = bound.joint_weights.astype(np.float64)
+    dense = bound.binding.joint_weights.astype(np.float64)
     dense[kept] = old[kept]
     return with_joint_weights(character, dense, most)
 
@@ -54,18 +53,18 @@ def _cleared(bound: Character, most: int, joints: NDArray[np.bool_] | None, mirr
 
     Limits and mends decide by a hair what they drop, so that two sides that were alike come apart.
     """
-    rest = Evaluator(bound).rest()
-    twin, other = sides(bound, rest)
+    rest = bound.mesh.rest
+    twin, other = bound.sides
     mirrored = mirrored and is_symmetric(twin, other)
 
     def evened(weights: NDArray[np.floating]) -> Character:
         fresh = with_joint_weights(bound, weights, most)
         if not mirrored:
             return fresh
-        dense = fresh.joint_weights.astype(np.float64)
-        return with_joint_weights(bound, carried_across(dense, twin, other, rest[:, 0] < bound.mirror_x), most)
+        dense = fresh.binding.joint_weights.astype(np.float64)
+        return with_joint_weights(bound, carried_across(dense, twin, other, rest[:, 0] < bound.mesh.mirror_x), most)
 
-    bound = evened(bound.joint_weights)
+    bound = evened(bound.binding.joint_weights)
     for _ in range(ROUNDS):
         stray = [f for f in stray_weights(bound) if joints is None or (f.joint is not None and joints[f.joint])]
         if not stray:

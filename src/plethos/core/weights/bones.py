@@ -8,10 +8,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.mesh import extent
 from plethos.core.names import is_tip
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
+from plethos.core.topology import extent
 
 BEHIND = 3.0  # a bone that lies outside the surface at a vertex counts as so many times further away
 GOES_ON = 1.4  # a joint that only carries ends goes on for so many lengths of the bone before it

@@ -9,9 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character
-from plethos.core.evaluate import Evaluator
-from plethos.core.mesh import outward_normals
-from plethos.core.symmetry import is_symmetric, sides
+from plethos.core.symmetry import is_symmetric
+from plethos.core.topology import outward_normals
 from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
 
 LEAST = 0.01  # weights under this are noise, not a fault
@@ -49,7 +48,7 @@ class Finding:
 
     def to_json(self, character: Character) -> dict[str, Any]:
         """As plain data, the vertices counted as the file counts them."""
-        places = np.flatnonzero(np.isin(character.file_to_vertex, self.vertices))
+        places = np.flatnonzero(np.isin(character.mesh.file_to_vertex, self.vertices))
         return {
             "kind": self.kind,
             "joint": None if self.joint is None else character.skeleton.names[self.joint],
@@ -74,8 +73,8 @@ def stray_weights(character: Character) -> list[Finding]:
 
     A patch counts as stray when it holds little of the weight and another joint's bone is nearer to all of it.
     """
-    topology, weights = character.topology, character.joint_weights
-    rest = Evaluator(character).rest()
+    topology, weights = character.mesh.topology, character.binding.joint_weights
+    rest = character.mesh.rest
     bones = skin_bones(character.skeleton, rest, outward_normals(rest, topology))
     home = {t: s.joint for s in bones for t in (s.joint, *s.twists)}
     # A joint that has no bone of its own (a root, a tip) is at home where it stands.
@@ -105,7 +104,7 @@ def stray_weights(character: Character) -> list[Finding]:
 
 def without_stray(character: Character, findings: list[Finding]) -> NDArray[np.float64]:
     """Weights ``(V, J)`` with the stray ones of these findings taken away, the others making up for them."""
-    weights = character.joint_weights.astype(np.float64)
+    weights = character.binding.joint_weights.astype(np.float64)
     for finding in findings:
         if finding.kind != "stray" or finding.joint is None:
             continue
@@ -120,19 +119,18 @@ def without_stray(character: Character, findings: list[Finding]) -> NDArray[np.f
 
 def over_limit(character: Character, limit: int) -> list[Finding]:
     """Vertices with more influences than a delivery takes."""
-    count = (character.joint_weights > 1e-6).sum(axis=1)
+    count = (character.binding.joint_weights > 1e-6).sum(axis=1)
     where = np.flatnonzero(count > limit).astype(np.int32)
     return [Finding("over_limit", None, where, float(count[where].max()))] if len(where) else []
 
 
 def unmirrored(character: Character) -> list[Finding]:
     """Vertices whose twin on the other side follows the mirrored joints differently; nothing on unsymmetric meshes."""
-    rest = Evaluator(character).rest()
-    twin, other = sides(character, rest)
+    twin, other = character.sides
     if not is_symmetric(twin, other):
         return []
     rows = np.flatnonzero(twin >= 0)
-    weights = character.joint_weights
+    weights = character.binding.joint_weights
     off = np.abs(weights[rows] - weights[twin[rows]][:, other]).max(axis=1)
     where = off > UNMIRRORED
     return [Finding("unmirrored", None, rows[where].astype(np.int32), float(off.max()))] if where.any() else []
@@ -143,7 +141,7 @@ def hard_steps(character: Character) -> list[Finding]:
 
     An edge that is long beside the joint's bone does not count: a mesh so coarse has no room for more.
     """
-    edges, weights, rest = character.topology.edges, character.joint_weights, Evaluator(character).rest()
+    edges, weights, rest = character.mesh.topology.edges, character.binding.joint_weights, character.mesh.rest
     length = np.linalg.norm(rest[edges[:, 0]] - rest[edges[:, 1]], axis=1)
     bone: dict[int, float] = {}
     for segment in segments_of(character.skeleton):

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.character import Character, Part
+from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
-from plethos.core.symmetry import is_symmetric, sides
+from plethos.core.mesh import Part
+from plethos.core.symmetry import is_symmetric
 from plethos.core.weights.carry import carried_over
-from plethos.core.weights.heat import limit_influences
+from plethos.core.weights.limit import limit_influences
 
 Weights = NDArray[np.float64]
 
@@ -36,9 +36,9 @@ def like_vertex(character: Character, shares: NDArray[np.floating], vertex: int)
     BadEditError
         When no vertex is chosen, or there is no such vertex.
     """
-    if not 0 <= vertex < len(character.points):
+    if not 0 <= vertex < len(character.mesh.points):
         raise BadEditError(f"There is no vertex {vertex} in this character.")
-    return _towards(character, shares, character.joint_weights[vertex].astype(np.float64))
+    return _towards(character, shares, character.binding.joint_weights[vertex].astype(np.float64))
 
 
 def like_part(character: Character, shares: NDArray[np.floating], source: Part) -> Weights:
@@ -56,9 +56,9 @@ def like_part(character: Character, shares: NDArray[np.floating], source: Part) 
     chosen = np.flatnonzero(shares > 0)
     if len(chosen) == 0:
         raise BadEditError(f"No vertex outside of “{source.name}” was chosen: pick a part or a region first.")
-    rest, own = Evaluator(character).rest(), slice(*source.vertices)
-    known = character.joint_weights[own].astype(np.float64)
-    rows = carried_over(rest[own], character.triangles_of(source), known, rest[chosen])
+    rest, own = character.mesh.rest, slice(*source.vertices)
+    known = character.binding.joint_weights[own].astype(np.float64)
+    rows = carried_over(rest[own], character.mesh.triangles_of(source), known, rest[chosen])
     return _towards(character, shares, rows)
 
 
@@ -67,7 +67,7 @@ def _towards(character: Character, shares: NDArray[np.floating], rows: Weights) 
     chosen = np.flatnonzero(shares > 0)
     if len(chosen) == 0:
         raise BadEditError("No vertex was chosen: pick a part or a region first.")
-    weights = character.joint_weights.astype(np.float64)
+    weights = character.binding.joint_weights.astype(np.float64)
     share = np.clip(np.asarray(shares, dtype=np.float64)[chosen], 0, 1)[:, None]
     weights[chosen] = (1 - share) * weights[chosen] + share * rows
     return weights
@@ -75,7 +75,7 @@ def _towards(character: Character, shares: NDArray[np.floating], rows: Weights) 
 
 def limited(character: Character, most: int) -> Weights:
     """Weights ``(V, J)`` of at most so many joints a vertex; rows of no more stay as they are."""
-    weights = character.joint_weights.astype(np.float64)
+    weights = character.binding.joint_weights.astype(np.float64)
     many = np.flatnonzero((weights > 1e-6).sum(axis=1) > most)
     joints, kept = limit_influences(weights[many], most, 0.0)
     weights[many] = 0
@@ -88,15 +88,14 @@ def eased(character: Character, vertices: NDArray[np.integer], rings: int = 2, r
 
     Vertices come in mirrored pairs or not at all when the character has two sides alike, so that it keeps them.
     """
-    topology = character.topology
-    mask = np.zeros(len(character.points), dtype=bool)
+    topology = character.mesh.topology
+    mask = np.zeros(len(character.mesh.points), dtype=bool)
     mask[vertices] = True
-    rest = Evaluator(character).rest()
-    twin, other = sides(character, rest)
+    twin, other = character.sides
     if is_symmetric(twin, other):
         mask[twin[np.flatnonzero(mask & (twin >= 0))]] = True
     chosen = np.flatnonzero(topology.grow(mask, rings))
-    weights = character.joint_weights.astype(np.float64)
+    weights = character.binding.joint_weights.astype(np.float64)
     for _ in range(rounds):
         weights[chosen] = 0.5 * (weights[chosen] + topology.mean_beside(weights, chosen))
     return weights
@@ -115,12 +114,12 @@ def mirrored_from(character: Character, side: float) -> Weights:
     BadEditError
         When vertices or joints have no mirror images.
     """
-    rest = Evaluator(character).rest()
-    twin, other = sides(character, rest)
+    rest = character.mesh.rest
+    twin, other = character.sides
     if (other == np.arange(len(other))).all() or (twin >= 0).sum() < 2:
         raise BadEditError("The two sides of this character are not mirror images, so nothing can be carried over.")
-    there = (rest[:, 0] - character.mirror_x) * side < 0
-    return carried_across(character.joint_weights.astype(np.float64), twin, other, there)
+    there = (rest[:, 0] - character.mesh.mirror_x) * side < 0
+    return carried_across(character.binding.joint_weights.astype(np.float64), twin, other, there)
 
 
 def carried_across(

@@ -4,21 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numba as nb
 import numpy as np
-from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from plethos.core.mesh import Triangles
 from plethos.core.rotations import Array
+from plethos.core.topology import Corners
 
 COLUMNS = 8  # joints that are solved at once
 
 
 def heat_weights(
     points: Array,
-    triangles: Triangles,
+    triangles: Corners,
     nearest: Array,
     distance: Array,
     strength: float = 1.6,
@@ -64,37 +62,3 @@ def heat_weights(
     np.maximum(w, 0, out=w)
     w /= w.sum(axis=1, keepdims=True)
     return np.asarray(w)
-
-
-def limit_influences(weights: Array, most: int, least: float = 0.003) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
-    """Dense weights ``(V, J)`` as the `most` largest a vertex: indices and weights ``(V, most)``.
-
-    The next smaller weight, or `least`, is subtracted before the cut, so that neighbours with other lists do not tear.
-    """
-    order, largest = _largest(np.ascontiguousarray(weights, np.float64), most + 1)
-    w = np.maximum(largest[:, :most] - np.maximum(largest[:, most:], least), 0)
-    order = order[:, :most]
-    total = w.sum(axis=1, keepdims=True)
-    # Weights stored as float32 sum to 1 but for rounding: dividing again would make every edit nudge the whole skin.
-    w = np.where(np.abs(total - 1) < 1e-6, w, w / total)
-    return np.where(w > 0, order, 0).astype(np.int32), w.astype(np.float32)
-
-
-@nb.njit(cache=True, nogil=True)
-def _largest(weights, count):  # type: ignore[no-untyped-def]
-    """The `count` largest of each row and where they are, largest first, of equals the first; 0 for what is missing."""
-    order = np.zeros((len(weights), count), np.int64)
-    largest = np.zeros((len(weights), count))
-    for row in range(len(weights)):
-        found = 0
-        for column in range(weights.shape[1]):
-            value = weights[row, column]
-            if value <= 0 or (found == count and value <= largest[row, count - 1]):
-                continue
-            place = min(found, count - 1)
-            while place > 0 and largest[row, place - 1] < value:
-                largest[row, place], order[row, place] = largest[row, place - 1], order[row, place - 1]
-                place -= 1
-            largest[row, place], order[row, place] = value, column
-            found = min(found + 1, count)
-    return order, largest

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError
-from plethos.core.evaluate import Evaluator
 from plethos.core.weights.carry import carried_over
 
 SAME = 2e-6  # places are written to a millionth
@@ -19,16 +18,16 @@ SAME = 2e-6  # places are written to a millionth
 
 def weights_to_json(character: Character) -> dict[str, Any]:
     """Rest place and weights by joint name of every vertex, and the triangles between them, part by part."""
-    rest = Evaluator(character).rest()
-    names, weights = character.skeleton.names, character.joint_weights
+    rest = character.mesh.rest
+    names, weights = character.skeleton.names, character.binding.joint_weights
     parts = []
-    for part in character.parts:
+    for part in character.mesh.parts:
         rows = [
             {names[j]: round(float(weights[v, j]), 6) for j in np.flatnonzero(weights[v] > 1e-6)}
             for v in range(*part.vertices)
         ]
         places = np.round(rest[slice(*part.vertices)].astype(float), 6).tolist()
-        triangles = character.triangles_of(part).tolist()
+        triangles = character.mesh.triangles_of(part).tolist()
         parts.append({"name": part.name, "places": places, "triangles": triangles, "weights": rows})
     return {"plethos_weights": 1, "parts": parts}
 
@@ -57,7 +56,7 @@ def weights_from_json(character: Character, text: str | bytes) -> NDArray[np.flo
         raise BadFileError("The weights are not of the form that docs/formats/weights.md describes.") from None
     if not parts:
         raise BadFileError("The weights are broken: they hold no part.")
-    rest = Evaluator(character).rest()
+    rest = character.mesh.rest
     starts = np.cumsum([0, *(len(p.places) for p in parts.values())])
     everything = _Stored(
         np.vstack([p.places for p in parts.values()]),
@@ -65,7 +64,7 @@ def weights_from_json(character: Character, text: str | bytes) -> NDArray[np.flo
         np.vstack([p.rows for p in parts.values()]),
     )
     out = np.zeros((len(rest), len(number)))
-    for part in character.parts:
+    for part in character.mesh.parts:
         own, stored = slice(*part.vertices), parts.get(part.name, everything)
         same = len(stored.places) == len(rest[own]) and np.abs(stored.places - rest[own]).max(initial=0) < SAME
         # On the same mesh vertex by vertex: where surfaces touch (closed lips), the closest may be the wrong one.

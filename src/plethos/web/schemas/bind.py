@@ -91,6 +91,13 @@ class RegionInfo(BaseModel):
     vertices: int
 
 
+class AutomaticWeights(Schema):
+    """null joints: all of them; null region: everywhere, empty: what is picked."""
+
+    joints: list[str] | None = None
+    region: str | None = None
+
+
 class VertexWeight(BaseModel):
     joint: str
     weight: float

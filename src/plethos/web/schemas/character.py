@@ -9,24 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.common import Axis, PoseBody, Schema
-
-
-class Knot(Schema):
-    """One knot of a response."""
-
-    angle_deg: FiniteFloat
-    value: float = Field(ge=0, le=1)
-
-
-class HingeTriggerRule(Schema):
-    """One joint, one axis in its rest frame, a response."""
-
-    kind: Literal["hinge"] = "hinge"
-    joint: str
-    axis: Axis
-    knots: list[Knot] = Field(min_length=2, max_length=64)
-    start_deg: FiniteFloat | None = None
-    end_deg: FiniteFloat | None = None
+from plethos.web.schemas.rules import DialRule, GroupRule, TriggerRule, ValueInfo
 
 
 class PresetRequest(Schema):
@@ -49,18 +32,32 @@ class SolveReport(BaseModel):
     warnings: list[str] = Field(default_factory=list)
 
 
+class TargetInfo(BaseModel):
+    """One target of a corrective."""
+
+    at: float
+    name: str
+    moved: int
+
+
 class RemedyCard(BaseModel):
     """A remedy as its card shows it."""
 
     id: str
-    kind: str
+    kind: Literal["corrective", "helper", "skin_blend", "relaxer"]
     name: str
     on: bool
     amount: float
-    trigger: HingeTriggerRule | None
+    by: str | None = Field(description="The value that it is tied to.")
+    trigger: TriggerRule | None = Field(description="Where that value comes from; null for a dial.")
     curve: list[tuple[float, float]]
-    pose: dict[str, Any]
+    joints: list[str] = Field(description="The joints that it depends on, through however many values.")
+    group: str | None
+    twin: str | None
+    notes: list[str]
+    pose: dict[str, Any] = Field(description="Of a corrective: the pose it was sculpted in.")
     report: SolveReport
+    targets: list[TargetInfo]
 
 
 class SculptState(BaseModel):
@@ -80,8 +77,15 @@ class CharacterState(BaseModel):
     undo: str | None
     redo: bool
     saved_at: datetime
+    revision: str = Field(description="The identity of this version.")
     remedies: list[RemedyCard]
+    dials: list[DialRule]
+    groups: list[GroupRule]
+    values: list[ValueInfo]
     skeleton: str = Field(description="Changes with every edit of the joints: then the figure is asked for again.")
+    change: dict[str, str | None] = Field(
+        description="What became of the joints in the last edit: new names by old ones, null for those that are gone."
+    )
     bound: bool = Field(description="Whether any of the skin follows a joint.")
     sculpt: SculptState | None
     regions: list[RegionInfo]
@@ -177,9 +181,9 @@ class RemedyChange(Schema):
 
 
 class TriggerChange(Schema):
-    """null breaks the tie."""
+    """null unties."""
 
-    trigger: HingeTriggerRule | None
+    trigger: TriggerRule | None
 
 
 class SculptBegin(Schema):
@@ -189,7 +193,7 @@ class SculptBegin(Schema):
 
 class SculptKeep(Schema):
     name: str = Field(min_length=1, max_length=120)
-    trigger: HingeTriggerRule | None = None
+    trigger: TriggerRule | None = None
 
 
 class Rename(Schema):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 Axis = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
@@ -12,10 +14,30 @@ class Schema(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
-class PoseBody(Schema):
-    """Joints turned away from rest, as quaternions x, y, z, w on top of rest."""
+class JointPose(Schema):
+    """One joint of a pose file."""
 
-    joints: dict[str, Quaternion] = Field(default_factory=dict)
+    quaternion_xyzw: Quaternion | None = None
+    translation: Axis | None = None
+    scale: Axis | None = None
+
+
+class ClipTime(Schema):
+    name: str
+    time: FiniteFloat
+
+
+class PoseBody(Schema):
+    """What is turned or set, on top of a frame of a clip: joints as quaternions x, y, z, w, or as in a pose file."""
+
+    joints: dict[str, Quaternion | JointPose] = Field(default_factory=dict)
+    dials: dict[str, FiniteFloat] = Field(default_factory=dict)
+    shapes: dict[str, FiniteFloat] = Field(default_factory=dict)
+    clip: ClipTime | None = None
+
+    def plain(self) -> dict[str, Any]:
+        """As plain data, without what is not said."""
+        return self.model_dump(exclude_none=True)
 
 
 class Problem(BaseModel):

@@ -1,61 +1,43 @@
 <script setup lang="ts">
 /** Bind: joints, weights by themselves and by the brush, picked regions, and what is wrong. */
-import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import BendStrip from '@/bend-strip/BendStrip.vue'
-import BodyMap from '@/body-map/BodyMap.vue'
-import PoseList from '@/body-map/PoseList.vue'
-import FigureView from '@/view/FigureView.vue'
-import ViewBar from '@/view/ViewBar.vue'
-import { useViewKeys } from '@/view/useViewKeys'
+import { onBeforeUnmount, onMounted, watch } from 'vue'
+import { useCharacter } from '@/workbench/character'
+import { useLook } from '@/workbench/look'
 import { useTools } from '@/workbench/tools'
-import { useWorkbench } from '@/workbench/store'
 import JointsPanel from './JointsPanel.vue'
 import RegionsPanel from './RegionsPanel.vue'
-import ToolRail from './ToolRail.vue'
 import WeightsPanel from './WeightsPanel.vue'
 
-const bench = useWorkbench()
+const character = useCharacter()
+const looks = useLook()
 const tools = useTools()
-const view = ref<InstanceType<typeof FigureView>>()
 const tabs = [
   { value: 'joints', label: 'Joints' },
   { value: 'weights', label: 'Weights' },
   { value: 'regions', label: 'Regions' },
 ]
-useViewKeys(view)
 onMounted(() => {
   tools.binds = true
-  bench.shading = bench.figure?.joints.length ? 'weights' : 'colour'
+  looks.shading = character.figure?.joints.length ? 'weights' : 'colour'
   // Without joints there is one thing to do first.
-  if (!bench.figure?.joints.length) tools.bindTab = 'joints'
+  if (!character.figure?.joints.length) tools.bindTab = 'joints'
 })
 onBeforeUnmount(() => {
   tools.binds = false
   tools.tool = 'pose'
   tools.markers = null
-  if (bench.showsWeights) bench.shading = 'colour'
+  if (looks.showsWeights) looks.shading = 'colour'
 })
 watch(() => tools.bindTab, () => (tools.tool = 'pose'))
 </script>
 
 <template>
-  <div class="station">
-    <aside class="left">
-      <BodyMap />
-      <PoseList />
-    </aside>
-    <FigureView ref="view">
-      <ViewBar :shadings="['weights', 'mixed', 'colour', 'clay', 'wire', 'volume']" />
-      <ToolRail />
-    </FigureView>
-    <aside class="panel">
-      <el-segmented v-model="tools.bindTab" :options="tabs" block aria-label="What to work on" />
-      <JointsPanel v-if="tools.bindTab === 'joints'" />
-      <RegionsPanel v-else-if="tools.bindTab === 'regions'" />
-      <WeightsPanel v-else />
-    </aside>
-    <BendStrip class="strip" />
-  </div>
+  <aside class="panel">
+    <el-segmented v-model="tools.bindTab" :options="tabs" block aria-label="What to work on" />
+    <JointsPanel v-if="tools.bindTab === 'joints'" />
+    <RegionsPanel v-else-if="tools.bindTab === 'regions'" />
+    <WeightsPanel v-else />
+  </aside>
 </template>
 
 <style scoped>

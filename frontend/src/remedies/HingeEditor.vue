@@ -4,11 +4,11 @@ import { computed } from 'vue'
 import { api, type Axis, type HingeTrigger, type Knot, type Preset } from '@/api/client'
 import { axisName, sameAxis } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
-import { useWorkbench } from '@/workbench/store'
+import { say, useCharacter } from '@/workbench/character'
 
 const props = defineProps<{ trigger: HingeTrigger }>()
 const emit = defineEmits<{ change: [trigger: HingeTrigger] }>()
-const bench = useWorkbench()
+const character = useCharacter()
 const presets: Preset[] = ['linear', 'ease', 'early', 'late']
 
 /** The angle where it begins and the angle where it is fully on, whichever comes first. */
@@ -23,7 +23,7 @@ const axisIndex = computed(() => axes.value.findIndex((a) => sameAxis(a, props.t
 
 /** Move the ends; the knots between keep their share of the way. */
 function stretch(from: number, to: number): void {
-  if (Math.abs(to - from) < 0.5) return bench.say(new Error('Start and end have to be different angles.'))
+  if (Math.abs(to - from) < 0.5) return say(new Error('Start and end have to be different angles.'))
   const [a, b] = [start.value, end.value]
   const knots = props.trigger.knots
     .map((k) => ({ angle_deg: from + ((k.angle_deg - a) / (b - a)) * (to - from), value: k.value }))
@@ -52,9 +52,9 @@ function addKnot(): void {
 const removeKnot = (index: number) => emit('change', { ...props.trigger, knots: props.trigger.knots.filter((_, k) => k !== index) })
 async function preset(name: Preset): Promise<void> {
   try {
-    emit('change', { ...props.trigger, knots: await api.preset(bench.id, name, start.value, end.value) })
+    emit('change', { ...props.trigger, knots: await api.preset(character.id, name, start.value, end.value) })
   } catch (error) {
-    bench.say(error)
+    say(error)
   }
 }
 </script>

@@ -1,8 +1,7 @@
-"""The response: the curve from angle to activation."""
+"""The response: a monotone curve through knots, from an angle or a value to a value of any unit."""
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -12,6 +11,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from plethos.core.errors import BadEditError
 from plethos.core.rotations import Array
+
+MOST = 1e6  # no input and no value is larger
 
 # Activation at 1/4, 1/2 and 3/4 of the way from start to end. Volume is lost late in a bend, so "late" (the
 # square of the way) suits elbows best: common practice, no source.
@@ -29,10 +30,10 @@ class Response:
 
     Parameters
     ----------
-    angles
-        Radians ``(N,)``, strictly ascending, N >= 2.
+    inputs
+        ``(N,)`` what is read, strictly ascending, N >= 2: radians of an angle, the unit of a value.
     values
-        Activations ``(N,)`` in [0, 1].
+        ``(N,)`` what it gives there, in the unit of what it drives.
 
     References
     ----------
@@ -40,19 +41,29 @@ class Response:
     harmonic-mean slopes of Fritsch and Butland (1984) that `scipy.interpolate.PchipInterpolator` uses.
     """
 
-    angles: tuple[float, ...]
+    inputs: tuple[float, ...]
     values: tuple[float, ...]
 
     def __post_init__(self) -> None:
-        a, v = np.array(self.angles, dtype=np.float64), np.array(self.values, dtype=np.float64)
+        a, v = np.array(self.inputs, dtype=np.float64), np.array(self.values, dtype=np.float64)
         if len(a) < 2 or len(a) != len(v):
-            raise BadEditError("A response needs at least two knots, each with an angle and a value.")
-        if not (np.isfinite(a).all() and np.isfinite(v).all()):
-            raise BadEditError("The knots of a response have to be finite numbers.")
+            raise BadEditError("A response needs at least two knots, each with an input and a value.")
+        if not (np.isfinite(a).all() and np.isfinite(v).all() and max(np.abs(a).max(), np.abs(v).max()) <= MOST):
+            raise BadEditError("The knots of a response have to be finite numbers of a sensible size.")
         if not (np.diff(a) > 1e-6).all():
-            raise BadEditError("The knots of a response have to be at different angles, in ascending order.")
-        if v.min() < 0 or v.max() > 1:
-            raise BadEditError("The values of a response have to lie between 0 and 1.")
+            raise BadEditError("The knots of a response have to be at different inputs, in ascending order.")
+
+    def within(self, low: float, high: float) -> Response:
+        """This response, whose values have to lie between two numbers.
+
+        Raises
+        ------
+        BadEditError
+            When one does not.
+        """
+        if min(self.values) < low or max(self.values) > high:
+            raise BadEditError(f"The values of this response have to lie between {low:g} and {high:g}.")
+        return self
 
     @classmethod
     def preset(cls, name: str, start: float, end: float) -> Response:
@@ -68,8 +79,9 @@ class Response:
         return cls(tuple(a for a, _ in knots), tuple(v for _, v in knots))
 
     @cached_property
-    def _slopes(self) -> Array:
-        x, y = np.array(self.angles), np.array(self.values)
+    def slopes(self) -> Array:
+        """The slope ``(N,)`` at each knot."""
+        x, y = np.array(self.inputs), np.array(self.values)
         h, d = np.diff(x), np.diff(y) / np.diff(x)
         m = np.zeros(len(x))
         if len(x) == 2:
@@ -82,40 +94,25 @@ class Response:
         m[0], m[-1] = _end_slope(h[0], h[1], d[0], d[1]), _end_slope(h[-1], h[-2], d[-1], d[-2])
         return m
 
-    def at(self, angle: ArrayLike) -> NDArray[np.float64]:
-        """Activation at angles of any shape, radians."""
-        x, y, m = np.array(self.angles), np.array(self.values), self._slopes
-        a = np.clip(np.asarray(angle, dtype=np.float64), x[0], x[-1])
+    def at(self, given: ArrayLike) -> NDArray[np.float64]:
+        """Values at inputs of any shape."""
+        x, y, m = np.array(self.inputs), np.array(self.values), self.slopes
+        a = np.clip(np.asarray(given, dtype=np.float64), x[0], x[-1])
         i = np.clip(np.searchsorted(x, a, side="right") - 1, 0, len(x) - 2)
         h = x[i + 1] - x[i]
         t = (a - x[i]) / h
         rise = t * t * (3 - 2 * t)
         tangents = h * (t * (1 - t) ** 2 * m[i] - t * t * (1 - t) * m[i + 1])
-        return np.asarray(np.clip(y[i] + rise * (y[i + 1] - y[i]) + tangents, 0.0, 1.0))
-
-    def value(self, angle: float) -> float:
-        """`at` for one angle, without the cost of arrays: every frame asks every trigger."""
-        x, y, m = self.angles, self.values, self._slope_list
-        a = min(max(angle, x[0]), x[-1])
-        i = min(max(bisect_right(x, a) - 1, 0), len(x) - 2)
-        h = x[i + 1] - x[i]
-        t = (a - x[i]) / h
-        rise = t * t * (3 - 2 * t)
-        tangents = h * (t * (1 - t) ** 2 * m[i] - t * t * (1 - t) * m[i + 1])
-        return min(max(y[i] + rise * (y[i + 1] - y[i]) + tangents, 0.0), 1.0)
-
-    @cached_property
-    def _slope_list(self) -> list[float]:
-        return [float(s) for s in self._slopes]
+        return np.asarray(np.clip(y[i] + rise * (y[i + 1] - y[i]) + tangents, y.min(), y.max()))
 
     @property
     def start(self) -> float:
-        """The angle at which it begins to act: the last knot of value 0 before it rises (radians)."""
+        """The input at which it begins to act: the last knot of value 0 before it rises."""
         return self._ends()[0]
 
     @property
     def end(self) -> float:
-        """The angle at which it is fully on, or as far on as it gets (radians)."""
+        """The input at which it is fully on, or as far on as it gets."""
         return self._ends()[1]
 
     def _ends(self) -> tuple[float, float]:
@@ -124,11 +121,11 @@ class Response:
         values = [self.values[i] for i in order]
         first = max((k for k in range(len(values)) if max(values[: k + 1]) <= 1e-9), default=0)
         last = int(np.argmax(values))
-        return self.angles[order[first]], self.angles[order[last]]
+        return self.inputs[order[first]], self.inputs[order[last]]
 
     def flipped(self) -> Response:
-        """The same curve for the other direction of the joint."""
-        return Response(tuple(-a for a in reversed(self.angles)), tuple(reversed(self.values)))
+        """The same curve for the other direction."""
+        return Response(tuple(-a for a in reversed(self.inputs)), tuple(reversed(self.values)))
 
 
 def _end_slope(h0: float, h1: float, d0: float, d1: float) -> float:
@@ -139,3 +136,11 @@ def _end_slope(h0: float, h1: float, d0: float, d1: float) -> float:
     if np.sign(d0) != np.sign(d1) and abs(slope) > 3 * abs(d0):
         return float(3 * d0)
     return float(slope)
+
+
+def packed_curves(curves: Sequence[Response]) -> tuple[NDArray[np.int32], Array, Array, Array]:
+    """Several responses one after the other: ``offsets (N + 1,)``, then inputs, values and slopes of all knots."""
+    offsets = np.cumsum([0, *(len(c.inputs) for c in curves)]).astype(np.int32)
+    inputs, values = (np.array([x for c in curves for x in getattr(c, name)], float) for name in ("inputs", "values"))
+    slopes = np.concatenate([np.zeros(0), *(c.slopes for c in curves)])
+    return offsets, inputs, values, slopes

@@ -1,0 +1,46 @@
+<script setup lang="ts">
+/** What Mend lays over the view: shading, without and with, the brushes, the measures. */
+import { onKeyStroke } from '@vueuse/core'
+import BrushRail from '@/sculpt/BrushRail.vue'
+import ViewBar from '@/view/ViewBar.vue'
+import { useCharacter } from '@/workbench/character'
+import { isTyping, usePlainKeys } from '@/workbench/keys'
+import { useLive } from '@/workbench/live'
+import { useLook } from '@/workbench/look'
+
+const character = useCharacter()
+const live = useLive()
+const looks = useLook()
+const plain = (event: KeyboardEvent) => !isTyping(event) && !event.ctrlKey && !event.metaKey && !event.altKey
+usePlainKeys({ w: () => (looks.wipe = !looks.wipe) })
+onKeyStroke(' ', (event) => {
+  if (!plain(event) || event.target instanceof HTMLButtonElement) return
+  event.preventDefault()
+  looks.holding = true
+})
+onKeyStroke(' ', () => (looks.holding = false), { eventName: 'keyup' })
+const percent = (value: number | null | undefined) => (value == null ? '–' : `${value.toFixed(1)} %`)
+</script>
+
+<template>
+  <ViewBar :shadings="['colour', 'clay', 'wire', 'volume']">
+    <button :class="{ on: looks.wipe }" :aria-pressed="looks.wipe" title="Wipe on or off (W)" @click="looks.wipe = !looks.wipe">Wipe</button>
+    <button :class="{ on: looks.holding }" title="Hold to see without remedies (hold Space)" @pointerdown="looks.holding = true" @pointerup="looks.holding = false" @pointerleave="looks.holding = false">Without</button>
+  </ViewBar>
+  <BrushRail v-if="character.sculpting" />
+  <table v-if="live.frame?.measures" class="measures">
+    <thead><tr><td /><th>without</th><th>with</th></tr></thead>
+    <tbody class="num">
+      <tr><th>Volume</th><td class="loss">{{ percent(live.frame.measures.without.volume) }}</td><td class="good" data-volume>{{ percent(live.frame.measures.with.volume) }}</td></tr>
+      <tr><th>Least girth</th><td class="loss">{{ percent(live.frame.measures.without.girth) }}</td><td class="good">{{ percent(live.frame.measures.with.girth) }}</td></tr>
+      <tr><th>New contacts</th><td class="loss">{{ live.contacts?.without ?? '…' }}</td><td class="good" data-contacts>{{ live.contacts?.with ?? '…' }}</td></tr>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+.measures { position: absolute; right: 12px; bottom: 12px; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 5px 8px; font-size: 12px; border-spacing: 6px 0; }
+.measures th { color: var(--text); font-weight: 500; text-align: left; font-family: 'Next'; }
+.measures thead th { color: var(--muted); text-align: right; font-weight: 400; }
+.measures td { text-align: right; }
+</style>

@@ -1,0 +1,119 @@
+/** The live side of the page: frames of the pose, strokes, what is being dragged, and long work. */
+import { useDebounceFn } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { api, Problem, type TriggerRule } from '@/api/client'
+import { LiveSocket, type Contacts, type Dab, type Frame, type Job, type ToolSettings, type Want } from '@/api/live'
+import { say, useCharacter } from './character'
+import { useLook } from './look'
+import { usePose } from './pose'
+
+export const useLive = defineStore('live', () => {
+  const character = useCharacter()
+  const posing = usePose()
+  const looks = useLook()
+  const frame = shallowRef<Frame | null>(null)
+  const contacts = shallowRef<Contacts | null>(null)
+  const framesShown = ref(0)
+  const connected = ref(false)
+  /** Whether the server has gone away, or was never reached. */
+  const lost = ref(false)
+  /** A trigger that is being changed, not stored yet. */
+  const preview = shallowRef<Want['preview']>(null)
+  /** The joint that is being dragged: its consequence is shown before it is stored. */
+  const moving = shallowRef<Want['moving']>(null)
+  /** The work that is under way on this character, or null. */
+  const job = shallowRef<Job | null>(null)
+  let socket: LiveSocket | null = null
+
+  const want = computed<Want>(() => ({
+    without: looks.showsWithout,
+    heat: looks.shading === 'volume',
+    alone: looks.alone,
+    measure: posing.chosen || null,
+    weights: looks.shading === 'weights' ? posing.chosen || null : null,
+    mixed: looks.shading === 'mixed',
+    region: looks.showsRegion,
+    moving: moving.value,
+    preview: preview.value,
+  }))
+
+  function connect(): void {
+    socket = new LiveSocket(character.id, {
+      frame: (f) => {
+        frame.value = f
+        framesShown.value += 1
+      },
+      contacts: (count) => (contacts.value = count),
+      version: (state) => void character.take(state),
+      job: follow,
+      problem: (text) => say(new Problem(text)),
+      connected: (yes) => {
+        // After the server was away its state counts, not ours.
+        if (yes && !connected.value && framesShown.value > 0) void character.refresh()
+        connected.value = yes
+        lost.value = !yes
+      },
+    })
+    ask()
+  }
+
+  function disconnect(): void {
+    socket?.close()
+    socket = null
+    frame.value = contacts.value = preview.value = moving.value = job.value = null
+    connected.value = lost.value = false
+    framesShown.value = 0
+  }
+
+  function follow(now: Job | null): void {
+    if (now?.state === 'failed') say(new Problem(now.detail ?? 'The work went wrong; nothing was changed.'))
+    job.value = now && (now.state === 'waiting' || now.state === 'running') ? now : null
+  }
+
+  // Counting takes longer than a frame: only once the pose rests, and never in the way of the next one.
+  const count = useDebounceFn(() => socket?.countContacts(posing.pose, want.value), 250)
+
+  function ask(): void {
+    if (!character.mesh || !socket) return
+    contacts.value = null
+    socket.showPose(posing.pose, want.value)
+    void count()
+  }
+
+  const touch = (settings: ToolSettings, dab: Dab) => socket?.touch(settings, dab, posing.pose, want.value)
+  function endStroke(): void {
+    socket?.endStroke()
+    void count()
+  }
+
+  /** How far automatic weights have got, or null. */
+  const binding = computed(() => (job.value?.kind === 'automatic' ? job.value.share : null))
+  async function automaticWeights(names: string[] | null, region: string | null = null): Promise<void> {
+    try {
+      follow(await api.automaticWeights(character.id, { joints: names, region }))
+    } catch (error) {
+      say(error)
+    }
+  }
+  function cancelAutomatic(): void {
+    if (job.value) void api.cancelJob(job.value.id).catch(say)
+  }
+
+  function previewTrigger(remedyId: string, trigger: TriggerRule): void {
+    preview.value = { remedy_id: remedyId, trigger }
+  }
+
+  // What is stored is no preview any more; a new version is another figure.
+  watch(() => character.state, () => {
+    preview.value = null
+    ask()
+  })
+  watch(() => character.saving, (now, before) => now < before && (preview.value = null))
+  watch([() => posing.pose, want], ask)
+
+  return {
+    frame, contacts, framesShown, connected, lost, preview, moving, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
+    cancelAutomatic, previewTrigger,
+  }
+})

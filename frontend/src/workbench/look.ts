@@ -1,0 +1,47 @@
+/** How the character is looked at: shading, what is shown and hidden, without and with. */
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useCharacter } from './character'
+import { usePose } from './pose'
+
+export type Shading = 'colour' | 'clay' | 'wire' | 'volume' | 'weights' | 'mixed'
+
+export const useLook = defineStore('look', () => {
+  const character = useCharacter()
+  const posing = usePose()
+  const shading = ref<Shading>('colour')
+  const wipe = ref(true)
+  const holding = ref(false)
+  const joints = ref(true)
+  /** Names of the parts that are not drawn. */
+  const hidden = ref<string[]>([])
+  /** Whether the view shows what is picked. */
+  const showsRegion = ref(false)
+  /** The one remedy that acts, or null. */
+  const alone = ref<string | null>(null)
+  /** The worst volume that was measured at each joint. */
+  const worst = ref<Record<string, number>>({})
+  /** A place at rest that the view is to look at. */
+  const place = shallowRef<[number, number, number] | null>(null)
+
+  const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
+  const showsWithout = computed(() => !character.sculpting && !showsWeights.value && (wipe.value || holding.value))
+
+  function showPlace(at: [number, number, number]): void {
+    if (!posing.atRest) posing.toggleRest()
+    place.value = [...at]
+  }
+
+  function reset(): void {
+    hidden.value = []
+    alone.value = null
+    worst.value = {}
+    place.value = null
+  }
+
+  watch(() => character.state, (now) => {
+    if (alone.value && !now?.remedies.some((r) => r.id === alone.value)) alone.value = null
+  }, { flush: 'sync' })
+
+  return { shading, wipe, holding, joints, hidden, showsRegion, alone, worst, place, showsWeights, showsWithout, showPlace, reset }
+})

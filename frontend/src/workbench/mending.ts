@@ -1,0 +1,69 @@
+/** The remedies: which act at the chosen joint, which one is worked on. */
+import { defineStore } from 'pinia'
+import { computed, ref, watch } from 'vue'
+import { api, type Axis, type RemedyCard } from '@/api/client'
+import { useCharacter } from './character'
+import { useLive } from './live'
+import { usePose } from './pose'
+
+/** The hinge that a remedy is tied to, or null. */
+export const hingeOf = (remedy: RemedyCard | null | undefined) => (remedy?.trigger?.kind === 'hinge' ? remedy.trigger : null)
+
+export const useMending = defineStore('mending', () => {
+  const character = useCharacter()
+  const posing = usePose()
+  const live = useLive()
+  const chosenRemedy = ref<string | null>(null)
+
+  const all = computed(() => character.state?.remedies ?? [])
+  const needsTie = (r: RemedyCard) => r.kind === 'corrective' && !r.by
+  const tiedHere = computed(() => all.value.filter((r) => r.joints.includes(posing.chosen)))
+  const untied = computed(() => all.value.filter((r) => needsTie(r) || !r.joints.length))
+  const elsewhere = computed(() => all.value.filter((r) => r.joints.length && !r.joints.includes(posing.chosen) && !needsTie(r)))
+  const remedy = computed(() => all.value.find((r) => r.id === chosenRemedy.value) ?? null)
+
+  function chooseRemedy(id: string): void {
+    chosenRemedy.value = id
+    const hinge = hingeOf(all.value.find((r) => r.id === id))
+    if (!hinge) return
+    if (posing.chosen !== hinge.joint) posing.chosen = hinge.joint
+    posing.axis = [...hinge.axis] as Axis
+  }
+
+  /** What a newcomer sees first: a remedy at work, without and with it side by side; else a joint that bends something. */
+  function chooseFirst(): void {
+    const now = character.state, info = character.figure
+    if (!now || !info) return
+    const turned = now.sculpt && Object.keys(now.sculpt.pose.joints ?? {})[0]
+    const first = now.remedies.find((r) => hingeOf(r))
+    const hinge = hingeOf(first)
+    if (turned) posing.chooseJoint(turned)
+    else if (first && hinge) {
+      chooseRemedy(first.id)
+      posing.goTo(hinge.joint, hinge.axis as Axis, hinge.end_deg ?? 90)
+    } else {
+      const bending = info.joints.find((j) => j.bends) ?? info.joints[0]
+      if (bending) posing.chooseJoint(bending.name)
+    }
+  }
+
+  /** Sculpt a new corrective in this pose, or one again where it is fully on. */
+  async function beginSculpt(id: string | null): Promise<void> {
+    const card = all.value.find((r) => r.id === id)
+    if (card && (live.frame?.activations[card.id] ?? 0) < 0.999) {
+      const hinge = hingeOf(card)
+      if (hinge) posing.goTo(hinge.joint, hinge.axis as Axis, hinge.end_deg ?? 90)
+      else posing.take(card.pose)
+    }
+    await character.edit((c) => api.beginSculpt(c, posing.pose, id))
+  }
+
+  watch(() => posing.chosen, (name) => {
+    if (remedy.value && !remedy.value.joints.includes(name)) chosenRemedy.value = null
+  }, { flush: 'sync' })
+  watch(() => character.state, (now) => {
+    if (chosenRemedy.value && !now?.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
+  }, { flush: 'sync' })
+
+  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, beginSculpt }
+})

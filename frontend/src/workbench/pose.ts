@@ -1,0 +1,105 @@
+/** The pose: which joints are turned, what dials are set to, and which joint is chosen. */
+import { defineStore } from 'pinia'
+import { computed, ref, watch } from 'vue'
+import type { Axis, FigureInfo, Joints, Pose, Quaternion } from '@/api/client'
+import { REST, sameAxis, turnDeg, twistDeg, withTwist } from './angles'
+import { useCharacter } from './character'
+
+export const usePose = defineStore('pose', () => {
+  const character = useCharacter()
+  const joints = ref<Joints>({})
+  const dials = ref<Record<string, number>>({})
+  const chosen = ref('')
+  const axis = ref<Axis>([0, 0, 1])
+  let held: { joints: Joints; dials: Record<string, number> } | null = null
+
+  /** What the server is asked for. */
+  const pose = computed<Pose>(() => ({ joints: joints.value, dials: dials.value }))
+  const jointInfo = computed(() => character.figure?.joints.find((j) => j.name === chosen.value) ?? null)
+  const angle = computed(() => twistDeg(joints.value[chosen.value] ?? REST, axis.value))
+  const atRest = computed(() => Object.values(joints.value).every((q) => turnDeg(q) < 0.5) && !Object.keys(dials.value).length)
+
+  function reset(): void {
+    joints.value = {}
+    dials.value = {}
+    chosen.value = ''
+    held = null
+  }
+
+  function chooseJoint(name: string): void {
+    const info = character.figure?.joints.find((j) => j.name === name)
+    if (!info) return
+    chosen.value = name
+    axis.value = [...info.hinge_axis] as Axis
+  }
+
+  /** Bend the chosen joint to an angle about the chosen axis. */
+  function bendTo(degrees: number): void {
+    if (!chosen.value || character.sculpting) return
+    held = null
+    joints.value = { ...joints.value, [chosen.value]: withTwist(joints.value[chosen.value] ?? REST, axis.value, degrees) }
+  }
+
+  function goTo(joint: string, about: Axis, degrees: number): void {
+    chosen.value = joint
+    axis.value = [...about] as Axis
+    bendTo(degrees)
+  }
+
+  function setDial(name: string, value: number | null): void {
+    const left = { ...dials.value }
+    if (value === null) delete left[name]
+    else left[name] = value
+    dials.value = left
+  }
+
+  /** Rest pose, and back to what it was. */
+  function toggleRest(): void {
+    if (character.sculpting) return
+    if (!atRest.value) {
+      held = { joints: joints.value, dials: dials.value }
+      joints.value = {}
+      dials.value = {}
+    } else if (held) ({ joints: joints.value, dials: dials.value } = held)
+  }
+
+  function resetJoint(name: string): void {
+    if (character.sculpting) return
+    const left = { ...joints.value }
+    delete left[name]
+    joints.value = left
+  }
+
+  /** A stored pose, as a pose file says it. */
+  function take(stored: { joints?: Record<string, unknown>; dials?: Record<string, number> }): void {
+    const turned = Object.entries(stored.joints ?? {}).map(([name, entry]): [string, Quaternion] => [
+      name,
+      (Array.isArray(entry) ? entry : (entry as { quaternion_xyzw?: Quaternion }).quaternion_xyzw ?? REST) as Quaternion,
+    ])
+    joints.value = Object.fromEntries(turned)
+    dials.value = { ...stored.dials }
+  }
+
+  // A sculpt in progress holds its own pose.
+  watch(() => character.sculpting, (sculpt) => sculpt && take(sculpt.pose as Parameters<typeof take>[0]), { flush: 'sync' })
+
+  /** Joints that were edited go on under their new names; what is gone is let go of. */
+  function follow(info: FigureInfo | null, before: FigureInfo | null): void {
+    if (!info || !before) return
+    const was = before.joints.find((j) => j.name === chosen.value)
+    const changed = character.state?.change ?? {}
+    const there = (name: string | undefined) => info.joints.find((j) => j.name === name)
+    const now = (name: string) => there(name in changed ? (changed[name] ?? undefined) : name)?.name
+    const turned = Object.entries(joints.value).map(([name, q]): [string | undefined, Quaternion] => [now(name), q])
+    joints.value = Object.fromEntries(turned.filter((entry): entry is [string, Quaternion] => entry[0] !== undefined))
+    held = null
+    const parent = before.joints.find((j) => j.index === was?.parent)?.name
+    const next = there(now(chosen.value)) ?? (parent ? there(now(parent)) : undefined) ?? info.joints[0]
+    if (next && next.name !== chosen.value) chooseJoint(next.name)
+    else if (!next) chosen.value = ''
+    else if (was && sameAxis(axis.value, was.hinge_axis as Axis)) axis.value = [...next.hinge_axis] as Axis
+  }
+  watch(() => character.figure, follow, { flush: 'sync' })
+
+  return { joints, dials, pose, chosen, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, setDial, toggleRest, resetJoint, take }
+})

@@ -1,0 +1,206 @@
+"""Rules compiled: one program for each version, worked through once a pose."""
+
+from __future__ import annotations
+
+import graphlib
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.errors import BadEditError
+from plethos.core.moment import EMPTY, Moment, Places, Slot, Step
+from plethos.core.remedies import Helper, kernels
+from plethos.core.rotations import Array
+from plethos.core.rules import Rules
+from plethos.core.skeleton import Pose, Skeleton
+
+
+@dataclass(frozen=True)
+class Acting:
+    """Which remedies act in a pose.
+
+    Parameters
+    ----------
+    only
+        The ids of those that act, switched on or not; None = all that are on.
+    """
+
+    only: frozenset[str] | None = None
+
+    @classmethod
+    def these(cls, *ids: str) -> Acting:
+        """Only these remedies."""
+        return cls(frozenset(ids))
+
+
+ALL, NONE = Acting(), Acting(frozenset())
+
+
+@dataclass(frozen=True, eq=False)
+class Program:
+    """The rules of one version on its skeleton.
+
+    Parameters
+    ----------
+    rules, skeleton
+        What was compiled.
+    places
+        Where values and remedies lie.
+    steps
+        In the order in which they depend on each other.
+    start
+        ``(N,)`` the values before anything is set or read.
+    by, first, at, eased
+        Of the correctives: see `kernels.target_weights`.
+    """
+
+    rules: Rules
+    skeleton: Skeleton
+    places: Places
+    steps: tuple[Step, ...]
+    start: Array
+    by: NDArray[np.int32]
+    first: NDArray[np.int32]
+    at: Array
+    eased: NDArray[np.bool_]
+    _gains: dict[Acting, tuple[Array, Array]] = field(default_factory=dict)
+
+    def gains(self, acting: Acting) -> tuple[Array, Array]:
+        """How much of each remedy ``(R,)``, and of each corrective ``(C,)``, acts: NaN for not at all."""
+        found = self._gains.get(acting)
+        if found is None:
+            groups = {g.id: g for g in self.rules.groups}
+            every = np.full(len(self.rules.remedies), np.nan)
+            for k, remedy in enumerate(self.rules.remedies):
+                group = groups.get(remedy.group or "")
+                on = remedy.on and (group is None or group.on)
+                if on if acting.only is None else remedy.id in acting.only:
+                    every[k] = remedy.amount * (group.factor if group is not None else 1.0)
+            own = np.array([self.places.remedies[r.id] for r, _ in self.rules.correctives], np.intp)
+            found = (every, np.ascontiguousarray(every[own]))
+            if len(self._gains) > 64:
+                self._gains.clear()
+            self._gains[acting] = found
+        return found
+
+    def moment(self, pose: Pose, acting: Acting) -> Moment:
+        """All values and all joints of a pose.
+
+        Raises
+        ------
+        BadPoseError
+            When the pose is one of another skeleton.
+        """
+        self.skeleton.check_pose(pose)
+        moved, scaled = (EMPTY if a is None else np.array(a, np.float64) for a in (pose.translations, pose.scales))
+        values = self.start.copy()
+        if pose.dials:
+            for dial in self.rules.dials:
+                given = pose.dials.get(dial.name)
+                if given is not None:
+                    values[self.places.values[dial.id]] = min(max(given, dial.low), dial.high)
+        turned = np.array(pose.rotations, np.float64, order="C")
+        moment = Moment(turned, moved, scaled, values, pose.shape_weights or {})
+        gains = self.gains(acting)[0]
+        for step in self.steps:
+            step.run(moment, gains)
+        return moment
+
+    def target_weights(self, moment: Moment, acting: Acting) -> NDArray[np.float32]:
+        """How much of each target of the correctives is on ``(T,)``."""
+        out = np.empty(len(self.at), np.float32)
+        kernels.target_weights(
+            self.by, self.gains(acting)[1], moment.values, self.first, self.at, self.eased, out
+        )  # fmt: skip
+        return out
+
+    def effect(self, moment: Moment, acting: Acting, remedy_id: str) -> float:
+        """How much of a remedy that is no corrective acts: its gain times what it is tied to; 0 for not at all."""
+        place = self.places.remedies[remedy_id]
+        gain, by = float(self.gains(acting)[0][place]), self.rules.remedies[place].by
+        if np.isnan(gain):
+            return 0.0
+        return gain if by is None else gain * min(max(float(moment.values[self.places.values[by]]), 0.0), 1.0)
+
+    def activations(self, moment: Moment) -> dict[str, float]:
+        """What each remedy's value stands at, 0 to 1, before its amount; untied ones 0, or 1 when always on."""
+        own = np.array([self.places.of(r.by) for r in self.rules.remedies], np.intp)
+        untied = np.array([float(r.body.stage != "shapes") for r in self.rules.remedies])
+        read = moment.values[own] if len(moment.values) else np.zeros(len(own))
+        told = np.where(own >= 0, np.clip(read, 0, 1), untied).round(4).tolist()
+        return dict(zip(self.places.remedies, told, strict=True))
+
+
+def compiled(rules: Rules, skeleton: Skeleton) -> Program:
+    """Rules made ready: packed by kind, in an order in which everything is worked out before it is read.
+
+    Raises
+    ------
+    BadEditError
+        When rules depend on each other in a circle, which is told by name; two turn one joint; or a name or a reference
+        is broken.
+    """
+    rules.check_names()
+    ids = rules.value_ids
+    places = Places(
+        skeleton, {v: k for k, v in enumerate(ids)}, {r.id: k for k, r in enumerate(rules.remedies)}
+    )  # fmt: skip
+    start = np.zeros(len(ids))
+    for dial in rules.dials:
+        start[places.values[dial.id]] = dial.start
+    for group in rules.groups:
+        start[places.values[group.id]] = group.factor
+    targets = [t for _, body in rules.correctives for t in body.targets]
+    return Program(
+        rules,
+        skeleton,
+        places,
+        tuple(_steps(rules, places)),
+        start,
+        by=np.array([places.of(r.by) for r, _ in rules.correctives], np.int32),
+        first=np.cumsum([0, *(len(body.targets) for _, body in rules.correctives)]).astype(np.int32),
+        at=np.array([t.at for t in targets], np.float64),
+        eased=np.array([body.eased for _, body in rules.correctives], np.bool_),
+    )
+
+
+def _steps(rules: Rules, places: Places) -> list[Step]:
+    """The steps of all triggers and helper joints, in order."""
+    nodes: list[Any] = [*rules.triggers, *(r for r, _ in rules.helpers)]
+    writer: dict[Slot, int] = {}
+    for n, node in enumerate(nodes):
+        for slot in node.writes() if n < len(rules.triggers) else node.body.writes():
+            if slot in writer:
+                one, other = (_called(rules, nodes[k]) for k in (writer[slot], n))
+                raise BadEditError(f"“{one}” and “{other}” turn the same joint: leave that to one of them.")
+            writer[slot] = n
+    sorter: graphlib.TopologicalSorter[int] = graphlib.TopologicalSorter()
+    for n, node in enumerate(nodes):
+        sorter.add(n, *(writer[slot] for slot in node.reads() if slot in writer))
+    try:
+        sorter.prepare()
+    except graphlib.CycleError as error:
+        names = " → ".join(_called(rules, nodes[n]) for n in reversed(error.args[1]))
+        raise BadEditError(f"These depend on each other in a circle: {names}.") from None
+    steps: list[Step] = []
+    while sorter.is_active():
+        level = sorter.get_ready()
+        steps += _packed([nodes[n] for n in sorted(level)], places)
+        sorter.done(*level)
+    return steps
+
+
+def _packed(level: Sequence[Any], places: Places) -> list[Step]:
+    """What stands on one level, each kind as one step."""
+    kinds: dict[type, list[Any]] = {}
+    for node in level:
+        body = getattr(node, "body", node)
+        kinds.setdefault(type(body), []).append((node.id, node.by, body) if isinstance(body, Helper) else body)
+    return [kind.packed(own, places) for kind, own in kinds.items()]  # type: ignore[attr-defined]
+
+
+def _called(rules: Rules, node: Any) -> str:
+    return str(node.name) if hasattr(node, "body") else rules.label(node)

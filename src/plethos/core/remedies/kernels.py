@@ -1,0 +1,194 @@
+"""The compiled loops over remedies: weights of targets, helper joints, and the relaxer.
+
+Numba's disk cache sees changes of this file only: what the loops share has to stay here.
+"""
+
+# mypy: disable-error-code="no-untyped-call, no-any-return"
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+_b1 = nb.boolean[::1]
+_d1 = nb.float64[::1]
+_d2 = nb.float64[:, ::1]
+_f1 = nb.float32[::1]
+_i1 = nb.int32[::1]
+_i2 = nb.int32[:, ::1]
+TURN = 2 * np.pi
+ALL, SWING, TWIST = 0, 1, 2  # which part of a rotation is shared
+
+
+@nb.njit(nb.void(_i1, _d1, _d1, _i1, _d1, _b1, _f1), cache=True, nogil=True, error_model="numpy")
+def target_weights(by, gains, values, first, at, eased, out) -> None:  # type: ignore[no-untyped-def]
+    """How much of each target of correctives is on.
+
+    Parameters
+    ----------
+    by
+        ``(C,)`` the place of the value that each corrective is tied to, -1 for none.
+    gains
+        ``(C,)`` how much of each acts, NaN for not at all.
+    values
+        Of the moment.
+    first, at
+        ``(C + 1,)``: corrective c has the targets ``first[c]:first[c + 1]``, at these activations, ascending to 1.
+    eased
+        ``(C,)`` whether each hat is eased.
+    out
+        ``(T,)`` written: hat functions over the targets, straight lines through nothing at 0, times the gain.
+    """
+    for c in range(len(by)):
+        low, high = first[c], first[c + 1]
+        for t in range(low, high):
+            out[t] = 0
+        if by[c] < 0 or np.isnan(gains[c]):
+            continue
+        a = min(max(values[by[c]], 0.0), 1.0)
+        for t in range(low, high):
+            before = at[t - 1] if t > low else 0.0
+            hat = 0.0
+            if before < a <= at[t]:
+                hat = (a - before) / (at[t] - before)
+            elif a > at[t] and t + 1 < high and a < at[t + 1]:
+                hat = (at[t + 1] - a) / (at[t + 1] - at[t])
+            elif a > at[t] and t + 1 == high:
+                hat = 1.0
+            if eased[c]:
+                hat = hat * hat * (3 - 2 * hat)
+            out[t] = hat * gains[c]
+
+
+@nb.njit(cache=True, nogil=True, inline="always")
+def _times(a, b, out):  # type: ignore[no-untyped-def]
+    x = a[3] * b[0] + b[3] * a[0] + a[1] * b[2] - a[2] * b[1]
+    y = a[3] * b[1] + b[3] * a[1] + a[2] * b[0] - a[0] * b[2]
+    z = a[3] * b[2] + b[3] * a[2] + a[0] * b[1] - a[1] * b[0]
+    w = a[3] * b[3] - a[0] * b[0] - a[1] * b[1] - a[2] * b[2]
+    out[0], out[1], out[2], out[3] = x, y, z, w
+
+
+_helpers = nb.void(_i1, _i1, _i1, _i1, _i1, _i1, _d2, _d1, _d2, _d1, _d1, _d1, _d2, _d2, _d2)
+
+
+@nb.njit(_helpers, cache=True, nogil=True, error_model="numpy")
+def helper_rotations(  # type: ignore[no-untyped-def]
+    joint, remedy, by, first, source, part, axis, middle, turn, share, gains, values, rotations, translations, scales
+) -> None:
+    """Turn helper joints by shares of the rotations of others.
+
+    Parameters
+    ----------
+    joint, remedy, by
+        ``(H,)`` each helper's joint, its place in `gains`, and that of the value it is tied to (-1 = always on).
+    first
+        ``(H + 1,)``: helper h has the shares ``first[h]:first[h + 1]``, applied one after the other.
+    source, part, axis, middle
+        ``(S,)``, ``(S,)``, ``(S, 3)``, ``(S,)``: whose rotation, which part of it, about which axis of its rest frame
+        and where the angle's middle lies.
+    turn
+        ``(S, 4)`` from the rest frame of the source to that of the helper.
+    share
+        ``(S,)``.
+    gains
+        ``(R,)`` NaN where a remedy does not act: then the pose's own rotation stays.
+    """
+    q, r, twist, back = np.empty(4), np.empty(4), np.empty(4), np.empty(4)
+    for h in range(len(joint)):
+        gain = gains[remedy[h]]
+        if np.isnan(gain):
+            continue
+        if by[h] >= 0:
+            gain *= min(max(values[by[h]], 0.0), 1.0)
+        q[0], q[1], q[2], q[3] = 0.0, 0.0, 0.0, 1.0
+        for s in range(first[h], first[h + 1]):
+            j = source[s]
+            a, b, c = axis[s, 0], axis[s, 1], axis[s, 2]
+            along = rotations[j, 0] * a + rotations[j, 1] * b + rotations[j, 2] * c
+            angle = 0.0
+            if along * along + rotations[j, 3] ** 2 >= 1e-18:
+                angle = 2 * np.arctan2(along, rotations[j, 3])
+                angle -= TURN * np.ceil((angle - middle[s] - np.pi) / TURN - 1e-12)
+            if part[s] != TWIST:
+                r[:] = rotations[j]
+                if part[s] == SWING:
+                    half = -0.5 * angle
+                    twist[0], twist[1], twist[2] = a * np.sin(half), b * np.sin(half), c * np.sin(half)
+                    twist[3] = np.cos(half)
+                    _times(r, twist, r)
+                if r[3] < 0:
+                    r *= -1
+                size = np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
+                angle = 2 * np.arctan2(size, r[3])
+                size = max(size, 1e-300)
+                a, b, c = r[0] / size, r[1] / size, r[2] / size
+            half = 0.5 * gain * share[s] * angle
+            r[0], r[1], r[2], r[3] = a * np.sin(half), b * np.sin(half), c * np.sin(half), np.cos(half)
+            _times(turn[s], r, r)
+            back[0], back[1], back[2], back[3] = -turn[s, 0], -turn[s, 1], -turn[s, 2], turn[s, 3]
+            _times(r, back, r)
+            _times(q, r, q)
+        rotations[joint[h]] = q
+        if len(translations):
+            translations[joint[h]] = 0.0
+        if len(scales):
+            scales[joint[h]] = np.nan
+
+
+@nb.njit(nb.void(_d2, _i1, _i1, nb.int64, nb.float64, _d2), cache=True, nogil=True, error_model="numpy")
+def smooth_out(points, starts, neighbours, steps, speed, scratch) -> None:  # type: ignore[no-untyped-def]
+    """Draw points ``(N, 3)`` towards the mean of their neighbours, in place, so many times; alone ones stay."""
+    for _ in range(steps):
+        for v in range(len(points)):
+            low, high = starts[v], starts[v + 1]
+            for c in range(3):
+                total = 0.0
+                for e in range(low, high):
+                    total += points[neighbours[e], c]
+                scratch[v, c] = (
+                    points[v, c] + speed * (total / (high - low) - points[v, c]) if high > low else points[v, c]
+                )
+        points[:] = scratch
+
+
+@nb.njit(nb.void(_d2, _i2, _i1, _i1, _i1, _i1, _d2, nb.boolean, _d2), cache=True, nogil=True, error_model="numpy")
+def surface_frames(points, triangles, around_at, around, rows, beside, detail, read, out) -> None:  # type: ignore[no-untyped-def]
+    """Detail in the frames of a surface: read from it, or put on it.
+
+    Parameters
+    ----------
+    points, triangles, around_at, around
+        A surface ``(N, 3)``, its triangles, and the triangles round each vertex.
+    rows, beside
+        ``(M,)`` where, and the neighbour that the tangent goes to.
+    detail
+        ``(M, 3)`` offsets in the world when `read`, else in the frames (normal, tangent, across).
+    out
+        ``(M, 3)`` the same in the frames when `read`, else in the world.
+    """
+    for n in range(len(rows)):
+        v = rows[n]
+        x = y = z = 0.0
+        for e in range(around_at[v], around_at[v + 1]):
+            i, j, k = triangles[around[e], 0], triangles[around[e], 1], triangles[around[e], 2]
+            ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+            bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+            x += ay * bz - az * by
+            y += az * bx - ax * bz
+            z += ax * by - ay * bx
+        size = max(np.sqrt(x * x + y * y + z * z), 1e-300)
+        x, y, z = x / size, y / size, z / size
+        b = beside[n]
+        tx, ty, tz = points[b, 0] - points[v, 0], points[b, 1] - points[v, 1], points[b, 2] - points[v, 2]
+        dot = tx * x + ty * y + tz * z
+        tx, ty, tz = tx - dot * x, ty - dot * y, tz - dot * z
+        size = max(np.sqrt(tx * tx + ty * ty + tz * tz), 1e-300)
+        tx, ty, tz = tx / size, ty / size, tz / size
+        ux, uy, uz = y * tz - z * ty, z * tx - x * tz, x * ty - y * tx
+        p, q, r = detail[n, 0], detail[n, 1], detail[n, 2]
+        if read:
+            out[n, 0], out[n, 1], out[n, 2] = p * x + q * y + r * z, p * tx + q * ty + r * tz, p * ux + q * uy + r * uz
+        else:
+            out[n, 0] = p * x + q * tx + r * ux
+            out[n, 1] = p * y + q * ty + r * uy
+            out[n, 2] = p * z + q * tz + r * uz

@@ -1,0 +1,240 @@
+"""The rules of a character: dials, triggers that give values, groups, and the remedies that use them."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from plethos.core.dials import Dial, Group
+from plethos.core.errors import BadEditError
+from plethos.core.mapping import IdMap, JointMap
+from plethos.core.moment import Slot
+from plethos.core.remedies import Corrective, Helper, Remedy, SkinBlend
+from plethos.core.remedies.body import DeformerBody
+from plethos.core.shape import Shape
+from plethos.core.skeleton import Skeleton
+from plethos.core.triggers import Trigger
+
+GONE = "That remedy is not there any more; it may have been deleted or undone."
+
+
+@dataclass(frozen=True, eq=False)
+class Rules:
+    """Everything that acts by itself. Only what stands here looks into a trigger or a remedy.
+
+    Parameters
+    ----------
+    dials, groups
+        Values that are set.
+    triggers
+        Values that are worked out.
+    remedies
+        In the order in which they act, within their stage.
+    """
+
+    dials: tuple[Dial, ...] = ()
+    triggers: tuple[Trigger, ...] = ()
+    groups: tuple[Group, ...] = ()
+    remedies: tuple[Remedy, ...] = ()
+
+    @cached_property
+    def value_ids(self) -> tuple[str, ...]:
+        """The ids of all values: dials, groups, then those of the triggers."""
+        given = [d.id for d in self.dials] + [g.id for g in self.groups]
+        return (*given, *(str(v) for t in self.triggers for v in sorted(map(str, t.writes()))))
+
+    @cached_property
+    def _by_id(self) -> dict[str, Remedy]:
+        return {r.id: r for r in self.remedies}
+
+    @cached_property
+    def _writer(self) -> dict[Slot, Trigger]:
+        return {v: t for t in self.triggers for v in t.writes()}
+
+    def remedy(self, remedy_id: str) -> Remedy:
+        """The remedy with this id.
+
+        Raises
+        ------
+        BadEditError
+            When it is not there (any more).
+        """
+        if remedy_id not in self._by_id:
+            raise BadEditError(GONE)
+        return self._by_id[remedy_id]
+
+    def has(self, remedy_id: str) -> bool:
+        """Whether there is a remedy with this id."""
+        return remedy_id in self._by_id
+
+    def dial(self, name: str) -> Dial:
+        """The dial of that name.
+
+        Raises
+        ------
+        BadEditError
+            When there is none.
+        """
+        for dial in self.dials:
+            if dial.name == name:
+                return dial
+        raise BadEditError(f"There is no dial called “{name}” in this character.")
+
+    def trigger_of(self, remedy: Remedy) -> Trigger | None:
+        """The trigger that a remedy is tied to; None for a dial, or when it is untied."""
+        return None if remedy.by is None else self._writer.get(remedy.by)
+
+    # What acts at each stage.
+
+    @cached_property
+    def correctives(self) -> tuple[tuple[Remedy, Corrective], ...]:
+        """The remedies of the stage before the skin."""
+        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Corrective))
+
+    @cached_property
+    def helpers(self) -> tuple[tuple[Remedy, Helper], ...]:
+        """The remedies that turn joints."""
+        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Helper))
+
+    @cached_property
+    def blends(self) -> tuple[tuple[Remedy, SkinBlend], ...]:
+        """The remedies that choose the skinning method."""
+        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, SkinBlend))
+
+    @cached_property
+    def deformers(self) -> tuple[tuple[Remedy, DeformerBody], ...]:
+        """The remedies that act after the skin."""
+        return tuple((r, r.body) for r in self.remedies if r.body.stage == "after")  # type: ignore[misc]
+
+    @cached_property
+    def shapes(self) -> tuple[Shape, ...]:
+        """The shapes of all correctives, in order."""
+        return tuple(s for _, body in self.correctives for s in body.shapes)
+
+    # What depends on what.
+
+    def joints_read(self, remedy: Remedy) -> frozenset[int]:
+        """The joints that a remedy depends on, through however many values."""
+        found: set[int] = set()
+        waiting, seen = list(remedy.reads()), set[Slot]()
+        while waiting:
+            slot = waiting.pop()
+            if slot in seen:
+                continue
+            seen.add(slot)
+            if isinstance(slot, int):
+                found.add(slot)
+            elif slot in self._writer:
+                waiting += self._writer[slot].reads()
+        return frozenset(found)
+
+    def at_joint(self, joint: int) -> tuple[Remedy, ...]:
+        """The remedies that act when this joint turns."""
+        return tuple(r for r in self.remedies if joint in self.joints_read(r))
+
+    def readers(self, slot: Slot) -> tuple[str, ...]:
+        """What reads a joint or a value directly, as people call it."""
+        triggers = [self.label(t) for t in self.triggers if slot in t.reads()]
+        return (*triggers, *(r.name for r in self.remedies if slot in r.reads()))
+
+    def holding(self, joint: int) -> tuple[str, ...]:
+        """What would be lost with a joint: whoever reads or turns it."""
+        return (*self.readers(joint), *(r.name for r, body in self.helpers if body.joint == joint))
+
+    def label(self, trigger: Trigger) -> str:
+        """What to call a trigger: its name, else the remedy that is tied to it."""
+        if trigger.name:
+            return trigger.name
+        tied = [r.name for r in self.remedies if r.by in trigger.writes()]
+        return tied[0] if tied else "a trigger"
+
+    # Edits: each gives other rules.
+
+    def with_remedy(self, remedy: Remedy, *triggers: Trigger) -> Rules:
+        """With a remedy replaced (same id) or added at the end, and the triggers that it brings."""
+        if self.has(remedy.id):
+            remedies = tuple(remedy if r.id == remedy.id else r for r in self.remedies)
+        else:
+            remedies = (*self.remedies, remedy)
+        rules = replace(self, remedies=remedies)
+        for trigger in triggers:
+            rules = rules.with_trigger(trigger)
+        return rules
+
+    def with_trigger(self, trigger: Trigger) -> Rules:
+        """With a trigger replaced (same id), or added at the end."""
+        if any(t.id == trigger.id for t in self.triggers):
+            return replace(self, triggers=tuple(trigger if t.id == trigger.id else t for t in self.triggers))
+        return replace(self, triggers=(*self.triggers, trigger))
+
+    def tied(self, remedy_id: str, trigger: Trigger | None) -> Rules:
+        """With a remedy tied to a trigger of its own, in place of the one that only it was tied to; None unties it."""
+        remedy = self.remedy(remedy_id)
+        rules = self.with_remedy(replace(remedy, by=None if trigger is None else trigger.id))
+        if trigger is not None:
+            rules = rules.with_trigger(trigger)
+        old = self.trigger_of(remedy)
+        return rules if old is None or (trigger is not None and old.id == trigger.id) else rules.without_unread(old)
+
+    def without_unread(self, trigger: Trigger) -> Rules:
+        """Without a trigger that nobody reads any more; one with a name of its own stays."""
+        if trigger.name or any(self.readers(v) for v in trigger.writes()):
+            return self
+        return replace(self, triggers=tuple(t for t in self.triggers if t.id != trigger.id))
+
+    def without_remedy(self, remedy_id: str) -> Rules:
+        """Without a remedy, and without the trigger that only it was tied to."""
+        gone = self.remedy(remedy_id)
+        left = tuple(replace(r, twin=None) if r.twin == gone.id else r for r in self.remedies if r.id != gone.id)
+        rules, trigger = replace(self, remedies=left), self.trigger_of(gone)
+        return rules if trigger is None else rules.without_unread(trigger)
+
+    def only_with(self, remedies: Iterable[Remedy]) -> Rules:
+        """With these of its remedies only, and without the triggers that nobody reads then."""
+        kept = {r.id for r in remedies}
+        rules = self
+        for remedy in self.remedies:
+            if remedy.id not in kept:
+                rules = rules.without_remedy(remedy.id)
+        return rules
+
+    def carried(self, joints: JointMap, skeleton: Skeleton) -> Rules:
+        """The same on a changed skeleton; nothing that they refer to is gone."""
+        same: IdMap = {}
+        return replace(
+            self,
+            triggers=tuple(t.mapped(joints, same) for t in self.triggers),
+            remedies=tuple(r.mapped(joints, None, same, skeleton) for r in self.remedies),
+        )
+
+    def check_names(self) -> None:
+        """Refuse names that are empty or used twice, ids that are, and references to what is not there.
+
+        Raises
+        ------
+        BadEditError
+            With a sentence that names it.
+        """
+        for kind, names in (
+            ("dial", [d.name for d in self.dials]),
+            ("group", [g.name for g in self.groups]),
+            ("remedy", [r.name for r in self.remedies]),
+        ):
+            twice = [n for n, count in Counter(names).items() if count > 1 or not n.strip()]
+            if twice:
+                raise BadEditError(f"The name “{twice[0]}” does for one {kind} only: choose another.")
+        ids = [*self.value_ids, *(r.id for r in self.remedies)]
+        twice = [i for i, count in Counter(ids).items() if count > 1]
+        if twice:
+            raise BadEditError(f"Two things have the id “{twice[0]}”: each needs its own.")
+        known = set(self.value_ids)
+        read = [(self.label(t), v) for t in self.triggers for v in t.reads()]
+        for name, slot in [*read, *((r.name, v) for r in self.remedies for v in r.reads())]:
+            if isinstance(slot, str) and slot not in known:
+                raise BadEditError(f"“{name}” reads a value that is not there (any more).")
+        groups = {g.id for g in self.groups}
+        lost = [r.name for r in self.remedies if r.group is not None and r.group not in groups]
+        if lost:
+            raise BadEditError(f"“{lost[0]}” belongs to a group that is not there (any more).")

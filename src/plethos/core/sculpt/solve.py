@@ -1,0 +1,314 @@
+"""From a sculpt on the posed skin to a rest-space delta that comes back to it.
+
+With everything that is on held fixed, each vertex follows ``y = M x + c``. Given the base y and the sculpt y*,
+the delta is ``M^-1 (y* - y)``. Where M is nearly singular the exact inverse would come back perfectly and send the
+neighbouring poses flying, so it is damped there and the person is told.
+
+References
+----------
+Lewis, Cordner, Fong, "Pose space deformation", SIGGRAPH 2000; Nakamura and Hanafusa, "Inverse kinematic
+solutions with singularity robustness", 1986 (damped least squares). Titles from memory.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core import rotations
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import NONE, Posed
+from plethos.core.rotations import Array
+from plethos.core.shape import Shape
+from plethos.core.skeleton import Pose
+from plethos.core.skinning.bones import rigid_bones, skin_matrices
+from plethos.core.topology import extent
+from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
+
+EXACT_ABOVE = 0.3  # least singular value, relative to rest, from which the inverse is exact
+HOPELESS_BELOW = 0.1
+DAMPING = 0.1
+NEIGHBOUR = math.radians(10)
+ROUNDS = 20  # through deformers
+OPPOSITE = math.cos(math.radians(85))  # of half the angle between two bones
+
+
+@dataclass(frozen=True)
+class SolveReport:
+    """What a person has to know about a solved shape. Lengths in metres.
+
+    Parameters
+    ----------
+    moved
+        Number of vertices it moves.
+    greatest_move
+        Longest offset asked for in the pose.
+    round_trip_error
+        Greatest distance between the sculpt and what the stored shape gives in its pose.
+    damped, hopeless
+        Vertices solved with damping, and those of them whose skin is so flat that it hardly helps.
+    neighbour_factor
+        How many times further than in its own pose the shape moves the skin 10 degrees to either side.
+    warnings
+        Sentences.
+    """
+
+    moved: int
+    greatest_move: float
+    round_trip_error: float
+    damped: int
+    hopeless: int
+    neighbour_factor: float
+    warnings: tuple[str, ...] = ()
+
+    def to_json(self) -> dict[str, Any]:
+        """The report as plain data."""
+        return {
+            "moved": self.moved,
+            "greatest_move_m": self.greatest_move,
+            "round_trip_error_m": self.round_trip_error,
+            "damped": self.damped,
+            "hopeless": self.hopeless,
+            "neighbour_factor": self.neighbour_factor,
+            "warnings": list(self.warnings),
+        }
+
+
+def invert_offsets(linear: Array, offsets: Array, rest: Array) -> tuple[Array, NDArray[np.float64]]:
+    """Rest-space deltas of posed offsets.
+
+    Parameters
+    ----------
+    linear
+        ``(N, 3, 3)`` the maps M of the vertices.
+    offsets
+        ``(N, 3)`` posed offsets ``y* - y``.
+    rest
+        ``(N, 3, 3)`` the maps at rest, against which the skin's collapse is judged: a part that its file squashes is
+        not collapsed.
+
+    Returns
+    -------
+    deltas, sigma
+        ``(N, 3)`` float64 and the least singular value ``(N,)`` of ``M rest^-1``.
+    """
+    flat = np.abs(np.linalg.det(rest)) < 1e-18
+    to_rest = np.linalg.inv(np.where(flat[:, None, None], np.eye(3), rest))
+    bent = linear @ to_rest
+    sigma = np.linalg.svd(bent, compute_uv=False)[:, 2]
+    a, b, c = linear[:, 0], linear[:, 1], linear[:, 2]
+    # Rows of the cofactor matrix; its transpose is the adjugate, and M^-1 = adjugate / det.
+    cofactors = np.stack([np.cross(b, c), np.cross(c, a), np.cross(a, b)], axis=1)
+    determinant = np.einsum("vi,vi->v", a, cofactors[:, 0])
+    weak = sigma < EXACT_ABOVE
+    with np.errstate(divide="ignore", invalid="ignore"):
+        deltas = np.einsum("vji,vj->vi", cofactors, offsets) / determinant[:, None]
+    if weak.any():
+        m, s = bent[weak], sigma[weak]
+        strength = DAMPING**2 * (1 - (s / EXACT_ABOVE) ** 2)
+        normal = m @ np.swapaxes(m, 1, 2) + strength[:, None, None] * np.eye(3)
+        solved = np.linalg.solve(normal, offsets[weak][:, :, None])
+        deltas[weak] = (to_rest[weak] @ np.swapaxes(m, 1, 2) @ solved)[:, :, 0]
+    return np.asarray(deltas), np.asarray(sigma)
+
+
+def solve_corrective(
+    posed: Posed,
+    sculpt: NDArray[np.floating],
+    name: str,
+    activation: float = 1.0,
+    trigger: HingeTrigger | None = None,
+) -> tuple[Shape, SolveReport]:
+    """The shape that turns a posed character into a sculpt of it.
+
+    Parameters
+    ----------
+    posed
+        What is on in the pose, without what is being made.
+    sculpt
+        Posed points ``(V, 3)`` in the world, metres.
+    name
+        Of the shape.
+    activation
+        How much of the shape is on in this pose.
+    trigger
+        What will switch it on: where the neighbouring poses lie, and how much of it is on there; guessed when None.
+
+    Raises
+    ------
+    BadEditError
+        When the sculpt has another number of vertices, holds NaN, or moves nothing.
+
+    Notes
+    -----
+    Where a deformer acts after the skin the offset is found by repeating: what is still missing is asked for once more.
+    """
+    character = posed.character
+    if sculpt.shape != character.mesh.points.shape:
+        raise BadEditError(
+            f"The sculpt has {len(sculpt)} vertices and the character {len(character.mesh)}: "
+            "they have to be the same mesh."
+        )
+    if not np.isfinite(sculpt).all():
+        raise BadEditError("The sculpt holds coordinates that are not numbers.")
+    if abs(activation) < 0.05:
+        raise BadEditError("The shape is hardly on in this pose: go to a pose where its trigger is on.")
+    base = posed.exact_points()
+    height = extent(character.mesh.rest)
+    offsets = sculpt.astype(np.float64) - base
+    length = np.linalg.norm(offsets, axis=1)
+    moved = np.flatnonzero(length > 1e-6 * height)
+    if len(moved) == 0:
+        raise BadEditError("The sculpt is the same as the posed skin: move something first.")
+    linear = posed.affine[0][moved]
+    rest = posed.evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0][moved]
+    deltas, sigma = invert_offsets(linear, offsets[moved], rest)
+    if posed.evaluator.deformers(posed.acting):
+        moved, deltas, sigma, error = _through_deformers(posed, sculpt, height)
+        linear = posed.affine[0][moved]
+    else:
+        stored = (deltas / activation).astype(np.float32).astype(np.float64) * activation
+        error = np.linalg.norm(np.einsum("vij,vj->vi", linear, stored) - offsets[moved], axis=1)
+    shape = Shape(name, moved.astype(np.int32), np.ascontiguousarray(deltas / activation, dtype=np.float32))
+    trigger = trigger or _guessed(character, posed, shape)
+    # Each vertex against what was asked of it: a small edit beside a large one can be hopeless too.
+    hopeless = (sigma < HOPELESS_BELOW) | (error > np.maximum(0.05 * length[moved], 1e-5 * height))
+    report = SolveReport(
+        moved=len(moved),
+        greatest_move=float(length.max()),
+        round_trip_error=float(error.max()),
+        damped=int((sigma < EXACT_ABOVE).sum()),
+        hopeless=int(hopeless.sum()),
+        neighbour_factor=1.0 if trigger is None else _neighbour_factor(posed, trigger, shape, activation),
+    )
+    return shape, replace(report, warnings=(*_warnings(report), *_turn_warnings(posed, trigger, moved)))
+
+
+def _through_deformers(
+    posed: Posed, sculpt: NDArray[np.floating], height: float
+) -> tuple[NDArray[np.intp], Array, NDArray[np.float64], NDArray[np.float64]]:
+    """Which vertices a shape has to move so that the sculpt comes out behind the deformers, and by what.
+
+    Deformers spread what is done to one vertex over others, so all are asked for what they miss.
+
+    Returns
+    -------
+    moved, deltas, sigma, error
+        ``(N,)``, ``(N, 3)``, ``(N,)`` of `invert_offsets`, and how far each is off in the end.
+    """
+    shaped, linear = posed.shaped(), posed.affine[0]
+    rest = posed.evaluator.pose(posed.character.skeleton.rest_pose(), NONE).affine[0]
+    deltas, sigma = np.zeros_like(shaped), np.ones(len(shaped))
+    best: tuple[float, Array, Array] | None = None
+    for _ in range(ROUNDS):
+        missing = sculpt - posed.exact_points(shaped + deltas)
+        off = np.linalg.norm(missing, axis=1)
+        if best is None or float(off.max()) < best[0]:
+            best = (float(off.max()), deltas, off)
+        if off.max() < 1e-7 * height:
+            break
+        more, sigma = invert_offsets(linear, missing, rest)
+        deltas = deltas + more
+    assert best is not None
+    moved = np.flatnonzero(np.linalg.norm(best[1], axis=1) > 1e-7 * height)
+    return moved, best[1][moved], sigma[moved], best[2][moved]
+
+
+def guess_trigger(character: Character, pose: Pose, moved: Shape, preset: str = "late") -> HingeTrigger:
+    """The hinge trigger of the joint that left rest and whose bend the shape lies in.
+
+    Every turned joint is weighed by its angle times how much of the shape lies where the skin is shared across
+    that joint, so that a joint turned elsewhere does not win.
+
+    Raises
+    ------
+    BadEditError
+        When no joint left rest.
+    """
+    angles = rotations.angle(pose.rotations)
+    turned = [int(j) for j in np.flatnonzero(angles > math.radians(1)) if character.skeleton.is_joint[j]]
+    if not turned:
+        raise BadEditError("No joint has left rest in this pose, so nothing can trigger the shape: bend one.")
+    size = np.linalg.norm(moved.deltas, axis=1)
+
+    def score(joint: int) -> float:
+        w = character.binding.subtree_weights(character.skeleton, joint)[moved.vertices]
+        shared = 4 * w * (1 - w) + 0.01 * w
+        return float(angles[joint] * (size @ shared + 1e-9))
+
+    return guess_hinge(character.skeleton, pose, max(turned, key=score), preset)
+
+
+def _guessed(character: Character, posed: Posed, shape: Shape) -> HingeTrigger | None:
+    try:
+        return guess_trigger(character, posed.moment.pose(), shape)
+    except BadEditError:
+        return None
+
+
+def _neighbour_factor(posed: Posed, trigger: HingeTrigger, shape: Shape, activation: float) -> float:
+    """How many times further than in its own pose the shape moves the skin 10 degrees to either side, as its trigger
+    switches it on there."""
+    pose, skeleton = posed.moment.pose(), posed.character.skeleton
+
+    def shift(turn: float) -> float:
+        turned = rotations.multiply(
+            pose.rotations[trigger.joint], rotations.from_axis_angle(trigger.axis, turn)
+        )  # fmt: skip
+        there = pose.with_rotation(trigger.joint, turned)
+        on = activation if turn == 0 else float(trigger.response.at(trigger.angle(there, skeleton)))
+        linear = posed.evaluator.pose(there, posed.acting).affine[0][shape.vertices]
+        return on * float(np.linalg.norm(np.einsum("vij,vj->vi", linear, shape.deltas), axis=1).max())
+
+    return max(shift(-NEIGHBOUR), shift(NEIGHBOUR)) / max(shift(0.0), 1e-12)
+
+
+def _warnings(report: SolveReport) -> tuple[str, ...]:
+    found = []
+    if report.hopeless:
+        found.append(
+            f"{report.hopeless} vertices have collapsed so far in this pose that a shape cannot mend them: "
+            "use more dual quaternion skinning there, or a twist joint, or sculpt at a smaller angle."
+        )
+    elif report.damped:
+        found.append(f"{report.damped} vertices are close to collapse in this pose and come back only nearly.")
+    if report.neighbour_factor > 1.5:
+        found.append(
+            f"10 degrees away from its pose the shape moves the skin {report.neighbour_factor:.1f} times as far: "
+            "add an in-between there, or sculpt at a smaller angle."
+        )
+    return tuple(found)
+
+
+def _turn_warnings(posed: Posed, trigger: HingeTrigger | None, moved: NDArray[np.intp]) -> tuple[str, ...]:
+    """What half a turn does: an angle that jumps to the other side of its cut, and skin that jumps with it."""
+    found = []
+    pose, skeleton = posed.moment.pose(), posed.character.skeleton
+    if trigger is not None:
+        name = skeleton.names[trigger.joint]
+        beyond = trigger.middle(skeleton) + np.pi - trigger.angle(pose, skeleton)
+        before = trigger.angle(pose, skeleton) - trigger.middle(skeleton) + np.pi
+        near = math.degrees(min(beyond, before))
+        if near < math.degrees(NEIGHBOUR):
+            found.append(
+                f"{near:.0f} degrees further “{name}” counts as turned the other way, and the shape is off at once: "
+                "give the joint a range of motion whose middle is nearer, or a trigger that starts earlier."
+            )
+    lay, matrices = posed.layout, skin_matrices(posed.binding.bones, posed.world)
+    rows = lay.place[moved]
+    dual = rows[rows >= lay.dual_from]
+    if len(dual):
+        real = rigid_bones(matrices).dual[lay.influences[dual], :4]
+        apart = np.abs(np.einsum("vki,vi->vk", real, real[:, 0]))
+        opposite = ((apart < OPPOSITE) & (lay.weights[dual] > 0.05)).any(axis=1)
+        if opposite.any():
+            found.append(
+                f"{int(opposite.sum())} vertices follow joints that are nearly half a turn apart: dual quaternion "
+                "skinning jumps to the other side there. Share the turn with a twist joint."
+            )
+    return tuple(found)

@@ -1,0 +1,186 @@
+"""A character's vertices as the kernels read them, for one set of helper masks and skin blends."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.binding import Binding
+from plethos.core.mask import Mask
+from plethos.core.mesh import Mesh
+from plethos.core.shape import Shape
+from plethos.core.skeleton import Skeleton
+from plethos.core.skinning.bone_table import bone_table
+
+
+def masked_binding(mesh: Mesh, skeleton: Skeleton, binding: Binding, helpers: Sequence[tuple[int, Mask]]) -> Binding:
+    """The binding with helper joints over it: ``(1 - mask) * binding + mask * helper``, in order.
+
+    Parameters
+    ----------
+    helpers
+        Joints and their masks.
+    """
+    if not helpers:
+        return binding
+    wanted = np.zeros((len(mesh.parts), len(skeleton)), dtype=bool)
+    for joint, mask in helpers:
+        wanted[np.unique(mesh.part_numbers[mask.vertices]), joint] = True
+    table = bone_table(mesh, skeleton, binding, wanted)
+    columns, rows = [binding.weights.astype(np.float64)], [binding.influences]
+    for joint, mask in helpers:
+        share = mask.dense(len(mesh)).astype(np.float64)[:, None]
+        columns = [c * (1 - share) for c in columns] + [share]
+        row = table.rows[mesh.part_numbers, joint]
+        rows.append(np.where(row >= 0, row, binding.influences[:, 0])[:, None].astype(np.int32))
+    weights, influences = np.concatenate(columns, axis=1), np.concatenate(rows, axis=1)
+    order = np.argsort(-weights, axis=1, kind="stable")
+    # No narrower than it was: a stroke that is being painted needs the room.
+    most = max(binding.influences.shape[1], int((weights > 0).sum(axis=1).max(initial=1)))
+    weights = np.take_along_axis(weights, order, 1)[:, :most]
+    influences = np.take_along_axis(influences, order, 1)[:, :most]
+    total = weights.sum(axis=1, keepdims=True)
+    return Binding(
+        table.bones,
+        np.ascontiguousarray(influences, dtype=np.int32),
+        np.ascontiguousarray(weights / total, dtype=np.float32),
+        binding.joints,
+        binding.blend,
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class SkinLayout:
+    """Vertices sorted by how they are skinned: linear only, then blended, then dual quaternion only.
+
+    Parameters
+    ----------
+    binding
+        What they follow, helpers over it.
+    order
+        ``(N,)`` the row of the result that each vertex goes to.
+    place
+        ``(V,)`` where each vertex of the character stands, -1 for those that are left out.
+    points, influences, weights, blend
+        In that order; the largest weight of a vertex first.
+    dual_from, linear_until
+        Where dual quaternions begin and linear skinning ends.
+    blends
+        For each skin blend its shares ``(N,)`` in that order, and where it says anything ``(N,)``.
+    wholly
+        Whether all of them act by exactly 1, so that `blend` holds them; else it is the file's.
+    """
+
+    binding: Binding
+    order: NDArray[np.int32]
+    place: NDArray[np.int32]
+    points: NDArray[np.float32]
+    influences: NDArray[np.int32]
+    weights: NDArray[np.float32]
+    blend: NDArray[np.float32]
+    dual_from: int
+    linear_until: int
+    blends: tuple[tuple[NDArray[np.float32], NDArray[np.bool_]], ...] = ()
+    wholly: bool = True
+
+    @classmethod
+    def of(
+        cls,
+        mesh: Mesh,
+        binding: Binding,
+        blends: Sequence[Mask] = (),
+        wholly: bool = True,
+        only: NDArray[np.int32] | None = None,
+    ) -> SkinLayout:
+        """The layout of a mesh's vertices, or of `only` some ``(N,)``, ascending.
+
+        Parameters
+        ----------
+        blends
+            The masks of the skin blends that act, in order.
+        wholly
+            Whether all of them act by exactly 1: then who is skinned how is known for good.
+        """
+        chosen = np.arange(len(mesh), dtype=np.int32) if only is None else only
+        file = np.zeros(len(mesh), np.float32) if binding.blend is None else binding.blend
+        dense = [(m.dense(len(mesh))[chosen], np.isin(chosen, m.vertices)) for m in blends]
+        blend = blended(file[chosen], dense, [1.0] * len(dense))
+        kind = (blend > 0).astype(np.int8) + (blend >= 1)
+        if not wholly:
+            # By less than wholly anything under a mask is blended.
+            kind[np.any([told for _, told in dense], axis=0)] = 1
+        order = np.argsort(kind, kind="stable").astype(np.int32)
+        rows = chosen[order]
+        weights = binding.weights[rows]
+        largest_first = np.argsort(-weights, axis=1, kind="stable")
+        place = np.full(len(mesh), -1, dtype=np.int32)
+        place[rows] = np.arange(len(rows), dtype=np.int32)
+        return cls(
+            binding=binding,
+            order=order,
+            place=place,
+            points=np.ascontiguousarray(mesh.points[rows]),
+            influences=np.ascontiguousarray(np.take_along_axis(binding.influences[rows], largest_first, 1)),
+            weights=np.ascontiguousarray(np.take_along_axis(weights, largest_first, 1)),
+            blend=np.ascontiguousarray(blend[order] if wholly else file[rows]),
+            dual_from=int((kind == 0).sum()),
+            linear_until=int((kind < 2).sum()),
+            blends=tuple((shares[order], told[order]) for shares, told in dense),
+            wholly=wholly,
+        )
+
+    def blend_at(self, effects: Sequence[float]) -> NDArray[np.float32]:
+        """The share of dual quaternions ``(N,)`` when the skin blends act by so much."""
+        if self.wholly:
+            return self.blend
+        return blended(self.blend, self.blends, effects)
+
+
+def blended(
+    file: NDArray[np.float32],
+    blends: Sequence[tuple[NDArray[np.float32], NDArray[np.bool_]]],
+    effects: Sequence[float],
+) -> NDArray[np.float32]:
+    """``file + effect * (ours - file)`` where a blend says anything, one after the other, within [0, 1]."""
+    out = file.copy()
+    for (shares, told), effect in zip(blends, effects, strict=True):
+        out[told] += np.float32(effect) * (shares[told] - out[told])
+    return np.clip(out, 0, 1)
+
+
+@dataclass(frozen=True, eq=False)
+class ShapeTable:
+    """Shapes one after the other, their vertices counted as a layout does.
+
+    Parameters
+    ----------
+    shapes
+        What it was made of.
+    offsets, vertices, deltas
+        Shape s moves ``vertices[offsets[s]:offsets[s + 1]]`` by the same rows of `deltas`.
+    """
+
+    shapes: tuple[Shape, ...]
+    offsets: NDArray[np.int32]
+    vertices: NDArray[np.int32]
+    deltas: NDArray[np.float32]
+
+    @classmethod
+    def of(cls, shapes: tuple[Shape, ...], layout: SkinLayout) -> ShapeTable:
+        offsets, vertices, deltas = [0], [np.zeros(0, np.int32)], [np.zeros((0, 3), np.float32)]
+        for shape in shapes:
+            there = layout.place[shape.vertices]
+            # Those of after the skin are added elsewhere: here they are empty.
+            inside = (there >= 0) & (not shape.after_skin)
+            vertices.append(there[inside])
+            deltas.append(shape.deltas[inside])
+            offsets.append(offsets[-1] + len(vertices[-1]))
+        return cls(
+            shapes,
+            np.array(offsets, np.int32),
+            np.ascontiguousarray(np.concatenate(vertices), dtype=np.int32),
+            np.ascontiguousarray(np.concatenate(deltas), dtype=np.float32),
+        )

@@ -1,0 +1,262 @@
+"""The pose set: closeness to stored poses of one or more joints, solved together.
+
+A rotation is turned into a point, so that the system can always be solved: where an axis goes (swing), cosine and
+sine of the twist about it, or the rotation matrix over root 2 (both). Rotations t apart are ``2 sin(t / 2)`` apart in
+each.
+
+References
+----------
+Lewis, Cordner, Fong, "Pose space deformation", SIGGRAPH 2000 (title from memory). For a set of one kind the weights
+are those of `scipy.interpolate.RBFInterpolator` with a Gaussian kernel, epsilon = 1 / radius and degree -1.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.errors import BadEditError
+from plethos.core.mapping import IdMap, JointMap, Vector
+from plethos.core.moment import Moment, Places, Slot, Step
+from plethos.core.names import new_id
+from plethos.core.rotations import Array, normalize
+from plethos.core.skeleton import Skeleton
+from plethos.core.triggers import kernels
+from plethos.core.triggers.hinge import unit_axis
+
+KINDS = {"swing": kernels.SWING, "twist": kernels.TWIST, "both": kernels.BOTH}
+WORST_CONDITION = 1e6
+
+
+@dataclass(frozen=True)
+class StoredPose:
+    """One pose of a set, and the value that says how close the character is to it.
+
+    Parameters
+    ----------
+    rotations
+        One quaternion ``(x, y, z, w)`` for each joint of the set, from rest in its rest frame.
+    by
+        What counts: ``swing``, ``twist`` or ``both``.
+    """
+
+    rotations: tuple[tuple[float, float, float, float], ...]
+    by: str = "swing"
+    name: str = ""
+    id: str = field(default_factory=new_id)
+
+
+@dataclass(frozen=True)
+class PoseSet:
+    """Stored poses of some joints; the rest pose is always among them.
+
+    Parameters
+    ----------
+    joints
+        Joint indices.
+    axes
+        For each joint the unit axis of its rest frame that swings and that it twists about: its bone.
+    poses
+        What is stored, besides rest.
+    radius
+        Of the Gaussian, radians.
+    """
+
+    joints: tuple[int, ...]
+    axes: tuple[Vector, ...]
+    poses: tuple[StoredPose, ...]
+    radius: float
+    name: str = ""
+    id: str = field(default_factory=new_id)
+    kind: ClassVar[str] = "pose_set"
+
+    def __post_init__(self) -> None:
+        if not self.joints or len(self.joints) != len(self.axes) or len(set(self.joints)) != len(self.joints):
+            raise BadEditError("A pose set needs one or more joints, each once and with an axis.")
+        if not self.poses or any(len(p.rotations) != len(self.joints) or p.by not in KINDS for p in self.poses):
+            raise BadEditError("A pose set needs one or more poses, each by swing, twist or both, of all its joints.")
+        if not 0.01 <= self.radius <= math.pi:
+            raise BadEditError("The radius of a pose set has to lie between 0.6 and 180 degrees.")
+        _ = self.inverse
+
+    @property
+    def _rest(self) -> StoredPose:
+        kinds = {p.by for p in self.poses}
+        turns = tuple((0.0, 0.0, 0.0, 1.0) for _ in self.joints)
+        return StoredPose(turns, kinds.pop() if len(kinds) == 1 else "both", "rest", "")
+
+    @property
+    def all_poses(self) -> tuple[StoredPose, ...]:
+        """Rest, then the stored poses."""
+        return (self._rest, *self.poses)
+
+    @property
+    def distance(self) -> float:
+        """The radius as a distance between points."""
+        return 2 * math.sin(self.radius / 2)
+
+    def points(self) -> Array:
+        """The points ``(P * M, 9)`` of all poses, joint by joint."""
+        turned = normalize([q for p in self.all_poses for q in p.rotations])
+        axes = np.tile(np.array(self.axes, dtype=np.float64), (len(self.all_poses), 1))
+        kinds = np.repeat([KINDS[p.by] for p in self.all_poses], len(self.joints)).astype(np.int32)
+        out = np.empty((len(turned), 9))
+        kernels.pose_points(turned, np.arange(len(turned), dtype=np.int32), axes, kinds, out)
+        return out
+
+    @property
+    def inverse(self) -> Array:
+        """What turns closeness to each pose into weights ``(P, P)``: each pose gives 1 for itself and 0 for the others.
+
+        Raises
+        ------
+        BadEditError
+            When two poses are too close to be told apart; they are named.
+        """
+        poses, joints = self.all_poses, len(self.joints)
+        turned = normalize([q for p in poses for q in p.rotations])
+        axes = np.tile(np.array(self.axes, dtype=np.float64), (len(poses), 1))
+        every = np.arange(len(turned), dtype=np.int32)
+        stored = self.points().reshape(len(poses), joints, 9)
+        apart = np.empty((len(poses), len(poses)))
+        for p, pose in enumerate(poses):
+            # How far every pose is from this one, in what this one counts by.
+            seen = np.empty((len(turned), 9))
+            kernels.pose_points(turned, every, axes, np.full(len(turned), KINDS[pose.by], np.int32), seen)
+            apart[:, p] = np.sqrt(((seen.reshape(len(poses), joints, 9) - stored[p]) ** 2).sum(axis=(1, 2)))
+        closeness = np.exp(-((apart / self.distance) ** 2))
+        if np.linalg.cond(closeness) > WORST_CONDITION:
+            both = apart + apart.T + np.diag(np.full(len(poses), np.inf))
+            a, b = np.unravel_index(int(both.argmin()), both.shape)
+            one, other = (poses[int(min(a, b))], poses[int(max(a, b))])
+            raise BadEditError(
+                f"“{one.name or 'A pose'}” and “{other.name or 'another pose'}” are too close to be told apart: "
+                "leave one out, or make the radius smaller."
+            )
+        return np.asarray(np.linalg.inv(closeness))
+
+    def reads(self) -> frozenset[Slot]:
+        return frozenset(self.joints)
+
+    def writes(self) -> frozenset[Slot]:
+        return frozenset(p.id for p in self.poses)
+
+    def mapped(self, joints: JointMap, ids: IdMap) -> PoseSet:
+        there = [joints.joint(j) for j in self.joints]
+        assert None not in there, "rules of joints that are gone are refused before"
+        poses = tuple(
+            replace(
+                p,
+                id=ids.get(p.id, p.id),
+                rotations=tuple(
+                    _quaternion(joints.rotation(j, np.array(q))) for j, q in zip(self.joints, p.rotations, strict=True)
+                ),
+            )
+            for p in self.poses
+        )
+        axes = tuple(joints.offset(j, a) for j, a in zip(self.joints, self.axes, strict=True))
+        return replace(
+            self,
+            joints=tuple(j for j in there if j is not None),
+            axes=tuple(unit_axis(a) for a in axes),
+            poses=poses,
+            id=ids.get(self.id, self.id),
+        )
+
+    def to_document(self, skeleton: Skeleton) -> dict[str, Any]:
+        return {
+            "kind": self.kind,
+            "id": self.id,
+            "name": self.name,
+            "joints": [
+                {"joint": skeleton.names[j], "axis": list(a)} for j, a in zip(self.joints, self.axes, strict=True)
+            ],
+            "radius_deg": math.degrees(self.radius),
+            "poses": [
+                {"id": p.id, "name": p.name, "by": p.by, "rotations": [list(q) for q in p.rotations]}
+                for p in self.poses
+            ],
+        }
+
+    @classmethod
+    def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton) -> PoseSet:
+        try:
+            joints = tuple(skeleton.find(str(j["joint"])) for j in document["joints"])
+            axes = tuple(unit_axis([float(c) for c in j["axis"]]) for j in document["joints"])
+            radius = math.radians(float(document["radius_deg"]))
+            poses = tuple(
+                StoredPose(
+                    tuple(_quaternion(np.array(q, dtype=np.float64)) for q in p["rotations"]),
+                    str(p["by"]),
+                    str(p.get("name") or ""),
+                    str(p.get("id") or new_id()),
+                )
+                for p in document["poses"]
+            )
+        except (KeyError, TypeError, ValueError, OverflowError):
+            raise BadEditError("A pose set needs joints with axes, a radius in degrees, and poses.") from None
+        name, own = str(document.get("name") or ""), str(document.get("id") or new_id())
+        return cls(joints, axes, poses, radius, name, own)
+
+    @staticmethod
+    def packed(sets: Sequence[PoseSet], places: Places) -> Step:
+        """All pose sets of a level as one step."""
+        most = max(len(s.joints) for s in sets)
+        rows: dict[tuple[int, Vector, int], int] = {}
+        row, stored, to = [], [], []
+        for one in sets:
+            for pose, points in zip(one.all_poses, one.points().reshape(-1, len(one.joints), 9), strict=True):
+                keys = [(j, a, KINDS[pose.by]) for j, a in zip(one.joints, one.axes, strict=True)]
+                known = [rows.setdefault(k, len(rows)) for k in keys]
+                row.append(known + [0] * (most - len(known)))
+                stored.append(np.pad(points, ((0, most - len(points)), (0, 0))))
+                to.append(places.of(pose.id or None))
+        inverses = [one.inverse.ravel() for one in sets]
+        return _Sets(
+            first=np.cumsum([0, *(len(s.all_poses) for s in sets)]).astype(np.int32),
+            joints=np.array([len(s.joints) for s in sets], np.int32),
+            row=np.array(row, np.int32).reshape(-1, most),
+            stored=np.concatenate(stored),
+            radius=np.array([s.distance for s in sets]),
+            inverse_at=np.cumsum([0, *(len(i) for i in inverses)])[:-1].astype(np.int32),
+            inverse=np.concatenate(inverses),
+            to=np.array(to, np.int32),
+            joint=np.array([k[0] for k in rows], np.int32),
+            axis=np.array([k[1] for k in rows], np.float64),
+            kind=np.array([k[2] for k in rows], np.int32),
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class _Sets:
+    first: NDArray[np.int32]
+    joints: NDArray[np.int32]
+    row: NDArray[np.int32]
+    stored: Array
+    radius: Array
+    inverse_at: NDArray[np.int32]
+    inverse: Array
+    to: NDArray[np.int32]
+    joint: NDArray[np.int32]
+    axis: Array
+    kind: NDArray[np.int32]
+
+    def run(self, moment: Moment, gains: Array) -> None:
+        here = np.empty((len(self.joint), 9))
+        kernels.pose_points(moment.rotations, self.joint, self.axis, self.kind, here)
+        kernels.set_values(
+            self.first, self.joints, self.row, self.stored, here, self.radius, self.inverse_at, self.inverse,
+            self.to, np.empty(len(self.to)), moment.values,
+        )  # fmt: skip
+
+
+def _quaternion(q: Array) -> tuple[float, float, float, float]:
+    if q.shape != (4,) or not np.isfinite(q).all() or np.linalg.norm(q) < 1e-6:
+        raise BadEditError("A rotation of a pose set has to be four finite numbers that are not all zero.")
+    x, y, z, w = normalize(q).tolist()
+    return (x, y, z, w)

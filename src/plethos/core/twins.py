@@ -1,0 +1,85 @@
+"""Twins: the same remedy on the other side, with all that it is tied to."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import NONE, Evaluator
+from plethos.core.mapping import VertexMap
+from plethos.core.names import free_name, new_id, other_side_name
+from plethos.core.remedies import Remedy
+from plethos.core.rules import Rules
+from plethos.core.triggers import Trigger
+
+MIRROR = np.diag([-1.0, 1.0, 1.0])
+
+
+def vertex_map(character: Character) -> VertexMap:
+    """Where each vertex goes across, and what its offsets become, said in the space of its twin's part."""
+    linear, _ = Evaluator.of(character.with_rules(Rules())).pose(character.skeleton.rest_pose(), NONE).affine
+    twin = character.mesh.pairs
+    there = linear[np.maximum(twin, 0)]
+    # What is squashed flat at rest cannot say an offset: it keeps its own.
+    flat = np.abs(np.linalg.det(there)) < 1e-18
+    back = np.linalg.inv(np.where(flat[:, None, None], np.eye(3), there))
+    return VertexMap(twin, np.asarray(back @ MIRROR @ linear))
+
+
+def twinned(character: Character, remedy_id: str) -> Character:
+    """The character with a remedy's twin made, or brought to what the remedy is now.
+
+    Triggers and dials that both sides share are not doubled: a rule that reads nothing of one side is its own twin.
+
+    Raises
+    ------
+    BadEditError
+        When the remedy lies on no side: all that it reads and moves is in the middle.
+    """
+    rules, joints, vertices = character.rules, character.mirror, vertex_map(character)
+    remedy = rules.remedy(remedy_id)
+    known = rules.remedy(remedy.twin) if remedy.twin is not None and rules.has(remedy.twin) else None
+    needed = _one_sided(character, remedy)
+    if not needed and not any(joints.joint(j) != j for j in _own_joints(remedy)):
+        raise BadEditError(f"“{remedy.name}” lies in the middle: there is no other side for it.")
+    ids = {remedy.id: known.id if known is not None else new_id()}
+    old = rules.trigger_of(known) if known is not None else None
+    for trigger in needed:
+        same = old is not None and trigger is rules.trigger_of(remedy) and type(old) is type(trigger)
+        ids[trigger.id] = old.id if same and old is not None else new_id()
+        ids |= {str(v): new_id() for v in trigger.writes() if v != trigger.id}
+    if known is not None:
+        name = known.name
+    else:
+        name = free_name(other_side_name(remedy.name) or f"{remedy.name}, mirrored", {r.name for r in rules.remedies})
+    fresh = replace(remedy.mapped(joints, vertices, ids, character.skeleton, name), notes=())
+    rules = rules.with_remedy(replace(remedy, twin=fresh.id)).with_remedy(fresh)
+    for trigger in needed:
+        rules = rules.with_trigger(trigger.mapped(joints, ids))
+    return character.with_rules(rules)
+
+
+def _own_joints(remedy: Remedy) -> list[int]:
+    return [j for j in (*remedy.body.reads(), *remedy.body.writes()) if isinstance(j, int)]
+
+
+def _one_sided(character: Character, remedy: Remedy) -> list[Trigger]:
+    """The triggers that a remedy depends on which read something of one side."""
+    rules, joints = character.rules, character.mirror
+    found: list[Trigger] = []
+
+    def one_sided(value: str) -> bool:
+        trigger = next((t for t in rules.triggers if value in t.writes()), None)
+        if trigger is None:
+            return False
+        told = [one_sided(s) if isinstance(s, str) else joints.joint(s) != s for s in sorted(trigger.reads(), key=str)]
+        if any(told) and trigger not in found:
+            found.append(trigger)
+        return any(told)
+
+    if remedy.by is not None:
+        one_sided(remedy.by)
+    return found

@@ -1,0 +1,170 @@
+"""One version of a character, made ready: swapped whole, so that whoever reads it takes no lock."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.bend import BendMeasure, ContactCounter
+from plethos.core.character import Character
+from plethos.core.evaluate import ALL, Acting, Evaluator, Posed
+from plethos.core.measure.depth import DepthField
+from plethos.core.measure.picked import PickedPatch
+from plethos.core.rotations import Array
+from plethos.core.skeleton import Pose, pose_from_json
+from plethos.service.blob_arrays import BlobArrays
+from plethos.service.documents import SculptNote
+from plethos.store.repository import Revision
+
+
+@dataclass(frozen=True, eq=False)
+class HeldSculpt:
+    """A sculpt in progress as it is stored: what the next stroke starts from.
+
+    Parameters
+    ----------
+    note
+        What is stored of it.
+    pose
+        The held pose.
+    base
+        The character in it, without the remedy that is sculpted.
+    start
+        Posed points ``(V, 3)`` float64 when the session began.
+    points
+        The same after the strokes so far.
+    """
+
+    note: SculptNote
+    pose: Pose
+    base: Posed
+    start: Array
+    points: Array
+
+    @classmethod
+    def of(cls, note: SculptNote, evaluator: Evaluator, offsets: Array | None) -> HeldSculpt:
+        """The session that a note describes; `offsets` ``(V, 3)`` from its start, when strokes were stored."""
+        character = evaluator.character
+        pose = pose_from_json(character.skeleton, json.dumps(note.pose))
+        rules = character.rules
+        acting = ALL
+        others = ALL
+        if note.remedy_id is not None:
+            edited = rules.remedy(note.remedy_id)
+            on = [r.id for r in rules.remedies if r.on and r.id != edited.id]
+            acting, others = Acting.these(*on, edited.id), Acting.these(*on)
+        start = evaluator.pose(pose, acting).exact_points()
+        points = start if offsets is None else start + offsets
+        return cls(note, pose, evaluator.pose(pose, others), start, points)
+
+    def noted(self, arrays: BlobArrays) -> HeldSculpt:
+        """The same with its strokes put among the arrays that are stored."""
+        if self.note.strokes == 0:
+            return self
+        offsets = self.points - self.start
+        moved = np.flatnonzero(np.abs(offsets).max(axis=1) > 0).astype(np.int32)
+        ref = arrays.put("offsets", "sculpt", moved, offsets[moved])
+        return replace(self, note=replace(self.note, offsets=ref))
+
+    def after(self, note: SculptNote, points: Array) -> HeldSculpt:
+        """The same session with one more stroke."""
+        return replace(self, note=note, points=points)
+
+
+@dataclass(eq=False)
+class Measures:
+    """What is measured on a version, found when asked for and taken over from the version before where it can be."""
+
+    character: Character
+    _bends: dict[int, BendMeasure] = field(default_factory=dict)
+    _before: dict[int, BendMeasure] = field(default_factory=dict)
+    _depth: DepthField | None = None
+    _contacts: ContactCounter | None = None
+
+    def of_next(self, character: Character) -> Measures:
+        """The measures of the version that follows this one."""
+        now, was = character, self.character
+        same = now.mesh is was.mesh and now.binding is was.binding and now.skeleton is was.skeleton
+        return Measures(
+            character,
+            _before={**self._before, **self._bends} if same else {},
+            _depth=self._depth if now.skeleton is was.skeleton and now.mesh is was.mesh else None,
+            _contacts=self._contacts if now.mesh is was.mesh else None,
+        )
+
+    def bend(self, joint: int) -> BendMeasure:
+        """The measures of a joint's region.
+
+        Raises
+        ------
+        BadEditError
+            When the joint bends no skin.
+        """
+        found = self._bends.get(joint)
+        if found is None:
+            found = self._bends[joint] = BendMeasure.of(self.character, joint, self._before.get(joint))
+        return found
+
+    @property
+    def depth(self) -> DepthField:
+        """The bones under each vertex."""
+        if self._depth is None:
+            self._depth = DepthField.of(self.character, self.character.mesh.rest)
+        return self._depth
+
+    @property
+    def contacts(self) -> ContactCounter:
+        """Counts crossing triangles."""
+        if self._contacts is None:
+            self._contacts = ContactCounter(self.character.mesh)
+        return self._contacts
+
+    @cached_property
+    def patch(self) -> PickedPatch:
+        """What is picked, made ready to be measured."""
+        return PickedPatch.of(self.character, self.character.mesh.rest)
+
+
+@dataclass(frozen=True, eq=False)
+class Version:
+    """A character at one revision.
+
+    Parameters
+    ----------
+    revision
+        What is stored.
+    character, evaluator
+        What it describes, made ready.
+    sculpt
+        The sculpt in progress.
+    change
+        What became of the joints since the version before: the new name by the old, None for one that is gone; empty
+        when the joints are the same.
+    """
+
+    revision: Revision
+    character: Character
+    evaluator: Evaluator
+    measures: Measures
+    sculpt: HeldSculpt | None = None
+    change: dict[str, str | None] = field(default_factory=dict)
+
+    def next(
+        self,
+        revision: Revision,
+        character: Character,
+        evaluator: Evaluator,
+        sculpt: HeldSculpt | None,
+        change: dict[str, str | None],
+    ) -> Version:
+        """The version that follows this one; what does not differ is taken over."""
+        return Version(revision, character, evaluator, self.measures.of_next(character), sculpt, change)
+
+    @property
+    def rest(self) -> NDArray[np.float32]:
+        """The points ``(V, 3)`` in the world at rest."""
+        return self.character.mesh.rest

@@ -1,0 +1,209 @@
+"""Messages of the live socket: what a page sends and is told. They stand in the OpenAPI document too."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, TypeAdapter
+
+from plethos.core.sculpt.session import Dab
+from plethos.service.live import Moving, Wanted
+from plethos.service.painting import PaintSettings
+from plethos.service.picking import PickSettings
+from plethos.service.sculpting import SculptSettings
+from plethos.service.within import Within
+from plethos.web.schemas.character import CharacterState, Measures
+from plethos.web.schemas.common import Axis, PoseBody, Schema
+from plethos.web.schemas.rules import TriggerRule
+
+MOST_DABS = 256
+
+
+class MovingJoint(Schema):
+    """A joint that is being dragged: where it is to be in the pose; nothing is stored."""
+
+    joint: str
+    at: Axis
+    mirror: bool = True
+
+
+class TriggerPreview(Schema):
+    """A trigger that is being changed, not stored yet."""
+
+    remedy_id: str
+    trigger: TriggerRule
+
+
+class Want(Schema):
+    """What a frame should hold."""
+
+    without: bool = False
+    heat: bool = False
+    alone: str | None = Field(default=None, description="The one remedy that acts.")
+    measure: str | None = Field(default=None, description="A joint whose region is measured.")
+    weights: str | None = Field(default=None, description="A joint whose weights are shown.")
+    mixed: bool = Field(default=False, description="The weights of all joints as mixed colours.")
+    region: bool = Field(default=False, description="What is picked, and its volume.")
+    moving: MovingJoint | None = None
+    preview: TriggerPreview | None = None
+
+    def wanted(self) -> Wanted:
+        """The same for the service."""
+        moving = None if self.moving is None else Moving(self.moving.joint, self.moving.at, self.moving.mirror)
+        preview = None if self.preview is None else (self.preview.remedy_id, self.preview.trigger.model_dump())
+        return Wanted(
+            self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving
+        )  # fmt: skip
+
+
+class WithinBody(Schema):
+    """A region that a brush is kept to, or kept out of; empty for what is picked."""
+
+    region: str = ""
+    outside: bool = False
+
+    def within(self) -> Within:
+        return Within(self.region, self.outside)
+
+
+class SculptToolBody(Schema):
+    tool: Literal["sculpt"]
+    brush: str
+    within: WithinBody | None = None
+
+    def settings(self) -> SculptSettings:
+        return SculptSettings(self.brush, self.within.within() if self.within else None)
+
+
+class PaintToolBody(Schema):
+    tool: Literal["paint"]
+    mode: Literal["add", "subtract", "replace", "smooth", "even"]
+    joint: str
+    value: FiniteFloat = 1.0
+    strength: FiniteFloat = 1.0
+    locked: list[str] = Field(default_factory=list)
+    mirror: bool = False
+    within: WithinBody | None = None
+
+    def settings(self) -> PaintSettings:
+        within = self.within.within() if self.within else None
+        return PaintSettings(
+            self.mode, self.joint, self.value, self.strength, tuple(self.locked), self.mirror, within
+        )  # fmt: skip
+
+
+class PickToolBody(Schema):
+    tool: Literal["pick"]
+    take: bool = False
+    mirror: bool = False
+
+    def settings(self) -> PickSettings:
+        return PickSettings(self.take, self.mirror)
+
+
+class DabBody(Schema):
+    """One touch of a brush: a triangle and a place on it in the world, metres."""
+
+    triangle: int
+    at: Axis
+    radius: FiniteFloat
+    strength: FiniteFloat
+    drag: Axis = (0.0, 0.0, 0.0)
+    falloff: FiniteFloat = 1.0
+
+    def dab(self) -> Dab:
+        return Dab(self.triangle, self.at, self.radius, self.strength, self.drag, self.falloff)
+
+
+class PoseMessage(Schema):
+    """Show a pose; only the newest that has arrived is answered, by a frame."""
+
+    type: Literal["pose"]
+    seq: int = 0
+    pose: PoseBody = Field(default_factory=PoseBody)
+    want: Want = Field(default_factory=Want)
+
+
+class StrokeMessage(Schema):
+    """Touch the skin with a tool; answered by a frame."""
+
+    type: Literal["stroke"]
+    seq: int = 0
+    pose: PoseBody = Field(default_factory=PoseBody)
+    want: Want = Field(default_factory=Want)
+    settings: Annotated[SculptToolBody | PaintToolBody | PickToolBody, Field(discriminator="tool")]
+    dabs: list[DabBody] = Field(max_length=MOST_DABS)
+
+
+class StrokeEndMessage(Schema):
+    """Store the stroke; answered by a version."""
+
+    type: Literal["stroke_end"]
+    seq: int = 0
+
+
+class ContactsMessage(Schema):
+    """Count crossing triangles; answered by contacts."""
+
+    type: Literal["contacts"]
+    seq: int = 0
+    pose: PoseBody = Field(default_factory=PoseBody)
+    want: Want = Field(default_factory=Want)
+
+
+Said = Annotated[PoseMessage | StrokeMessage | StrokeEndMessage | ContactsMessage, Field(discriminator="type")]
+SAID: TypeAdapter[Said] = TypeAdapter(Said)
+
+
+class FrameHead(BaseModel):
+    """The JSON at the head of a frame; float32 arrays follow in the order and size of `fields`."""
+
+    model_config = ConfigDict(populate_by_name=True)
+    seq: int | None
+    version: int
+    revision: str
+    activations: dict[str, float]
+    measures: dict[Literal["without", "with"], Measures] | None = None
+    response: dict[str, Any] | None = None
+    region_volume: float | None = None
+    fields_: dict[str, int] = Field(alias="fields")
+
+
+class VersionMessage(BaseModel):
+    """The character as it is now: a stroke was stored (then with its seq), or someone has edited it."""
+
+    type: Literal["version"] = "version"
+    seq: int | None
+    state: CharacterState
+
+
+class ContactsAnswer(BaseModel):
+    """How many triangles cross others and did not at rest."""
+
+    model_config = ConfigDict(populate_by_name=True)
+    type: Literal["contacts"] = "contacts"
+    seq: int
+    without: int
+    with_: int = Field(alias="with")
+
+
+class JobMessage(BaseModel):
+    """How far long work on this character has got."""
+
+    type: Literal["job"] = "job"
+    id: str
+    kind: str
+    state: Literal["waiting", "running", "done", "cancelled", "failed"]
+    share: float
+    detail: str | None
+
+
+class ProblemMessage(BaseModel):
+    """Something that did not work; nothing was changed by it."""
+
+    type: Literal["problem"] = "problem"
+    seq: int | None
+    detail: str
+
+
+Told = Annotated[VersionMessage | ContactsAnswer | JobMessage | ProblemMessage, Field(discriminator="type")]

@@ -1,0 +1,440 @@
+"""One of each stage of a pose: helper joints with masks, shapes, the skin blend, shapes after the skin, the relaxer."""
+
+import math
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
+
+from plethos.core.bend import BendMeasure, bent
+from plethos.core.binding import Binding
+from plethos.core.character import Character
+from plethos.core.dials import Dial
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.formats.rules import plain_rules, with_plain_rules
+from plethos.core.joints.draft import Draft
+from plethos.core.mask import Mask
+from plethos.core.mesh import Mesh, Part
+from plethos.core.outlines import Curve, Fill, Outlines
+from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target
+from plethos.core.response import Response
+from plethos.core.rules import Rules
+from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.shape import Shape
+from plethos.core.topology import extent
+from plethos.core.triggers.dial import DialTrigger
+from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.triggers.product import ProductTrigger
+from plethos.core.twins import twinned
+from plethos.demo.catalogue import open_demo
+from tests.figures import pair_file, tube
+
+Z = (0.0, 0.0, 1.0)
+UP = (0.0, 1.0, 0.0)
+
+
+def everything(generator: np.random.Generator, character: Character | None = None) -> Character:
+    """A character with one of each kind of rule, all of them different for each seed."""
+    character = character or read_character(parse(pair_file().pack()), "Pair")
+    draft = Draft(character)
+    upper = character.skeleton.find("upper")
+    draft.add("pusher", upper, np.array([0.05, 0.6, 0.02]), np.eye(3), helper=True)
+    character = draft.finish()
+    skeleton, count = character.skeleton, len(character.mesh)
+
+    def mask(share: float) -> Mask:
+        chosen = np.sort(generator.choice(count, int(share * count), replace=False)).astype(np.int32)
+        return Mask(chosen, generator.uniform(0, 1, len(chosen)).astype(np.float32))
+
+    def shape(name: str) -> Shape:
+        chosen = np.sort(generator.choice(count, count // 4, replace=False)).astype(np.int32)
+        return Shape(name, chosen, generator.normal(0, 0.02, (len(chosen), 3)).astype(np.float32))
+
+    stored = StoredPose((tuple(Rotation.from_euler("x", 60, degrees=True).as_quat().tolist()),), "swing", "out", "out")
+    rules = Rules(
+        (Dial("Wet", 0, 2, 0.5, "wet"),),
+        (
+            DialTrigger("wet", Response((0.0, 2.0), (0.0, 1.0)), id="soaked"),
+            HingeTrigger(upper, Z, Response((-0.5, 1.5), (0.0, 1.0)), id="bend"),
+            ProductTrigger(("soaked", "bend"), "soggy", "soggy"),
+            PoseSet((upper,), (UP,), (stored,), 0.9, "set", "set"),
+        ),
+        remedies=(
+            Remedy(Corrective((Target(shape("early"), 0.4), Target(shape("late"), 1.0))), "late", by="bend", id="c"),
+            Remedy(Corrective.of(shape("both")), "both", by="soggy", id="p"),
+            Remedy(Corrective.of(shape("side")), "side", by="out", id="s"),
+            Remedy(Helper(skeleton.find("pusher"), (Share(upper, 0.6, "twist", Z),), mask(0.3)), "push", id="h"),
+            Remedy(SkinBlend(mask(0.5)), "blend", amount=0.7, id="b"),
+            Remedy(Relaxer(mask(0.4), 4), "relax", by="soaked", id="r"),
+        ),
+    )
+    return character.with_rules(rules)
+
+
+def any_pose(generator: np.random.Generator, skeleton):
+    pose = skeleton.rest_pose()
+    pose.rotations[:] = Rotation.random(len(skeleton), rng=generator).as_quat()
+    return replace(
+        pose,
+        translations=generator.normal(0, 0.02, (len(skeleton), 3)),
+        dials={"Wet": float(generator.uniform(0, 2))},
+    )
+
+
+class KernelAndTwin(unittest.TestCase):
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=25, deadline=None)
+    def test_the_kernels_equal_plain_numpy_whatever_acts_in_whatever_pose(self, seed):
+        generator = np.random.default_rng(seed)
+        character = everything(generator)
+        evaluator, pose = Evaluator.of(character), any_pose(generator, character.skeleton)
+        ids = [r.id for r in character.rules.remedies]
+        some = Acting.these(*generator.choice(ids, 3, replace=False))
+        rows = np.sort(generator.choice(len(character.mesh), 90, replace=False)).astype(np.int32)
+        for acting in (ALL, NONE, some):
+            posed = evaluator.pose(pose, acting)
+            exact = posed.exact_points()
+            np.testing.assert_allclose(posed.points, exact, atol=2e-5)
+            # Only some of the vertices: the same, to the last bits of float32.
+            part = Evaluator.of(character, None, rows).pose(pose, acting).points
+            np.testing.assert_allclose(part, posed.points[rows], atol=2e-6)
+
+    def test_files_carry_every_kind_and_show_the_same(self):
+        generator = np.random.default_rng(5)
+        source = parse(pair_file().pack())
+        character = everything(generator, read_character(source, "Pair"))
+        data = write_glb(character, source)
+        back = read_character(parse(data), "Pair")
+        self.assertEqual([r.kind for r in back.rules.remedies], [r.kind for r in character.rules.remedies])
+        self.assertEqual([t.id for t in back.rules.triggers], [t.id for t in character.rules.triggers])
+        self.assertFalse(back.skeleton.is_joint[back.skeleton.find("pusher")])
+        for _ in range(4):
+            pose = any_pose(generator, character.skeleton)
+            there = back.skeleton.rest_pose()
+            moved = np.zeros((len(back.skeleton), 3))
+            for j, name in enumerate(character.skeleton.names):
+                there.rotations[back.skeleton.find(name)] = pose.rotations[j]
+                moved[back.skeleton.find(name)] = pose.translations[j]
+            there = replace(there, translations=moved, dials=pose.dials)
+            for acting in (ALL, NONE):
+                wanted, got = evaluate_exact(character, pose, acting), evaluate_exact(back, there, acting)
+                np.testing.assert_allclose(
+                    got[back.mesh.file_to_vertex], wanted[character.mesh.file_to_vertex], atol=2e-5
+                )
+
+    def test_the_plain_document_is_the_same_character_again(self):
+        character = everything(np.random.default_rng(8))
+        document = plain_rules(character)
+        again = with_plain_rules(character.with_rules(Rules()), document)
+        self.assertEqual(plain_rules(again), document)
+        pose = any_pose(np.random.default_rng(1), character.skeleton)
+        np.testing.assert_allclose(evaluate_exact(again, pose), evaluate_exact(character, pose), atol=1e-6)
+
+    def test_a_baked_clip_shows_it_to_a_viewer_that_knows_no_rules(self):
+        generator = np.random.default_rng(2)
+        source = parse(pair_file().pack())
+        character = everything(generator, read_character(source, "Pair"))
+        # What a plain viewer can show: shapes, and joints that turn; not blends and deformers.
+        rules = character.rules
+        character = character.with_rules(rules.only_with([r for r in rules.remedies if r.id in "cpsh"]))
+        baked = parse(write_glb(character, source, "bend"))
+        del baked.document["extras"]["plethos"]
+        plain = read_character(baked, "Plain")
+        for time in (0.0, 0.5, 1.2):
+            wanted = evaluate_exact(character, character.clips[0].pose_at(character.skeleton, time))
+            got = evaluate_exact(plain, plain.clips[0].pose_at(plain.skeleton, time))
+            np.testing.assert_allclose(got[plain.mesh.file_to_vertex], wanted[character.mesh.file_to_vertex], atol=2e-5)
+
+
+class HelperMasks(unittest.TestCase):
+    def test_the_masked_skin_follows_the_helper_and_off_is_the_binding_again(self):
+        character = tube()
+        draft = Draft(character)
+        draft.add("cap", character.skeleton.find("lower"), np.array([0.0, 0.9, 0.0]), np.eye(3), helper=True)
+        character = draft.finish()
+        top = np.flatnonzero(character.mesh.points[:, 1] > 0.95).astype(np.int32)
+        shares = np.linspace(0.2, 1, len(top)).astype(np.float32)
+        helper = Helper(
+            character.skeleton.find("cap"), (Share(character.skeleton.find("upper"), 0.5),), Mask(top, shares)
+        )
+        mended = character.with_remedy(Remedy(helper, "Cap", id="h"))
+        pose = bent(character.skeleton.rest_pose(), character.skeleton.find("upper"), Z, 1.0)
+        plain, with_ = evaluate_exact(character, pose), evaluate_exact(mended, pose)
+        np.testing.assert_array_equal(evaluate_exact(mended, pose, NONE), plain)
+        # (1 - mask) * binding + mask * helper: half a turn about the cap's own place, by SciPy.
+        rest = character.mesh.points[top].astype(float)
+        turned = Rotation.from_rotvec([0, 0, 0.5]).apply(rest - [0, 0.9, 0]) + [0, 0.9, 0]
+        np.testing.assert_allclose(with_[top], (1 - shares[:, None]) * plain[top] + shares[:, None] * turned, atol=1e-6)
+        others = np.setdiff1d(np.arange(len(plain)), top)
+        np.testing.assert_array_equal(with_[others], plain[others])
+        np.testing.assert_allclose(
+            evaluate_exact(mended, character.skeleton.rest_pose()), character.mesh.rest, atol=1e-6
+        )
+
+    def test_nobody_else_sees_a_helper_joint(self):
+        character = everything(np.random.default_rng(1))
+        plain = read_character(parse(pair_file().pack()), "Pair")
+        helper = character.skeleton.find("pusher")
+        self.assertNotIn(helper, character.skeleton.children(character.skeleton.find("upper")))
+        np.testing.assert_array_equal(character.binding.weights, plain.binding.weights)
+        one, other = (BendMeasure.of(c, c.skeleton.find("upper")).site for c in (character, plain))
+        np.testing.assert_array_equal(one.region.vertices, other.region.vertices)
+        with self.assertRaisesRegex(BadEditError, "“push” needs “pusher”"):
+            draft = Draft(character)
+            draft.remove(helper)
+            draft.finish()
+
+
+class Relaxing(unittest.TestCase):
+    def test_it_is_smoothing_plus_the_rest_detail_in_frames_that_turn_along(self):
+        # A float64 twin, written anew from the paper: smooth, read the rest detail in local frames, put it back.
+        generator = np.random.default_rng(3)
+        character = tube()
+        inside = np.flatnonzero(np.abs(character.mesh.points[:, 1] - 0.5) < 0.21).astype(np.int32)
+        shares = generator.uniform(0, 1, len(inside)).astype(np.float32)
+        steps, amount = 6, 0.6
+        relaxed = character.with_remedy(Remedy(Relaxer(Mask(inside, shares), steps), "R", amount=amount, id="r"))
+        pose = bent(character.skeleton.rest_pose(), 2, Z, 1.7)
+        base = evaluate_exact(character, pose)
+        adjacency = character.mesh.topology.adjacency.astype(float)
+        mean = adjacency.multiply(1 / np.asarray(adjacency.sum(axis=1)))
+        triangles = character.mesh.topology.triangles
+
+        def smooth(p):
+            for _ in range(steps):
+                p = p + 0.5 * (mean @ p - p)
+            return p
+
+        def frames(p):
+            normal = np.zeros_like(p)
+            for tri in triangles:
+                normal[tri] += np.cross(p[tri[1]] - p[tri[0]], p[tri[2]] - p[tri[0]])
+            out = []
+            for v in range(len(p)):
+                n = normal[v] / np.linalg.norm(normal[v])
+                e = p[adjacency[[v]].indices.min()] - p[v]
+                t = e - n * (e @ n)
+                t /= np.linalg.norm(t)
+                out.append(np.stack([n, t, np.cross(n, t)], axis=1))
+            return np.array(out)
+
+        rest = character.mesh.rest.astype(float)
+        detail = np.einsum("vji,vj->vi", frames(smooth(rest)), rest - smooth(rest))
+        target = smooth(base) + np.einsum("vij,vj->vi", frames(smooth(base)), detail)
+        wanted = base.copy()
+        wanted[inside] += amount * shares.astype(float)[:, None] * (target - base)[inside]
+        np.testing.assert_allclose(evaluate_exact(relaxed, pose), wanted, atol=1e-9)
+        # Turned and moved as a whole nothing changes.
+        turned = replace(character.skeleton.rest_pose())
+        turned.rotations[0] = Rotation.from_rotvec([0.4, 1.0, -0.3]).as_quat()
+        np.testing.assert_allclose(evaluate_exact(relaxed, turned), evaluate_exact(character, turned), atol=1e-9)
+
+    def test_a_sculpt_through_a_relaxer_comes_back(self):
+        character = tube()
+        everywhere = Mask.of(np.ones(len(character.mesh)))
+        character = character.with_remedy(Remedy(Relaxer(everywhere, 5), "R", amount=0.5, id="r"))
+        pose = bent(character.skeleton.rest_pose(), 2, Z, 1.4)
+        posed = Evaluator.of(character).pose(pose)
+        sculpt = posed.exact_points()
+        near = np.abs(character.mesh.points[:, 1] - 0.5) < 0.1
+        sculpt[near] += [0.01, 0.02, -0.005]
+        trigger = HingeTrigger(2, Z, Response((0.0, 1.4), (0.0, 1.0)), id="t")
+        shape, report = solve_corrective(posed, sculpt, "bulge", trigger=trigger)
+        mended = character.with_remedy(Remedy(Corrective.of(shape), "bulge", by="t", id="c"), trigger)
+        height = extent(character.mesh.rest)
+        self.assertLess(np.abs(evaluate_exact(mended, pose) - sculpt).max(), 1e-5 * height)
+        self.assertLess(report.round_trip_error, 1e-5 * height)
+
+
+class Blending(unittest.TestCase):
+    def test_a_blend_of_ours_is_file_plus_amount_times_ours_minus_file(self):
+        character = tube()
+        file = np.full(len(character.mesh), 0.25, np.float32)
+        own = replace(character, binding=replace(character.binding, blend=file))
+        mask = Mask.of(np.linspace(0.01, 1, len(character.mesh)))
+        pose = bent(character.skeleton.rest_pose(), 2, UP, 1.8)
+
+        def at(blend):
+            return evaluate_exact(replace(character, binding=replace(character.binding, blend=blend)), pose)
+
+        for amount in (0.0, 0.4, 1.0):
+            blended = own.with_remedy(Remedy(SkinBlend(mask), "B", amount=amount, id="b"))
+            wanted = file + np.float32(amount) * (mask.dense(len(file)) - file)
+            np.testing.assert_allclose(evaluate_exact(blended, pose), at(wanted), atol=1e-7)
+            np.testing.assert_allclose(evaluate_exact(blended, pose, NONE), at(file), atol=1e-12)
+
+    def test_a_tied_blend_follows_its_value(self):
+        character = tube()
+        mask = Mask.of(np.ones(len(character.mesh)))
+        rules = Rules((Dial("x", 0, 1, 0, "x"),), remedies=(Remedy(SkinBlend(mask), "B", by="x", id="b"),))
+        blended = character.with_rules(rules)
+        pose = bent(character.skeleton.rest_pose(), 2, UP, 1.8)
+        evaluator = Evaluator.of(blended)
+        for x in (0.0, 0.3, 1.0):
+            share = np.full(len(character.mesh), x, np.float32)
+            plain = replace(character, binding=replace(character.binding, blend=share))
+            set_ = replace(pose, dials={"x": x})
+            np.testing.assert_allclose(evaluator.pose(set_).exact_points(), evaluate_exact(plain, pose), atol=1e-7)
+            np.testing.assert_allclose(evaluator.pose(set_).points, evaluate_exact(plain, pose), atol=1e-6)
+
+
+class Reuse(unittest.TestCase):
+    def test_a_dragged_knot_lays_nothing_out_and_a_painted_weight_does(self):
+        character = everything(np.random.default_rng(4))
+        pose = any_pose(np.random.default_rng(0), character.skeleton)
+        before = Evaluator.of(character)
+        _ = before.pose(pose).points
+        trigger = replace(character.rules.triggers[1], response=Response((-0.5, 1.0), (0.0, 1.0)))
+        dragged = character.with_rules(character.rules.with_trigger(trigger))
+        after = Evaluator.of(dragged, before)
+        self.assertIs(after.pose(pose).layout, before.pose(pose).layout)
+        self.assertIs(after.table(after.layout(ALL)), before.table(before.layout(ALL)))
+        np.testing.assert_allclose(after.pose(pose).points, Evaluator.of(dragged).pose(pose).points, atol=0)
+        binding = character.binding
+        other = Binding(binding.bones, binding.influences, binding.weights[:, ::-1].copy(), binding.joints)
+        painted = Evaluator.of(replace(character, binding=other), before)
+        self.assertIsNot(painted.pose(pose).layout, before.pose(pose).layout)
+
+
+class Afterwards(unittest.TestCase):
+    def test_a_shape_after_the_skin_does_not_turn_with_the_joint(self):
+        character = tube()
+        moved = np.arange(400, 410, dtype=np.int32)
+        deltas = np.tile(np.float32([0.1, 0, 0]), (10, 1))
+        pose = bent(character.skeleton.rest_pose(), 2, Z, math.pi / 2)
+        plain = evaluate_exact(character, pose)
+        for after, way in ((False, [0, 0.1, 0]), (True, [0.1, 0, 0])):
+            shape = Shape("s", moved, deltas, 1.0, after_skin=after)
+            shaped = replace(character, mesh=replace(character.mesh, shapes=(shape,)))
+            np.testing.assert_allclose(
+                evaluate_exact(shaped, pose)[moved] - plain[moved], np.tile(way, (10, 1)), atol=1e-6
+            )
+            np.testing.assert_allclose(Evaluator.of(shaped).pose(pose).points, evaluate_exact(shaped, pose), atol=1e-6)
+
+
+class OutlinesInACharacter(unittest.TestCase):
+    def drawn(self) -> Character:
+        """A circle of four cubic arcs round the tube's upper joint, as a part of its own beside it."""
+        character = tube()
+        k = 4 / 3 * (math.sqrt(2) - 1)
+        points = []
+        for n in range(4):
+            a = n * math.pi / 2
+            at, along = np.array([math.cos(a), math.sin(a), 0]), np.array([-math.sin(a), math.cos(a), 0])
+            points += [at, at - k * along, at + k * along]
+        points = (0.2 * np.array(points) + [0, 0.5, 0]).astype(np.float32)
+        old, count = character.mesh, len(character.mesh)
+        part = Part(
+            "sign", (count, count + 12), (len(old.file_to_vertex), len(old.file_to_vertex) + 12),
+            Outlines((Curve(0, 4),), (Fill((0,), (1.0, 0.5, 0.0)),), (0,)),
+        )  # fmt: skip
+        mesh = Mesh(
+            (*old.parts, part), np.vstack([old.points, points]), np.vstack([old.rest, points]),
+            np.append(old.file_to_vertex, np.arange(count, count + 12, dtype=np.int32)),
+            channels=np.full((count + 12, 1), 0.01, np.float32),
+        )  # fmt: skip
+        follows = np.zeros((12, 4), np.int32) + character.skeleton.find("upper") - 1
+        whole = np.zeros((12, 4), np.float32)
+        whole[:, 0] = 1
+        binding = replace(
+            character.binding,
+            influences=np.vstack([character.binding.influences, follows]),
+            weights=np.vstack([character.binding.weights, whole]),
+        )
+        return replace(character, mesh=mesh, binding=binding)
+
+    def test_a_part_of_outlines_is_skinned_and_shaped_width_and_all(self):
+        character = self.drawn()
+        part = character.mesh.part("sign")
+        own = slice(*part.vertices)
+        circle = part.surface.curves[0]
+        # Closed form: four cubic arcs with this handle enclose 0.027 % more than the circle.
+        area = part.surface.area(circle, character.mesh.rest[own])
+        self.assertAlmostEqual(area / (math.pi * 0.04), 1.00027, places=4)
+        pose = bent(character.skeleton.rest_pose(), character.skeleton.find("upper"), Z, 1.1)
+        turned = Evaluator.of(character).pose(pose).points[own]
+        np.testing.assert_allclose(
+            turned,
+            Rotation.from_rotvec([0, 0, 1.1]).apply(character.mesh.rest[own] - [0, 0.5, 0]) + [0, 0.5, 0],
+            atol=1e-6,
+        )
+        self.assertAlmostEqual(part.surface.area(circle, turned), area, places=7)
+        first = part.vertices[0]
+        shape = Shape("wide", np.array([first], np.int32), np.zeros((1, 3), np.float32), channels=np.float32([[0.03]]))
+        trigger = HingeTrigger(character.skeleton.find("upper"), Z, Response((0.0, 1.1), (0.0, 1.0)), id="t")
+        shaped = character.with_remedy(Remedy(Corrective.of(shape), "wide", by="t"), trigger)
+        half = bent(character.skeleton.rest_pose(), character.skeleton.find("upper"), Z, 0.55)
+        widths = Evaluator.of(shaped).pose(half).channels[:, 0]
+        self.assertAlmostEqual(float(widths[first]), 0.01 + 0.5 * 0.03, places=6)
+        self.assertAlmostEqual(float(widths[first + 1]), 0.01, places=6)
+
+
+class Twins(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.keeper, _ = open_demo("lock-keeper-half-done")
+
+    def test_the_twin_is_the_mirror_image_in_the_mirrored_pose_and_its_twin_is_itself(self):
+        keeper = self.keeper
+        elbow = next(
+            r
+            for r in keeper.rules.remedies
+            if "forearm" in str(keeper.skeleton.names[min(keeper.rules.joints_read(r))])
+        )
+        both = twinned(keeper, elbow.id)
+        other = both.rules.remedy(both.rules.remedy(elbow.id).twin)
+        self.assertEqual((other.name, other.twin), (elbow.name.replace("Left", "Right"), elbow.id))
+        pose = bent(keeper.skeleton.rest_pose(), keeper.skeleton.find("left_forearm"), Z, 1.9)
+        mirrored = keeper.skeleton.rest_pose()
+        for j, there in enumerate(keeper.joint_pairs.tolist()):
+            mirrored.rotations[there] = keeper.mirror.rotation(j, pose.rotations[j])
+        twin = keeper.mesh.pairs
+        rows = np.flatnonzero(twin >= 0)
+        here = evaluate_exact(both, pose, Acting.these(elbow.id))
+        there = evaluate_exact(both, mirrored, Acting.these(other.id))
+        # Vertices are paired to a ten thousandth of the height; what the shapes do is compared.
+        here, there = here - evaluate_exact(both, pose, NONE), there - evaluate_exact(both, mirrored, NONE)
+        np.testing.assert_allclose(there[twin[rows]], here[rows] * [-1, 1, 1], atol=2e-5)
+        self.assertGreater(np.abs(here).max(), 0.005)
+        # Back again: shape and trigger are the first ones.
+        back = twinned(both, other.id)
+        self.assertEqual(len(back.rules.remedies), len(both.rules.remedies))
+        again, trigger = back.rules.remedy(elbow.id), back.rules.trigger_of(back.rules.remedy(elbow.id))
+        first = keeper.rules.trigger_of(elbow)
+        np.testing.assert_allclose(trigger.axis, first.axis, atol=1e-9)
+        self.assertEqual((trigger.joint, trigger.response), (first.joint, first.response))
+        dense = [r.body.shapes[0].dense(len(keeper.mesh)) for r in (elbow, again)]
+        paired = np.flatnonzero((twin >= 0) & (np.abs(dense[0]).max(axis=1) > 0))
+        np.testing.assert_allclose(dense[1][paired], dense[0][paired], atol=1e-6)
+
+    def test_helpers_twist_the_other_way_and_what_lies_in_the_middle_has_no_twin(self):
+        keeper = self.keeper.with_rules(Rules())
+        hand, forearm = (keeper.skeleton.find(f"left_{n}") for n in ("hand", "forearm"))
+        share = Helper(forearm, (Share(hand, 0.5, "twist", UP),))
+        both = twinned(keeper.with_remedy(Remedy(share, "Left roll", id="h")), "h")
+        pose = bent(keeper.skeleton.rest_pose(), hand, UP, 0.8)
+        mirrored = keeper.skeleton.rest_pose()
+        for j, there in enumerate(keeper.joint_pairs.tolist()):
+            mirrored.rotations[there] = keeper.mirror.rotation(j, pose.rotations[j])
+        here, there = evaluate_exact(both, pose), evaluate_exact(both, mirrored)
+        rows = np.flatnonzero(keeper.mesh.pairs >= 0)
+        # Weights of the demo differ by a hair between the sides at three vertices.
+        off = np.abs(there[keeper.mesh.pairs[rows]] - here[rows] * [-1, 1, 1]).max(axis=1)
+        self.assertLess(np.quantile(off, 0.999), 2e-4)
+        neck = HingeTrigger(keeper.skeleton.find("neck"), Z, Response((0.0, 1.0), (0.0, 1.0)), id="t")
+        shape = Shape("s", np.array([1], np.int32), np.ones((1, 3), np.float32))
+        middle = keeper.with_remedy(Remedy(Corrective.of(shape), "Nod", by="t", id="n"), neck)
+        with self.assertRaisesRegex(BadEditError, "lies in the middle"):
+            twinned(middle, "n")
+
+
+if __name__ == "__main__":
+    unittest.main()

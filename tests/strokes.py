@@ -1,0 +1,36 @@
+"""Strokes as a page makes them: at a desk, stored when they end."""
+
+from __future__ import annotations
+
+from plethos.service.desk import Desk
+from plethos.service.painting import PaintSettings, PaintTool
+from plethos.service.picking import PickSettings, PickTool
+from plethos.service.sculpting import SculptSettings, SculptTool
+
+TOOLS = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool()}
+
+
+def desk(opened) -> Desk:
+    """A desk of its own on a character."""
+    return Desk(opened, TOOLS)
+
+
+def paint(bench, opened, pose, dabs, joint, mode="replace", value=1.0, strength=1.0, **more) -> None:
+    """One stroke of weights."""
+    at = desk(opened)
+    at.touch(at.version, "paint", pose, PaintSettings(mode, joint, value, strength, **more), dabs)
+    at.end_stroke(bench)
+
+
+def pick(bench, opened, pose, dabs, take=False, mirror=False) -> None:
+    """One stroke that picks."""
+    at = desk(opened)
+    at.touch(at.version, "pick", pose, PickSettings(take, mirror), dabs)
+    at.end_stroke(bench)
+
+
+def sculpt(bench, opened, brush, dab, within=None) -> None:
+    """One stroke on the held skin."""
+    at = desk(opened)
+    at.touch(at.version, "sculpt", opened.character.skeleton.rest_pose(), SculptSettings(brush, within), [dab])
+    at.end_stroke(bench)
