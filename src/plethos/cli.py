@@ -292,7 +292,7 @@ def measure(
                 "self_intersecting_triangles": contacts.count(posed),
             }
         )
-    show({"joint": joint, "axis": list(unit), "remedies": not without, "steps": rows})
+    show({"joint": joint, "axis": list(unit), "remedies": not without, "steps": rows, "why": list(bend.site.why)})
 
 
 @app.command()

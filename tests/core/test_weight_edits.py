@@ -14,7 +14,7 @@ from plethos.core.symmetry import joint_mirror, vertex_mirror
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.carry import carried_over
 from plethos.core.weights.check import check_weights
-from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, limited, mirrored_from
+from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, mirrored_from
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 
@@ -120,17 +120,6 @@ class Mending(unittest.TestCase):
             max((f.worst for f in check_weights(c) if f.kind == "unmirrored"), default=0.0) for c in (hard, mended)
         ]
         self.assertLessEqual(apart[1], apart[0] + 0.01)
-
-    def test_the_limit_touches_only_rows_of_more(self):
-        keeper, _ = open_demo("lock-keeper-bare")
-        dense = keeper.binding.joint_weights.astype(float)
-        dense[:50] = 0
-        dense[:50, :7] = np.random.default_rng(1).dirichlet(np.ones(7), 50)
-        many = with_joint_weights(keeper, dense)
-        weights = limited(many, 4)
-        self.assertEqual(int((weights[:50] > 0).sum(axis=1).max()), 4)
-        np.testing.assert_array_equal(weights[50:], many.binding.joint_weights[50:])
-        np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-6)
 
 
 class Carrying(unittest.TestCase):

@@ -102,6 +102,8 @@ export const api = {
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
   keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger } })),
+  deliveryLimit: (id: string, influences: number): Promise<Schemas['LimitShift']> =>
+    unwrap(http.GET('/api/characters/{character_id}/delivery/limit', { params: { path: { character_id: id }, query: { influences } } })),
   automaticWeights: (id: string, body: Schemas['AutomaticWeights']): Promise<Schemas['JobMessage']> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/automatic', { params: at(id), body })),
   cancelJob: (job: string): Promise<void> => unwrap(http.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: job } } })),

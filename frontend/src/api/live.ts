@@ -20,7 +20,7 @@ export interface FrameHead {
   version: number
   revision: string
   activations: Record<string, number>
-  measures?: { without: Measured; with: Measured } | null
+  measures?: { without: Measured; with: Measured; why: string[] } | null
   response?: { remedy_id: string; curve: [number, number][] }
   /** Volume of the picked region, percent of rest; null without one. */
   region_volume?: number | null

@@ -27,10 +27,10 @@ const { points, note, refining } = useBendCurves(low, high)
 
 const x = computed(() => scaleLinear([low.value, high.value], [LEFT, Math.max(width.value - RIGHT, LEFT + 10)]))
 const floor = computed(() => {
-  const least = Math.min(90, ...points.value.flatMap((p) => [p.without.volume, p.with.volume, p.without.girth ?? 100, p.with.girth ?? 100]))
+  const least = Math.min(90, ...points.value.flatMap((p) => [p.without.volume ?? 100, p.with.volume ?? 100, p.without.girth ?? 100, p.with.girth ?? 100]))
   return Math.max(0, Math.floor(least / 10) * 10 - 5)
 })
-const ceiling = computed(() => Math.max(108, ...points.value.map((p) => Math.max(p.without.volume, p.with.volume) + 3)))
+const ceiling = computed(() => Math.max(108, ...points.value.map((p) => Math.max(p.without.volume ?? 100, p.with.volume ?? 100) + 3)))
 const y = computed(() => scaleLinear([floor.value, ceiling.value], [BOTTOM, TOP]))
 const ya = scaleLinear([0, 1], [BOTTOM, TOP + 4])
 
@@ -75,13 +75,14 @@ const knots = computed(() => {
 })
 
 const worst = computed(() => {
-  if (points.value.length < 2) return null
-  const off = (p: BendPoint) => Math.abs(p.with.volume - 100)
-  const p = points.value.reduce((a, b) => (off(b) > off(a) ? b : a))
+  const measured = points.value.flatMap((p) => (p.with.volume === null ? [] : [{ angle_deg: p.angle_deg, volume: p.with.volume }]))
+  if (measured.length < 2) return null
+  const off = (p: { volume: number }) => Math.abs(p.volume - 100)
+  const p = measured.reduce((a, b) => (off(b) > off(a) ? b : a))
   if (off(p) < 1) return null
-  const change = p.with.volume - 100
+  const change = p.volume - 100
   const text = `${change < 0 ? 'loses' : 'swells'} ${Math.abs(change).toFixed(1)} % at ${p.angle_deg.toFixed(0)}°`
-  return { x: x.value(p.angle_deg), y: y.value(p.with.volume), text, angle: p.angle_deg }
+  return { x: x.value(p.angle_deg), y: y.value(p.volume), text, angle: p.angle_deg }
 })
 
 // --- dragging: the playhead, or a knot

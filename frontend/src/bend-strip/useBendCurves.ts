@@ -35,7 +35,8 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
         points.value = found
         note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no skin, so there is nothing to measure.`
         if (!found.length) return
-        looks.worst = { ...looks.worst, [chosen]: Math.min(...found.map((p) => p.with.volume)) }
+        const volumes = found.flatMap((p) => (p.with.volume === null ? [] : [p.with.volume]))
+        if (volumes.length) looks.worst = { ...looks.worst, [chosen]: Math.min(...volumes) }
       }
     } catch (error) {
       if (error instanceof DOMException && error.name === 'AbortError') return

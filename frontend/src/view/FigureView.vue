@@ -234,7 +234,7 @@ useViewKeys({ face: () => face(side.value + 1), faceAll, hideUnder })
     <div v-if="ring && tools.painting && under !== null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       weight <b class="num">{{ under.toFixed(2) }}</b>
     </div>
-    <div v-else-if="ring && !tools.picking && live.frame?.measures" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
+    <div v-else-if="ring && !tools.picking && live.frame?.measures?.with.volume != null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       volume <b class="num good">{{ live.frame.measures.with.volume.toFixed(1) }} %</b>
     </div>
     <div class="cameras">

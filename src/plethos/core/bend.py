@@ -15,7 +15,7 @@ from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.girth import Slice, cut_slices
-from plethos.core.measure.region import Region, joint_region, region_volume
+from plethos.core.measure.region import MARGIN, Region, encloses, joint_region, region_volume
 from plethos.core.mesh import Mesh
 from plethos.core.skeleton import Pose
 
@@ -27,12 +27,12 @@ class Measured:
     Parameters
     ----------
     volume
-        Region volume.
+        Region volume; None where the skin is a sheet that goes round none.
     girth
         Least girth over the stations; None where no closed slice goes round the limb.
     """
 
-    volume: float
+    volume: float | None
     girth: float | None
 
 
@@ -42,7 +42,7 @@ class BendSite:
 
     region: Region
     slices: tuple[Slice, ...]
-    volume: float
+    volume: float | None
     areas: tuple[float, ...]
 
     @classmethod
@@ -55,10 +55,35 @@ class BendSite:
             When the joint bends no skin.
         """
         rest = character.mesh.rest
-        region = joint_region(character, joint, rest)
+        region, slices = _sliced(character, joint, MARGIN)
+        for wider in WIDER:
+            if slices:
+                break
+            further = _sliced(character, joint, wider)
+            region, slices = further if further[1] else (region, slices)
         points = rest[region.vertices]
-        slices = tuple(cut_slices(character.skeleton, joint, region, points))
-        return cls(region, slices, region_volume(region, points), tuple(s.area(points) for s in slices))
+        volume = region_volume(region, points) if encloses(region, points) else None
+        return cls(region, slices, volume, tuple(s.area(points) for s in slices))
+
+    @property
+    def why(self) -> tuple[str, ...]:
+        """What cannot be measured, and why: a sentence for each."""
+        out = []
+        if self.volume is None:
+            out.append("The skin here is an open sheet: it goes round no volume that could be kept.")
+        if not self.slices:
+            out.append("No closed slice of the skin goes round the bone here, so it has no girth.")
+        return tuple(out)
+
+
+# Skin of few vertices may bend along a single ring of edges: then the region goes this much further (of its radius).
+WIDER = (0.8, 1.6)
+
+
+def _sliced(character: Character, joint: int, margin: float) -> tuple[Region, tuple[Slice, ...]]:
+    rest = character.mesh.rest
+    region = joint_region(character, joint, rest, margin)
+    return region, tuple(cut_slices(character.skeleton, joint, region, rest[region.vertices]))
 
 
 @dataclass(frozen=True, eq=False)
@@ -102,7 +127,7 @@ class BendMeasure:
         site = self.site
         girth = [s.area(points) / a for s, a in zip(site.slices, site.areas, strict=True) if a > 0]
         return Measured(
-            100 * region_volume(site.region, points) / site.volume if site.volume else 100.0,
+            None if site.volume is None else 100 * region_volume(site.region, points) / site.volume,
             100 * min(girth) if girth else None,
         )
 

@@ -12,7 +12,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -30,6 +30,7 @@ from plethos.core.skeleton import Pose
 from plethos.core.skinning import exact
 from plethos.core.skinning.bones import rigid_bones, skin_matrices
 from plethos.core.skinning.layout import ShapeTable, SkinLayout, masked_binding
+from plethos.core.triggers import Trigger
 
 __all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 
@@ -101,6 +102,11 @@ class Evaluator:
         """
         return Posed(self, self.program.moment(pose, acting), acting)
 
+    def trying(self, trigger: Trigger) -> Evaluator | None:
+        """The same with another trigger in place of the one of its id; None when its rules have to be compiled."""
+        program = self.program.trying(trigger)
+        return None if program is None else replace(self, program=program)
+
     def rest(self) -> NDArray[np.float32]:
         """The points ``(V, 3)`` in the world at rest, no remedy acting."""
         return self.pose(self.character.skeleton.rest_pose(), NONE).points
@@ -163,9 +169,14 @@ class Evaluator:
 
     def table(self, layout: SkinLayout) -> ShapeTable:
         """The shapes as a layout counts vertices."""
-        found = self._tables.get(layout)
-        if found is None or not _same_shapes(found.shapes, self.shapes):
-            found = self._tables[layout] = ShapeTable.of(self.shapes, layout)
+        found, shapes = self._tables.get(layout), self.shapes
+        if found is not None and found.shapes is shapes:
+            return found
+        if found is not None and _same_shapes(found.shapes, shapes):
+            found = replace(found, shapes=shapes)  # told apart at a glance from now on
+        else:
+            found = ShapeTable.of(shapes, layout)
+        self._tables[layout] = found
         return found
 
     def deformers(self, acting: Acting) -> list[tuple[str, Deformer]]:

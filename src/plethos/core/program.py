@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import graphlib
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -16,6 +16,7 @@ from plethos.core.remedies import Helper, kernels
 from plethos.core.rotations import Array
 from plethos.core.rules import Rules
 from plethos.core.skeleton import Pose, Skeleton
+from plethos.core.triggers import Trigger
 
 
 @dataclass(frozen=True)
@@ -51,8 +52,12 @@ class Program:
         Where values and remedies lie.
     steps
         In the order in which they depend on each other.
+    step_of
+        Which of the steps works out each trigger, by its id.
     start
         ``(N,)`` the values before anything is set or read.
+    tied, untied
+        Of the remedies ``(R,)``: where the value lies that each is tied to, -1 for none; what an untied one stands at.
     by, first, at, eased
         Of the correctives: see `kernels.target_weights`.
     """
@@ -61,12 +66,28 @@ class Program:
     skeleton: Skeleton
     places: Places
     steps: tuple[Step, ...]
+    step_of: Mapping[str, int]
     start: Array
+    tied: NDArray[np.intp]
+    untied: Array
     by: NDArray[np.int32]
     first: NDArray[np.int32]
     at: Array
     eased: NDArray[np.bool_]
     _gains: dict[Acting, tuple[Array, Array]] = field(default_factory=dict)
+
+    def trying(self, trigger: Trigger) -> Program | None:
+        """The same with another trigger in place of the one of its id; None when that has to be compiled.
+
+        Whoever reads a trigger stands in a later step. So the other one is worked out right after the step of the one
+        that it stands in for, over its value: nothing else is packed anew, however many rules there are.
+        """
+        old = next((t for t in self.rules.triggers if t.id == trigger.id), None)
+        if old is None or not trigger.reads() <= old.reads() or trigger.writes() != old.writes():
+            return None
+        after = self.step_of[trigger.id] + 1
+        steps = (*self.steps[:after], *_packed([trigger], self.places), *self.steps[after:])
+        return replace(self, steps=steps, step_of={})
 
     def gains(self, acting: Acting) -> tuple[Array, Array]:
         """How much of each remedy ``(R,)``, and of each corrective ``(C,)``, acts: NaN for not at all."""
@@ -127,10 +148,8 @@ class Program:
 
     def activations(self, moment: Moment) -> dict[str, float]:
         """What each remedy's value stands at, 0 to 1, before its amount; untied ones 0, or 1 when always on."""
-        own = np.array([self.places.of(r.by) for r in self.rules.remedies], np.intp)
-        untied = np.array([float(r.body.stage != "shapes") for r in self.rules.remedies])
-        read = moment.values[own] if len(moment.values) else np.zeros(len(own))
-        told = np.where(own >= 0, np.clip(read, 0, 1), untied).round(4).tolist()
+        read = moment.values[self.tied] if len(moment.values) else np.zeros(len(self.tied))
+        told = np.where(self.tied >= 0, np.clip(read, 0, 1), self.untied).round(4).tolist()
         return dict(zip(self.places.remedies, told, strict=True))
 
 
@@ -154,12 +173,16 @@ def compiled(rules: Rules, skeleton: Skeleton) -> Program:
     for group in rules.groups:
         start[places.values[group.id]] = group.factor
     targets = [t for _, body in rules.correctives for t in body.targets]
+    steps, step_of = _steps(rules, places)
     return Program(
         rules,
         skeleton,
         places,
-        tuple(_steps(rules, places)),
+        steps,
+        step_of,
         start,
+        tied=np.array([places.of(r.by) for r in rules.remedies], np.intp),
+        untied=np.array([float(r.body.stage != "shapes") for r in rules.remedies]),
         by=np.array([places.of(r.by) for r, _ in rules.correctives], np.int32),
         first=np.cumsum([0, *(len(body.targets) for _, body in rules.correctives)]).astype(np.int32),
         at=np.array([t.at for t in targets], np.float64),
@@ -167,8 +190,8 @@ def compiled(rules: Rules, skeleton: Skeleton) -> Program:
     )
 
 
-def _steps(rules: Rules, places: Places) -> list[Step]:
-    """The steps of all triggers and helper joints, in order."""
+def _steps(rules: Rules, places: Places) -> tuple[tuple[Step, ...], dict[str, int]]:
+    """The steps of all triggers and helper joints, in order; and which of them works out each trigger."""
     nodes: list[Any] = [*rules.triggers, *(r for r, _ in rules.helpers)]
     writer: dict[Slot, int] = {}
     for n, node in enumerate(nodes):
@@ -186,11 +209,13 @@ def _steps(rules: Rules, places: Places) -> list[Step]:
         names = " → ".join(_called(rules, nodes[n]) for n in reversed(error.args[1]))
         raise BadEditError(f"These depend on each other in a circle: {names}.") from None
     steps: list[Step] = []
+    step_of: dict[str, int] = {}
     while sorter.is_active():
         level = sorter.get_ready()
         steps += _packed([nodes[n] for n in sorted(level)], places)
+        step_of.update({nodes[n].id: len(steps) - 1 for n in level if n < len(rules.triggers)})
         sorter.done(*level)
-    return steps
+    return tuple(steps), step_of
 
 
 def _packed(level: Sequence[Any], places: Places) -> list[Step]:

@@ -230,9 +230,10 @@ class Rules:
         if twice:
             raise BadEditError(f"Two things have the id “{twice[0]}”: each needs its own.")
         known = set(self.value_ids)
-        read = [(self.label(t), v) for t in self.triggers for v in t.reads()]
-        for name, slot in [*read, *((r.name, v) for r in self.remedies for v in r.reads())]:
-            if isinstance(slot, str) and slot not in known:
+        readers: tuple[Trigger | Remedy, ...] = (*self.triggers, *self.remedies)
+        for reader in readers:
+            if any(isinstance(slot, str) and slot not in known for slot in reader.reads()):
+                name = reader.name if isinstance(reader, Remedy) else self.label(reader)
                 raise BadEditError(f"“{name}” reads a value that is not there (any more).")
         groups = {g.id for g in self.groups}
         lost = [r.name for r in self.remedies if r.group is not None and r.group not in groups]

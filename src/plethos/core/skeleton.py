@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -210,7 +211,9 @@ class Skeleton:
 
     def rest_pose(self) -> Pose:
         """The pose in which nothing is turned."""
-        return Pose(np.tile(rotations.IDENTITY, (len(self), 1)))
+        turned = np.zeros((len(self), 4))
+        turned[:, 3] = 1
+        return Pose(turned)
 
     def check_pose(self, pose: Pose) -> None:
         """Refuse a pose of another skeleton: compiled loops trust their sizes.
@@ -252,15 +255,15 @@ class Skeleton:
         along = float(np.dot(hinge.axis, axis))
         if abs(along) > 0.999:
             return (hinge.low, hinge.high) if along > 0 else (-hinge.high, -hinge.low)
-        for own, span in zip(self._across(joint, hinge), hinge.others or (), strict=False):
+        for own, span in zip(self.across(joint), hinge.others or (), strict=False):
             along = float(own @ axis)
             if abs(along) > 0.999:
                 return span if along > 0 else (-span[1], -span[0])
         return -np.pi, np.pi
 
-    def _across(self, joint: int, hinge: Hinge) -> tuple[Array, Array]:
+    def across(self, joint: int) -> tuple[Array, Array]:
         """The axes that `Hinge.others` are about: across the hinge, first the one nearest to the bone."""
-        axis = np.array(hinge.axis)
+        axis = np.array(self.hinge(joint).axis)
         own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
         bone = own - axis * (own @ axis)
         if np.linalg.norm(bone) < 1e-9:
@@ -306,20 +309,23 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
     if not document.keys() & {"joints", "dials"}:
         raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.')
     pose = skeleton.rest_pose()
-    moved, scaled = np.zeros((len(skeleton), 3)), np.full((len(skeleton), 3), np.nan)
+    moved: Array | None = None
+    scaled: Array | None = None
     for name, entry in document.get("joints", {}).items():
         j = skeleton.find(name)
         entry = entry if isinstance(entry, Mapping) else {}
         if not entry.keys() & {"translation", "scale"} or entry.keys() & {"euler_xyz_deg", "quaternion_xyzw"}:
             pose.rotations[j] = rotation_from_json(name, entry)
         if "translation" in entry:
+            moved = np.zeros((len(skeleton), 3)) if moved is None else moved
             moved[j] = _numbers(entry, "translation", name, 3)
         if "scale" in entry:
+            scaled = np.full((len(skeleton), 3), np.nan) if scaled is None else scaled
             scaled[j] = _numbers(entry, "scale", name, 3)
-    return replace(
-        pose,
-        translations=moved if moved.any() else None,
-        scales=None if np.isnan(scaled).all() else scaled,
+    return Pose(
+        pose.rotations,
+        translations=moved if moved is not None and moved.any() else None,
+        scales=scaled,
         shape_weights={int(k): v for k, v in _named_numbers(document, "shapes").items()} or None,
         dials=_named_numbers(document, "dials") or None,
     )
@@ -342,12 +348,12 @@ def _named_numbers(document: Mapping[str, Any], key: str) -> dict[str, float]:
 
 def _numbers(entry: Mapping[str, Any], key: str, name: str, count: int) -> Array:
     try:
-        values = np.asarray(entry[key], dtype=np.float64)
+        values = [float(v) for v in entry[key]]
     except (TypeError, ValueError, OverflowError):
-        values = np.array([np.nan])
-    if values.shape != (count,) or not np.isfinite(values).all():
+        values = []
+    if len(values) != count or not all(map(math.isfinite, values)):
         raise BadPoseError(f"The {key} of joint “{name}” has to be {count} finite numbers.")
-    return values
+    return np.array(values)
 
 
 def rotation_from_json(name: str, rotation: object) -> Array:
@@ -357,9 +363,10 @@ def rotation_from_json(name: str, rotation: object) -> Array:
             return rotations.from_euler_xyz_deg(_numbers(rotation, "euler_xyz_deg", name, 3))
         if "quaternion_xyzw" in rotation:
             values = _numbers(rotation, "quaternion_xyzw", name, 4)
-            if np.linalg.norm(values) < 1e-6:
+            length = math.hypot(*values)
+            if length < 1e-6:
                 raise BadPoseError(f"The quaternion of joint “{name}” has length zero.")
-            return rotations.normalize(values)
+            return values / length
     raise BadPoseError(f"Joint “{name}” needs either euler_xyz_deg or quaternion_xyzw.")
 
 

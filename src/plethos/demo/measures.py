@@ -45,7 +45,7 @@ def measures_of(character: Character) -> dict[str, dict[str, Any]]:
         measured = BendMeasure.of(character, joint).at(pose)
         out[name] = {
             "joint": character.skeleton.names[joint],
-            "volume_percent": round(measured.volume, 2),
+            "volume_percent": None if measured.volume is None else round(measured.volume, 2),
             "least_girth_percent": None if measured.girth is None else round(measured.girth, 2),
             "contacts": contacts.count(evaluator.pose(pose).points),
         }

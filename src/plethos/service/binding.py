@@ -18,7 +18,8 @@ from plethos.core.sculpt.session import Touched
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import Finding, check_weights, without_stray
-from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, limited, mirrored_from
+from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, mirrored_from
+from plethos.core.weights.fit import fitted
 from plethos.core.weights.paint import Paint
 from plethos.core.weights.table import weights_from_json
 from plethos.service.open_character import OpenCharacter
@@ -187,7 +188,7 @@ def _mend_steps(character: Character, found: list[Finding]) -> NDArray[np.float6
 
 MENDS: dict[str, Callable[[Character, list[Finding]], NDArray[np.float64]]] = {
     "stray": without_stray,
-    "over_limit": lambda character, _: limited(character, DELIVERED),
+    "over_limit": lambda character, _: fitted(character, DELIVERED).weights,
     "unmirrored": lambda character, _: mirrored_from(character, 1.0),
     "hard_step": _mend_steps,
 }

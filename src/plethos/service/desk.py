@@ -15,7 +15,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton import Pose
-from plethos.core.triggers import trigger_from_document
+from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.service.open_character import OpenCharacter
 from plethos.service.version import HeldSculpt, Version
 from plethos.service.workbench import Workbench
@@ -67,6 +67,10 @@ class Stroke(Protocol):
         """Weights ``(V, J)`` under the tool; None = those of the version."""
         ...
 
+    def weights_of(self, joint: int) -> NDArray[np.float32] | None:
+        """One joint's weights ``(V,)`` under the tool, kept at hand for every frame; None = those of the version."""
+        ...
+
     def picked(self) -> NDArray[np.float32] | None:
         """What is picked ``(V,)`` under the tool; None = as in the version."""
         ...
@@ -113,7 +117,7 @@ class Desk:
     person: str = ""
     stroke: Stroke | None = None
     _stroke_tool: str = ""
-    _previews: dict[str, tuple[Any, Version, Evaluator]] = field(default_factory=dict)
+    _previews: dict[str, tuple[Any, Version, tuple[Evaluator, Trigger]]] = field(default_factory=dict)
 
     @property
     def version(self) -> Version:
@@ -149,10 +153,10 @@ class Desk:
             done = stroke.stored()
             workbench.commit(self.opened, done.label, done.character, done.sculpt, made_of=stroke.version)
 
-    def preview(self, version: Version, remedy_id: str, trigger: Mapping[str, Any]) -> Evaluator:
-        """A version with a trigger that is being changed, not stored yet.
+    def preview(self, version: Version, remedy_id: str, trigger: Mapping[str, Any]) -> tuple[Evaluator, Trigger]:
+        """A version with a trigger that is being changed, not stored yet; and that trigger.
 
-        Nothing is laid out anew: only rules are compiled, and those only when they change.
+        A knot that is dragged compiles nothing anew; another joint compiles the rules. Nothing is laid out for either.
         """
         known = self._previews.get(remedy_id)
         if known is not None and known[0] == trigger and known[1] is version:
@@ -160,7 +164,9 @@ class Desk:
         character = version.character
         remedy = character.rules.remedy(remedy_id)
         fresh = trigger_from_document({**trigger, "id": remedy.by or f"{remedy_id}-preview"}, character.skeleton)
-        rules = character.rules.tied(remedy_id, fresh)
-        evaluator = Evaluator.of(dataclasses.replace(character, rules=rules), version.evaluator)
-        self._previews = {remedy_id: (dict(trigger), version, evaluator)}
-        return evaluator
+        evaluator = version.evaluator.trying(fresh)
+        if evaluator is None:
+            rules = character.rules.tied(remedy_id, fresh)
+            evaluator = Evaluator.of(dataclasses.replace(character, rules=rules), version.evaluator)
+        self._previews = {remedy_id: (dict(trigger), version, (evaluator, fresh))}
+        return evaluator, fresh

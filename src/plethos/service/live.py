@@ -19,7 +19,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.bend import Measured
-from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.joints.edit import placed
@@ -147,9 +146,8 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
         character = placed(character, skeleton.find(moving.joint), moving.at, pose, moving.mirror)
         evaluator = Evaluator.of(character, evaluator)
     elif wanted.preview is not None:
-        evaluator = desk.preview(version, *wanted.preview)
-        character = evaluator.character
-        extra = {**extra, "response": _response(character, wanted.preview[0])}
+        evaluator, trigger = desk.preview(version, *wanted.preview)
+        extra = {**extra, "response": {"remedy_id": wanted.preview[0], "curve": response_curve(trigger)}}
     posed = evaluator.pose(pose, ALL if wanted.alone is None else Acting.these(wanted.alone))
     fields: dict[str, Floats] = {}
     if held is not None:
@@ -171,8 +169,10 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
     painted = stroke.weights() if stroke is not None else None
     if wanted.weights is not None:
         j = skeleton.find(wanted.weights)
-        dense = character.binding.joint_weights if painted is None else painted
-        fields["weights"] = np.ascontiguousarray(dense[:, j], dtype=np.float32)
+        column = stroke.weights_of(j) if stroke is not None else None
+        fields["weights"] = np.ascontiguousarray(
+            character.binding.joint_weights[:, j] if column is None else column
+        )  # fmt: skip
     if wanted.mixed:
         dense = character.binding.joint_weights if painted is None else painted
         fields["mixed"] = mixed_colours(dense, skeleton)
@@ -207,12 +207,6 @@ def contacts(desk: Desk, version: Version, pose: Pose, alone: str | None) -> dic
     return {"without": counter.count(without), "with": counter.count(with_)}
 
 
-def _response(character: Character, remedy_id: str) -> dict[str, Any]:
-    """The response of a remedy's trigger, for the bend strip."""
-    trigger = character.rules.trigger_of(character.rules.remedy(remedy_id))
-    return {"remedy_id": remedy_id, "curve": response_curve(trigger) if trigger else []}
-
-
 def response_curve(trigger: Trigger) -> list[tuple[float, float]]:
     """A trigger's response to the angle of a joint as points (degrees, activation); empty where it has none."""
     response = getattr(trigger, "response", None)
@@ -231,13 +225,13 @@ def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[s
         return None
     inside = bend.site.region.vertices
     without, with_ = bend.of_points(fields["without"][inside]), bend.of_points(fields["with"][inside])
-    return {"without": measured_json(without), "with": measured_json(with_)}
+    return {"without": measured_json(without), "with": measured_json(with_), "why": list(bend.site.why)}
 
 
 def measured_json(measured: Measured) -> dict[str, float | None]:
-    """Percent of rest, to a hundredth."""
-    girth = measured.girth
-    return {"volume": round(measured.volume, 2), "girth": None if girth is None else round(girth, 2)}
+    """Percent of rest, to a hundredth; None for what cannot be measured."""
+    both = (("volume", measured.volume), ("girth", measured.girth))
+    return {name: None if value is None else round(value, 2) for name, value in both}
 
 
 def pack_frame(head: dict[str, Any], fields: dict[str, Floats]) -> bytes:

@@ -127,6 +127,9 @@ class PaintStroke:
     def weights(self) -> NDArray[np.float64]:
         return self.painted.dense
 
+    def weights_of(self, joint: int) -> NDArray[np.float32]:
+        return self.painted.of_joint(joint)
+
     def picked(self) -> None:
         return None
 

@@ -184,6 +184,9 @@ class PickStroke:
     def weights(self) -> None:
         return None
 
+    def weights_of(self, joint: int) -> None:
+        return None
+
     def picked(self) -> Shares:
         return self.shares.copy()
 

@@ -75,6 +75,9 @@ class SculptStroke:
     def weights(self) -> None:
         return None
 
+    def weights_of(self, joint: int) -> None:
+        return None
+
     def picked(self) -> None:
         return None
 

@@ -22,7 +22,7 @@ from plethos.core.formats.gltf_write import flattened, write_glb
 from plethos.core.review import reviewed
 from plethos.core.rotations import Array
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
-from plethos.core.weights.edit import limited
+from plethos.core.weights.fit import Fitted, fitted
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import SculptNote, describe, read_bare, restore
 from plethos.service.open_character import OpenCharacter
@@ -252,19 +252,25 @@ class Workbench:
             self._open.pop(character_id, None)
             self._recent.pop(character_id, None)
 
+    def limit(self, character_id: str, influences: int = DELIVERED) -> Fitted:
+        """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
+        character = self.open(character_id).character
+        return fitted(replace(character, binding=flattened(character)), influences)
+
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
         """The character as `.glb` with its remedies, optionally baked into a clip.
 
         Parameters
         ----------
         influences
-            How many joints a vertex may follow; vertices of more keep the largest of their weights.
+            How many joints a vertex may follow; vertices of more are weighed anew: see `limit`.
         """
         opened = self.open(character_id)
         character = opened.character
         flat = replace(character, binding=flattened(character))
-        if int((flat.binding.joint_weights > 0).sum(axis=1).max()) > influences:
-            flat = with_joint_weights(flat, limited(flat, influences), influences)
+        fit = self.limit(character_id, influences)
+        if len(fit.vertices):
+            flat = with_joint_weights(flat, fit.weights, influences)
         data = write_glb(character, opened.source, bake, flat.binding)
         return Delivery(f"{_tidy(opened.revision.name)}.glb", data)
 

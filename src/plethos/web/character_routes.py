@@ -17,6 +17,7 @@ from plethos.web.schemas.character import (
     BendRequest,
     CharacterState,
     FigureInfo,
+    LimitShift,
     PresetRequest,
     RemedyChange,
     TriggerChange,
@@ -95,6 +96,25 @@ def response_of_preset(character_id: str, body: PresetRequest) -> list[Knot]:
     """The knots of a preset between two angles."""
     curve = Curve.preset(body.preset, math.radians(body.start_deg), math.radians(body.end_deg))
     return [Knot(angle_deg=math.degrees(a), value=v) for a, v in zip(curve.inputs, curve.values, strict=True)]
+
+
+@router.get("/delivery/limit")
+def limit_of_delivery(
+    bench: Bench, character_id: str, influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED
+) -> LimitShift:
+    """What a delivery with so many joints a vertex does to the skin, before it is made."""
+    fit = bench.limit(character_id, influences)
+    if fit.greatest is None:
+        return LimitShift(vertices=0, millimetres=0.0)
+    shift, vertex, joint, angle = fit.greatest
+    character = bench.open(character_id).character
+    return LimitShift(
+        vertices=len(fit.vertices),
+        millimetres=round(1e3 * shift, 2),
+        joint=character.skeleton.names[joint],
+        angle_deg=round(math.degrees(angle), 1),
+        part=character.mesh.parts[int(character.mesh.part_numbers[vertex])].name,
+    )
 
 
 @router.get("/delivery.glb", response_class=Response)

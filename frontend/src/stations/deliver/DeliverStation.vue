@@ -1,12 +1,29 @@
 <script setup lang="ts">
 /** Deliver: the character as a file. */
-import { ref } from 'vue'
-import { deliveryAddress } from '@/api/client'
+import { computed, ref, watch } from 'vue'
+import { api, deliveryAddress } from '@/api/client'
+import { plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 
 const character = useCharacter()
 const bake = ref('')
 const influences = ref(4)
+
+type Limit = Awaited<ReturnType<typeof api.deliveryLimit>>
+const limit = ref<Limit | null>(null)
+watch([influences, () => character.state?.revision], async () => {
+  limit.value = null
+  const most = influences.value
+  const found = await api.deliveryLimit(character.id, most)
+  if (most === influences.value) limit.value = found
+}, { immediate: true })
+const told = computed(() => {
+  const { vertices, millimetres, joint, angle_deg, part } = limit.value!
+  if (!vertices) return `No vertex follows more than ${influences.value} joints: nothing moves.`
+  const count = vertices === 1 ? '1 vertex follows' : `${vertices} vertices follow`
+  if (!joint || millimetres < 0.1) return `${count} more than ${influences.value} joints; with fewer they move by less than 0.1 mm.`
+  return `${count} more than ${influences.value} joints. With fewer the skin moves by ${millimetres.toFixed(1)} mm at most: on ${part}, when ${plainName(joint).toLowerCase()} turns to ${angle_deg!.toFixed(0)}°.`
+})
 </script>
 
 <template>
@@ -28,7 +45,8 @@ const influences = ref(4)
         <span>Joints a vertex may follow</span>
         <el-radio-group v-model="influences" aria-label="Joints a vertex may follow"><el-radio-button :value="4" label="4" /><el-radio-button :value="8" label="8" /></el-radio-group>
       </div>
-      <p class="muted hint">Most players read four. Vertices of more keep their four largest weights, scaled up.</p>
+      <p class="muted hint">Most players read four. Vertices of more joints are weighed anew, so that they move as much alike as they can.</p>
+      <p v-if="limit" class="hint" data-limit :class="{ far: limit.millimetres >= 5 }">{{ told }}</p>
       <a class="el-button el-button--primary" :href="deliveryAddress(character.id, bake || null, influences)" download>Deliver GLB</a>
       <h2>What is in it</h2>
       <dl>
@@ -55,6 +73,7 @@ label { display: grid; gap: 4px; margin: 18px 0 6px; max-width: 340px; }
 .influences { display: flex; gap: 14px; align-items: center; margin: 6px 0; }
 .influences .el-radio-group { margin: 0; }
 .hint { font-size: 12.5px; margin-bottom: 16px; }
+.far { color: var(--loss); }
 .el-button { text-decoration: none; }
 dl { display: grid; grid-template-columns: 1fr auto; max-width: 340px; gap: 2px 12px; color: var(--muted); margin: 0; }
 dd { margin: 0; color: var(--text); }

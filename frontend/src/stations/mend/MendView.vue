@@ -35,11 +35,13 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
       <tr><th>Least girth</th><td class="loss">{{ percent(live.frame.measures.without.girth) }}</td><td class="good">{{ percent(live.frame.measures.with.girth) }}</td></tr>
       <tr><th>New contacts</th><td class="loss">{{ live.contacts?.without ?? '…' }}</td><td class="good" data-contacts>{{ live.contacts?.with ?? '…' }}</td></tr>
     </tbody>
+    <caption v-if="live.frame.measures.why.length">{{ live.frame.measures.why.join(' ') }}</caption>
   </table>
 </template>
 
 <style scoped>
 .measures { position: absolute; right: 12px; bottom: 12px; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 5px 8px; font-size: 12px; border-spacing: 6px 0; }
+.measures caption { caption-side: bottom; text-align: left; color: var(--muted); max-width: 240px; padding: 4px 6px 0; }
 .measures th { color: var(--text); font-weight: 500; text-align: left; font-family: 'Next'; }
 .measures thead th { color: var(--muted); text-align: right; font-weight: 400; }
 .measures td { text-align: right; }

@@ -190,10 +190,12 @@ def hinged(character: Character, joint: int, hinge: Hinge) -> Character:
     Raises
     ------
     BadEditError
-        When the range is empty or wider than a turn either way.
+        When the range is empty, or so wide that an angle could not be told: a whole turn or more.
     """
     if not -2 * np.pi <= hinge.low < hinge.high <= 2 * np.pi:
         raise BadEditError("The range of motion needs a low end below its high end, within a full turn either way.")
+    if hinge.high - hinge.low > 2 * np.pi - 1e-6:
+        raise BadEditError("The range of motion has to be less than a whole turn wide: its ends would look the same.")
     draft = Draft(character)
     draft.joints[joint].hinge = hinge
     return draft.finish()

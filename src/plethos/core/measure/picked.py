@@ -8,11 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character
-from plethos.core.measure.region import Region, region_of, region_volume
+from plethos.core.measure.region import Region, encloses, region_of, region_volume
 from plethos.core.picked import PICKED
-
-# A flat or nearly flat patch holds no volume worth a number: less than this share of what a ball of its area holds.
-SOLID = 0.05
 
 
 @dataclass(frozen=True)
@@ -38,10 +35,7 @@ class PickedPatch:
         if region is None or len(region.triangles) == 0:
             return cls(None, 0.0)
         points = rest[region.vertices].astype(np.float64)
-        volume = region_volume(region, points)
-        a, b, c = (points[region.triangles[:, k]] for k in range(3))
-        area = 0.5 * float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum())
-        return cls(region if abs(volume) > SOLID * area**1.5 / (6 * np.sqrt(np.pi)) else None, volume)
+        return cls(region if encloses(region, points) else None, region_volume(region, points))
 
     def volume_percent(self, points: NDArray[np.floating]) -> float | None:
         """Volume of the region in posed points ``(V, 3)`` of the whole character, percent of rest; None without one."""

@@ -12,6 +12,10 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.topology import boundary_loops, distance_over_surface
 
+MARGIN = 0.35
+# A flat or nearly flat patch holds no volume worth a number: less than this share of what a ball of its area holds.
+SOLID = 0.05
+
 
 @dataclass(frozen=True, eq=False)
 class Region:
@@ -44,13 +48,15 @@ def region_of(character: Character, mask: NDArray[np.bool_], radius: float = 0.0
     return Region(vertices.astype(np.int32), local, tuple(boundary_loops(local)), radius)
 
 
-def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -> Region:
+def joint_region(character: Character, joint: int, rest: NDArray[np.floating], margin: float = MARGIN) -> Region:
     """The skin round a joint that is shared between what turns with it and what does not, with a margin.
 
     Parameters
     ----------
     rest
         Rest points ``(V, 3)`` in the world.
+    margin
+        How much further over the surface, of the radius.
 
     Raises
     ------
@@ -73,7 +79,7 @@ def joint_region(character: Character, joint: int, rest: NDArray[np.floating]) -
     # Stray weights far away would stretch the region over the whole body.
     shared &= distance < 2.5 * near
     radius = float(np.sqrt(np.mean(distance[shared] ** 2)))
-    within = np.isfinite(distance_over_surface(character.mesh.topology, rest, shared, 0.35 * radius))
+    within = np.isfinite(distance_over_surface(character.mesh.topology, rest, shared, margin * radius))
     region = region_of(character, within, radius)
     if len(region.triangles) == 0:
         raise nothing  # single vertices that no triangle joins
@@ -112,3 +118,11 @@ def region_volume(region: Region, points: NDArray[np.floating]) -> float:
         centre = np.stack([np.bincount(number, weights=p[start, k]) / sizes for k in range(3)], axis=1)
         total += float(np.einsum("ei,ei->", p[end], np.cross(p[start], centre[number])))
     return total / 6
+
+
+def encloses(region: Region, points: NDArray[np.floating]) -> bool:
+    """Whether a region goes round a volume, or is a sheet such as a cape: then its volume says nothing."""
+    p = points.astype(np.float64)
+    a, b, c = (p[region.triangles[:, k]] for k in range(3))
+    area = float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum()) / 2
+    return bool(abs(region_volume(region, points)) > SOLID * area**1.5 / (6 * np.sqrt(np.pi)))

@@ -10,7 +10,6 @@ from plethos.core.errors import BadEditError
 from plethos.core.mesh import Part
 from plethos.core.symmetry import is_symmetric
 from plethos.core.weights.carry import carried_over
-from plethos.core.weights.limit import limit_influences
 
 Weights = NDArray[np.float64]
 
@@ -70,16 +69,6 @@ def _towards(character: Character, shares: NDArray[np.floating], rows: Weights) 
     weights = character.binding.joint_weights.astype(np.float64)
     share = np.clip(np.asarray(shares, dtype=np.float64)[chosen], 0, 1)[:, None]
     weights[chosen] = (1 - share) * weights[chosen] + share * rows
-    return weights
-
-
-def limited(character: Character, most: int) -> Weights:
-    """Weights ``(V, J)`` of at most so many joints a vertex; rows of no more stay as they are."""
-    weights = character.binding.joint_weights.astype(np.float64)
-    many = np.flatnonzero((weights > 1e-6).sum(axis=1) > most)
-    joints, kept = limit_influences(weights[many], most, 0.0)
-    weights[many] = 0
-    np.add.at(weights, (many[:, None], joints), kept)
     return weights
 
 

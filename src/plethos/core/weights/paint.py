@@ -180,8 +180,11 @@ def _smooth(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, p
     fresh = now + share[:, None] * (mean - now)
     fresh[:, paint.locked] = now[:, paint.locked]
     free, held = ~paint.locked, now[:, paint.locked].sum(axis=1)
-    total = np.maximum(fresh[:, free].sum(axis=1), 1e-12)
-    fresh[:, free] *= ((1 - held) / total)[:, None]
+    total = fresh[:, free].sum(axis=1)
+    bare = total < 1e-9  # those around follow locked joints only: what the lock leaves over stays where it is
+    fresh[np.ix_(bare, free)] = now[np.ix_(bare, free)]
+    total[bare] = now[np.ix_(bare, free)].sum(axis=1)
+    fresh[:, free] *= ((1 - held) / np.maximum(total, 1e-12))[:, None]
     return np.asarray(fresh)
 
 

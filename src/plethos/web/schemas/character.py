@@ -156,9 +156,9 @@ class BendRequest(Schema):
 
 
 class Measures(BaseModel):
-    """Percent of rest; girth is null where no closed slice goes round."""
+    """Percent of rest; volume is null where the skin is an open sheet, girth where no closed slice goes round."""
 
-    volume: float
+    volume: float | None
     girth: float | None
 
 
@@ -170,6 +170,16 @@ class BendPoint(BaseModel):
     without: Measures
     with_: Measures = Field(alias="with")
     activations: dict[str, float]
+
+
+class LimitShift(BaseModel):
+    """How far a limit of influences moves the skin over the ranges of motion, and where most."""
+
+    vertices: int = Field(description="How many follow more joints than the limit.")
+    millimetres: float = Field(description="The greatest shift.")
+    joint: str | None = Field(default=None, description="The joint whose turn shows it.")
+    angle_deg: float | None = None
+    part: str | None = Field(default=None, description="The part that is shifted.")
 
 
 class RemedyChange(Schema):

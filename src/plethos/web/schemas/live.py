@@ -155,6 +155,15 @@ Said = Annotated[PoseMessage | StrokeMessage | StrokeEndMessage | ContactsMessag
 SAID: TypeAdapter[Said] = TypeAdapter(Said)
 
 
+class BothMeasures(BaseModel):
+    """The measures of a joint's region, and a sentence for each that cannot be taken."""
+
+    model_config = ConfigDict(populate_by_name=True)
+    without: Measures
+    with_: Measures = Field(alias="with")
+    why: list[str]
+
+
 class FrameHead(BaseModel):
     """The JSON at the head of a frame; float32 arrays follow in the order and size of `fields`."""
 
@@ -163,7 +172,7 @@ class FrameHead(BaseModel):
     version: int
     revision: str
     activations: dict[str, float]
-    measures: dict[Literal["without", "with"], Measures] | None = None
+    measures: BothMeasures | None = None
     response: dict[str, Any] | None = None
     region_volume: float | None = None
     fields_: dict[str, int] = Field(alias="fields")

@@ -1,0 +1,101 @@
+"""Fewer influences for a vertex: the motion is kept as well as it can be."""
+
+from __future__ import annotations
+
+import itertools
+import unittest
+
+import numpy as np
+from scipy.optimize import minimize
+
+from plethos.core import rotations
+from plethos.core.evaluate import NONE, Evaluator
+from plethos.core.weights.assign import with_joint_weights
+from plethos.core.weights.fit import _range_ends, fitted
+from plethos.demo.catalogue import open_demo
+
+
+def spread(seed: int = 1, vertices: int = 40, joints: int = 7):
+    """The bare lock keeper with some vertices that follow many joints near each other, and where they are."""
+    keeper, _ = open_demo("lock-keeper-bare")
+    draw = np.random.default_rng(seed)
+    rest = keeper.mesh.rest
+    arm = np.flatnonzero(rest[:, 0] > 0.2)[:: max(1, (rest[:, 0] > 0.2).sum() // vertices)][:vertices]
+    dense = keeper.binding.joint_weights.astype(float)
+    dense[arm] = 0
+    near = [keeper.skeleton.find(f"left_{n}") for n in ("clavicle", "upper_arm", "forearm", "hand")]
+    others = [j for j in np.flatnonzero(keeper.skeleton.is_joint) if j not in near][: joints - 4]
+    for v in arm:
+        dense[v, [*near, *others]] = draw.dirichlet(np.ones(joints))
+    return with_joint_weights(keeper, dense, joints), arm
+
+
+def squares(character, vertex: int, weights: np.ndarray) -> float:
+    """The sum of the squares that a vertex is shifted by over the ends of the ranges, worked out plainly."""
+    _, moves = _range_ends(character.skeleton)
+    off = weights - character.binding.joint_weights[vertex].astype(float)
+    at = moves[..., :3] @ character.mesh.rest[vertex].astype(float) + moves[..., 3]
+    return float((np.einsum("j,pja->pa", off, at) ** 2).sum())
+
+
+class Fits(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.character, cls.arm = spread()
+        cls.fit = fitted(cls.character, 4)
+
+    def test_only_rows_of_more_are_touched_and_all_stay_weights(self):
+        np.testing.assert_array_equal(self.fit.vertices, np.sort(self.arm))
+        kept = np.delete(np.arange(len(self.character.mesh)), self.arm)
+        np.testing.assert_array_equal(self.fit.weights[kept], self.character.binding.joint_weights[kept])
+        self.assertEqual(int((self.fit.weights > 0).sum(axis=1).max()), 4)
+        np.testing.assert_allclose(self.fit.weights.sum(axis=1), 1, atol=1e-6)
+        self.assertGreaterEqual(self.fit.weights.min(), 0)
+
+    def test_never_worse_than_the_largest_scaled_up_and_near_the_best_of_all_choices(self):
+        # The best of all choices of four by scipy's SLSQP, a solver that nobody here wrote.
+        _, moves = _range_ends(self.character.skeleton)
+        ratios = []
+        for v in self.arm[:8]:
+            was = self.character.binding.joint_weights[v].astype(float)
+            ours = squares(self.character, v, self.fit.weights[v])
+            largest = np.where(np.isin(np.arange(len(was)), np.argsort(-was, kind="stable")[:4]), was, 0)
+            self.assertLessEqual(ours, squares(self.character, v, largest / largest.sum()) * (1 + 1e-6))
+            own = np.flatnonzero(was > 1e-6)
+            at = moves[:, own][..., :3] @ self.character.mesh.rest[v].astype(float) + moves[:, own][..., 3]
+            off = (at - np.einsum("j,pja->pa", was[own], at)[:, None]).transpose(1, 0, 2).reshape(len(own), -1)
+            gram = off @ off.T
+            best = np.inf
+            for four in itertools.combinations(range(len(own)), 4):
+                part = gram[np.ix_(four, four)]
+                found = minimize(
+                    lambda w, g=part: w @ g @ w, np.full(4, 0.25), jac=lambda w, g=part: 2 * g @ w, method="SLSQP",
+                    bounds=[(0, 1)] * 4, constraints={"type": "eq", "fun": lambda w: w.sum() - 1},
+                    options={"ftol": 1e-14},
+                )  # fmt: skip
+                best = min(best, float(found.fun))
+            ratios.append(ours / best)
+        self.assertLess(max(ratios), 1.25)
+        self.assertLess(float(np.median(ratios)), 1.001)
+
+    def test_the_greatest_shift_is_the_one_that_the_evaluator_shows(self):
+        shift, vertex, joint, angle = self.fit.greatest
+        after = with_joint_weights(self.character, self.fit.weights, 4)
+        hinge = self.character.skeleton.hinge(joint)
+        seen = []
+        for axis in (hinge.axis, *self.character.skeleton.across(joint)):
+            turn = rotations.from_axis_angle(axis, angle)
+            pose = self.character.skeleton.rest_pose().with_rotation(joint, turn)
+            one, two = (Evaluator.of(c).pose(pose, NONE).points[vertex] for c in (self.character, after))
+            seen.append(float(np.linalg.norm(one - two)))
+        self.assertLess(min(abs(s - shift) for s in seen), 1e-5)
+        self.assertGreater(shift, 1e-3)
+
+    def test_nothing_over_the_limit_is_nothing_to_tell(self):
+        fit = fitted(self.character, 8)
+        self.assertEqual(len(fit.vertices), 0)
+        self.assertIsNone(fit.greatest)
+
+
+if __name__ == "__main__":
+    unittest.main()
