@@ -93,7 +93,7 @@ def joints_and_regions(camera: Camera) -> None:
     with tempfile.TemporaryDirectory() as folder:
         keeper, _ = open_demo("lock-keeper-bare")
         mesh = Path(folder) / "Statue of the lock keeper.obj"
-        mesh.write_text(write_obj(keeper, Evaluator(keeper).rest()))
+        mesh.write_text(write_obj(keeper, Evaluator.of(keeper).rest()))
         page.set_input_files("input[type=file]", mesh)
         page.wait_for_selector("text=lay a skeleton in Bind")
     with urllib.request.urlopen(f"{camera.address}/api/characters") as answer:

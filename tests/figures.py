@@ -47,9 +47,10 @@ def tube_file(
     root: dict | None = None,
     target: bool = False,
     seam: bool = False,
+    rings: int = 21,
 ) -> GltfFile:
     """A tube on two joints, at 0 and in its middle; `softness` is the width of the shared part."""
-    points, triangles = tube_points()
+    points, triangles = tube_points(rings)
     upper = np.clip((points[:, 1] - 0.5) / softness + 0.5, 0, 1).astype(np.float32)
     weights = np.zeros((len(points), influences), np.float32)
     weights[:, 0], weights[:, 1] = (1 - upper) * weight_sum, upper * weight_sum
@@ -57,7 +58,7 @@ def tube_file(
     joints[:, 1] = np.where(upper > 0, 1, 0)
     if seam:
         # Every vertex of the seam twice, as a file with texture coordinates has it.
-        split = np.arange(0, 21 * 24, 24)
+        split = np.arange(0, rings * 24, 24)
         place = {int(v): len(points) + i for i, v in enumerate(split)}
         points = np.vstack([points, points[split]])
         weights, joints = np.vstack([weights, weights[split]]), np.vstack([joints, joints[split]])

@@ -15,11 +15,11 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.joints import edit
-from plethos.core.joints.edit import moved_joints
+from plethos.core.joints.edit import hinged, moved_joints
 from plethos.core.joints.layout import laid_out, layout_to_json
 from plethos.core.joints.ranges import PRESETS, hinge_of, suggested, with_range
 from plethos.core.rules import Rules
-from plethos.core.skeleton import pose_from_json
+from plethos.core.skeleton import Hinge, pose_from_json
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
 from tests.figures import activation, tube, tube_file
@@ -72,6 +72,15 @@ class Moving(unittest.TestCase):
         character = tube()
         with self.assertRaisesRegex(BadEditError, "finite"):
             moved_joints(character, {1: [np.nan, 0, 0]})
+
+    def test_a_range_in_which_angles_look_alike_is_refused(self):
+        character = tube()
+        for low, high in ((-180, 180), (0, 360), (-200, 170)):
+            with self.assertRaisesRegex(BadEditError, "less than a whole turn"):
+                hinged(character, 2, Hinge((0, 0, 1), np.radians(low), np.radians(high)))
+        self.assertEqual(hinged(character, 2, Hinge((0, 0, 1), -3.0, 3.2)).skeleton.hinge(2).high, 3.2)
+        with self.assertRaisesRegex(BadEditError, "low end below"):
+            hinged(character, 2, Hinge((0, 0, 1), 1.0, 0.5))
 
 
 class Edited(unittest.TestCase):

@@ -1,10 +1,14 @@
 """Measures against closed forms and trimesh."""
 
 import unittest
+from dataclasses import replace
 
 import igl
 import numpy as np
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 from plethos.core.bend import BendMeasure, bend_steps, bent
 from plethos.core.errors import BadEditError
@@ -30,6 +34,43 @@ class Volume(unittest.TestCase):
         self.assertEqual(len(region.loops), 2)
         # A cylinder: pi r^2 h, with 200 corners 0.02 % less.
         self.assertAlmostEqual(region_volume(region, points), np.pi * 0.01, delta=1e-5)
+
+    def test_a_sheet_goes_round_no_volume_and_that_is_said(self):
+        # A cape: the front of the tube, rolled out flat but for a slight wave.
+        character = tube(softness=0.15)
+        points = character.mesh.points.copy()
+        points[:, 2] = 1e-4 * np.sin(40 * points[:, 0])
+        flat = replace(character, mesh=replace(character.mesh, points=points, rest=points))
+        bend = BendMeasure.of(flat, 2)
+        measured = bend.at(bent(flat.skeleton.rest_pose(), 2, (0, 0, 1), 1.0))
+        self.assertIsNone(measured.volume)
+        self.assertIn("open sheet", bend.site.why[0])
+        self.assertEqual(BendMeasure.of(character, 2).site.why, ())
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=20, deadline=None)
+    def test_volume_knows_no_place_no_turn_and_grows_with_the_cube(self, seed):
+        draw = np.random.default_rng(seed)
+        points, triangles = tube_points(rings=5, around=12)
+        region = Region(np.arange(len(points), dtype=np.int32), triangles, tuple(boundary_loops(triangles)), 1.0)
+        size, turn = draw.uniform(0.1, 10), Rotation.random(rng=draw).as_matrix()
+        moved = size * points @ turn.T + draw.normal(size=3)
+        ratio = region_volume(region, moved) / region_volume(region, points)
+        self.assertAlmostEqual(ratio / size**3, 1, places=6)
+
+
+class CoarseSkin(unittest.TestCase):
+    """Skin of few vertices: one ring of edges bends, and slices are cut all the same."""
+
+    def test_a_tube_of_few_rings_has_a_girth(self):
+        character = tube(softness=0.01, rings=4)
+        bend = BendMeasure.of(character, 2)
+        self.assertGreater(len(bend.site.slices), 0)
+        self.assertEqual(bend.site.why, ())
+        # A twist by a right angle: the middle of an edge between the rings shrinks to cos 45, that of a diagonal, which
+        # is 15 degrees on, to cos 52.5 at the least; a girth is the square.
+        girth = bend.at(bent(character.skeleton.rest_pose(), 2, (0, 1, 0), np.radians(90))).girth
+        self.assertTrue(37 < girth < 50, girth)
 
 
 class Bend(unittest.TestCase):

@@ -128,6 +128,14 @@ class Painting(unittest.TestCase):
         np.testing.assert_array_equal(weights.dense[:, 2], before)
         np.testing.assert_allclose(weights.dense.sum(axis=1), 1, atol=1e-12)
 
+    def test_what_a_lock_leaves_over_is_not_lost_where_all_around_is_locked(self):
+        # One vertex half on a locked joint among neighbours that are wholly on it.
+        dense = np.tile([1.0, 0.0, 0.0], (self.count, 1))
+        dense[100] = [0.5, 0.3, 0.2]
+        weights = self.weights(dense)
+        weights.dab(Touched(np.array([100], np.int32), np.ones(1)), self.paint("smooth", locked=[0]))
+        np.testing.assert_allclose(weights.dense[100], [0.5, 0.3, 0.2], atol=1e-12)
+
     def test_what_the_only_joint_gives_up_goes_to_its_parent(self):
         weights = self.weights(np.tile([0.0, 1.0, 0.0], (self.count, 1)))
         weights.dab(self.under, self.paint("subtract", joint=1, strength=0.4))

@@ -142,6 +142,45 @@ class Values(unittest.TestCase):
                 compiled(rules, self.skeleton)
 
 
+class Trying(unittest.TestCase):
+    """A trigger that is changed in the air: what it gives is what compiling all rules gives."""
+
+    def setUp(self):
+        self.skeleton = tube().skeleton
+        self.hinge = HingeTrigger(2, Z, Response((0.0, 1.5), (0.0, 1.0)), id="bend")
+        self.rules = Rules(
+            dials=(Dial("effort", 0.0, 1.0, 0.5, "d"),),
+            triggers=(
+                HingeTrigger(1, Z, LINEAR, id="other"),
+                self.hinge,
+                ProductTrigger(("bend", "d"), id="both"),
+                ProductTrigger(("both", "other"), id="all"),
+            ),
+        )
+
+    @given(st.floats(0.05, 1.4), st.floats(0, 1), st.floats(-2.5, 2.5), st.integers(1, 2))
+    @settings(max_examples=60, deadline=None)
+    def test_everything_that_follows_it_follows_the_changed_one(self, knot, value, angle, joint):
+        changed = replace(self.hinge, response=Response((0.0, knot, 1.5), (0.0, value, 1.0)))
+        pose = self.skeleton.rest_pose().with_rotation(joint, rotations.from_axis_angle(Z, angle))
+        pose = pose.with_rotation(3 - joint, rotations.from_axis_angle(Z, 0.7))
+        tried = compiled(self.rules, self.skeleton).trying(changed)
+        whole = compiled(self.rules.with_trigger(changed), self.skeleton)
+        np.testing.assert_array_equal(tried.moment(pose, ALL).values, whole.moment(pose, ALL).values)
+
+    def test_what_reads_something_else_or_is_not_there_has_to_be_compiled(self):
+        program = compiled(self.rules, self.skeleton)
+        self.assertIsNone(program.trying(replace(self.hinge, joint=1)))
+        self.assertIsNone(program.trying(replace(self.hinge, id="unknown")))
+
+    def test_trying_leaves_the_program_as_it_was(self):
+        program = compiled(self.rules, self.skeleton)
+        pose = self.skeleton.rest_pose().with_rotation(2, rotations.from_axis_angle(Z, 0.6))
+        before = program.moment(pose, ALL).values
+        program.trying(replace(self.hinge, response=Response((0.0, 0.1), (0.0, 1.0)))).moment(pose, ALL)
+        np.testing.assert_array_equal(program.moment(pose, ALL).values, before)
+
+
 class PoseSets(unittest.TestCase):
     """Against scipy.interpolate.RBFInterpolator on points that SciPy's rotations give."""
 
