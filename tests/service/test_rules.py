@@ -1,0 +1,217 @@
+"""One of each kind of rule through the workbench: stored, read by another workbench, undone and done again."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import numpy as np
+
+from plethos.core import rotations
+from plethos.core.errors import BadEditError, PlethosError
+from plethos.core.evaluate import ALL, Acting, Evaluator
+from plethos.core.sculpt.session import Dab
+from plethos.service import edits, helping, picking, sculpting
+from plethos.service.live import Wanted, frame, pose_of
+from plethos.service.picking import Pick
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import fresh_database
+from tests.strokes import desk, sculpt
+
+Z = [0.0, 0.0, 1.0]
+HALF = {"vertices": [240, 241, 242, 243, 264, 265], "shares": [1.0, 1.0, 1.0, 0.5, 0.5, 0.25]}
+
+
+def bump(size: float) -> dict:
+    return {"vertices": [240, 241, 242], "deltas": [[size, 0, 0], [0, size, 0], [0, 0, size]]}
+
+
+def hinge(id_: str, end: float = 90, **more) -> dict:
+    knots = [{"angle_deg": 0, "value": 0}, {"angle_deg": end, "value": 1}]
+    return {"kind": "hinge", "id": id_, "joint": "upper", "axis": Z, "knots": knots, **more}
+
+
+class EveryKind(unittest.TestCase):
+    def setUp(self):
+        self.store = Store(fresh_database())
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Tube", tube_file().pack())
+        self.opened = self.bench.open(self.id)
+
+    def again(self):
+        """The character as another server would open it."""
+        return Workbench(self.store).open(self.id)
+
+    def make_everything(self) -> None:
+        bench, mine = self.bench, self.id
+        edits.put_dial(bench, mine, {"id": "wet", "name": "Wet", "low": 0, "high": 2, "start": 1})
+        soaked = {"kind": "dial", "id": "soaked", "reads": "wet", "name": "soaked"}
+        edits.put_trigger(bench, mine, {**soaked, "knots": [{"input": 0, "value": 0}, {"input": 2, "value": 1}]})
+        edits.put_trigger(bench, mine, hinge("bend", name="bend"))
+        edits.put_trigger(bench, mine, {"kind": "product", "id": "soggy", "name": "soggy", "of": ["soaked", "bend"]})
+        turned = rotations.from_axis_angle([1, 0, 0], 1.0).tolist()
+        stored = {"id": "out", "name": "out", "by": "swing", "rotations": [turned]}
+        joints = [{"joint": "upper", "axis": [0, 1, 0]}]
+        poses = {"kind": "pose_set", "id": "set", "name": "set", "joints": joints, "radius_deg": 50, "poses": [stored]}
+        edits.put_trigger(bench, mine, poses)
+        targets = [{"at": at, "name": f"at {at}", "shape": bump(at / 20)} for at in (0.3, 0.6, 1.0)]
+        corrective = {"kind": "corrective", "id": "c", "name": "elbow", "by": "bend", "targets": targets}
+        edits.add_remedy(bench, mine, corrective)
+        edits.add_remedy(bench, mine, {**corrective, "id": "p", "name": "soggy elbow", "by": "soggy"})
+        edits.add_remedy(bench, mine, {**corrective, "id": "s", "name": "side", "by": "out"})
+        edits.add_remedy(bench, mine, {"kind": "relaxer", "id": "r", "name": "relax", "mask": HALF, "steps": 4})
+        edits.add_remedy(bench, mine, {"kind": "skin_blend", "id": "b", "name": "blend", "mask": HALF, "amount": 0.7})
+        picking.choose(bench, mine, Pick("joint", name="upper", least=0.5), None, False)
+        share = {"kind": "share", "joint": "upper", "share": 0.5, "part": "twist", "axis": Z}
+        helping.make_helper(bench, mine, "pusher", "upper", [0.05, 0.6, 0.0], [share])
+        edits.put_group(bench, mine, {"id": "g", "name": "arm", "on": True, "factor": 0.5}, ["c", "r"])
+
+    def points(self, opened) -> np.ndarray:
+        skeleton = opened.character.skeleton
+        pose = skeleton.rest_pose()
+        upper = skeleton.find("upper")
+        pose.rotations[upper] = rotations.multiply(
+            rotations.from_axis_angle([1, 0, 0], 0.4), rotations.from_axis_angle(Z, 0.8)
+        )
+        return opened.version.evaluator.pose(pose).points
+
+    def test_all_of_it_is_stored_and_undone_step_by_step(self):
+        self.make_everything()
+        rules = self.again().character.rules
+        self.assertEqual(
+            sorted(r.kind for r in rules.remedies),
+            ["corrective", "corrective", "corrective", "helper", "relaxer", "skin_blend"],
+        )
+        self.assertEqual([t.kind for t in rules.triggers], ["dial", "hinge", "product", "pose_set"])
+        np.testing.assert_array_equal(self.points(self.again()), self.points(self.opened))
+        steps = self.opened.revision.number
+        whole, final = edits.rules_document(self.opened), self.points(self.opened)
+        seen = {steps: final}
+        for k in range(steps - 1, -1, -1):
+            self.bench.step(self.id, -1)
+            seen[k] = self.points(self.bench.open(self.id))
+            np.testing.assert_array_equal(self.points(self.again()), seen[k])
+        self.assertEqual(edits.rules_document(self.bench.open(self.id))["remedies"], [])
+        for k in range(1, steps + 1):
+            self.bench.step(self.id, +1)
+            np.testing.assert_array_equal(self.points(self.bench.open(self.id)), seen[k])
+        self.assertEqual(edits.rules_document(self.again()), whole)
+        # Each remedy did something on its way in: it is seen in the pose.
+        self.assertGreater(sum(np.abs(seen[k] - seen[k - 1]).max() > 1e-6 for k in range(1, steps + 1)), 6)
+
+    def test_a_delivery_carries_all_of_it(self):
+        self.make_everything()
+        data = self.bench.deliver(self.id, influences=8).data
+        back = self.bench.open(self.bench.bring_in("Back", data))
+        ours, theirs = (edits.rules_document(o) for o in (self.opened, back))
+        for kind in ("dials", "triggers", "groups"):
+            self.assertEqual([d["id"] for d in ours[kind]], [d["id"] for d in theirs[kind]])
+        np.testing.assert_allclose(self.points(back), self.points(self.opened), atol=2e-6)
+
+    def test_what_is_read_is_not_deleted_and_says_by_whom(self):
+        self.make_everything()
+        for delete, id_, reader in (
+            (edits.delete_dial, "wet", "soaked"),
+            (edits.delete_trigger, "bend", "soggy"),
+            (edits.delete_trigger, "set", "side"),
+        ):
+            with self.assertRaisesRegex(BadEditError, f"“{reader}” reads"):
+                delete(self.bench, self.id, id_)
+        edits.tie(self.bench, self.id, "s", None)
+        edits.delete_trigger(self.bench, self.id, "set")
+        self.assertNotIn("set", [t.id for t in self.again().character.rules.triggers])
+
+    def test_nonsense_stores_nothing(self):
+        self.make_everything()
+        number = self.opened.revision.number
+        for wrong in (
+            lambda: edits.put_trigger(self.bench, self.id, {"kind": "product", "id": "x", "of": ["nowhere"]}),
+            lambda: edits.put_trigger(self.bench, self.id, {"kind": "product", "id": "soggy", "of": ["soggy"]}),
+            lambda: edits.put_trigger(self.bench, self.id, {"kind": "wish", "id": "x"}),
+            lambda: edits.add_remedy(self.bench, self.id, {"kind": "spell", "name": "x"}),
+            lambda: edits.add_remedy(
+                self.bench, self.id, {"kind": "relaxer", "name": "x", "mask": {"vertices": [10**9]}}
+            ),
+            lambda: edits.put_dial(self.bench, self.id, {"name": "low", "low": 1, "high": 0}),
+            lambda: edits.put_group(self.bench, self.id, {"id": "g", "name": "arm"}, ["nobody"]),
+        ):
+            with self.assertRaises(PlethosError):
+                wrong()
+        self.assertEqual(self.again().revision.number, number)
+
+    def test_a_dial_in_a_frame_is_the_persons_own_and_not_stored(self):
+        self.make_everything()
+        number = self.opened.revision.number
+        bent = {"upper": rotations.from_axis_angle(Z, math.radians(90)).tolist()}
+        wet, dry = (
+            frame(desk(self.opened), self.opened.version, pose_of(self.opened.version, {"joints": bent, "dials": d}),
+                  Wanted(), {})
+            for d in ({"Wet": 2}, {"Wet": 0})
+        )  # fmt: skip
+        self.assertNotEqual(wet, dry)
+        self.assertEqual(self.again().revision.number, number)
+
+    def test_a_target_between_is_sculpted_again_and_the_others_stay(self):
+        self.make_everything()
+        opened = self.opened
+        before = {t.at: t.shape.deltas for t in opened.character.rules.remedy("c").body.targets}
+        skeleton = opened.character.skeleton
+        edits.put_group(self.bench, self.id, {"id": "g", "name": "arm", "on": True, "factor": 1.0}, ["r"])
+        edits.switch(self.bench, self.id, "r", False)
+        pose = skeleton.rest_pose().with_rotation(
+            skeleton.find("upper"), rotations.from_axis_angle(Z, math.radians(0.6 * 90))
+        )
+        sculpting.begin(self.bench, self.id, pose, "c")
+        points = opened.sculpt.points
+        triangles = opened.character.mesh.topology.triangles
+        n = int(np.flatnonzero((triangles == 241).any(axis=1))[0])
+        at = points[triangles[n]].mean(axis=0)
+        sculpt(self.bench, opened, "inflate", Dab(n, tuple(at.tolist()), 0.2, 1.0))
+        wanted = opened.sculpt.points.copy()
+        self.assertGreater(np.abs(wanted - points).max(), 1e-4)
+        sculpting.keep(self.bench, self.id, "elbow", None)
+        remedy = self.again().character.rules.remedy("c")
+        self.assertEqual([t.at for t in remedy.body.targets], [0.3, 0.6, 1.0])
+        for target in remedy.body.targets:
+            same = np.array_equal(target.shape.deltas, before[target.at])
+            self.assertEqual(same, target.at != 0.6)
+        others = [r.id for r in self.opened.character.rules.remedies if r.on]
+        shown = Evaluator.of(self.again().character).pose(pose, Acting.these(*others)).points
+        self.assertLess(np.abs(shown - wanted).max(), 2e-5)
+        # Half way between two targets nothing can be sculpted: which would it be?
+        between = pose.with_rotation(
+            skeleton.find("upper"), rotations.from_axis_angle(Z, math.radians(0.45 * 90))
+        )  # fmt: skip
+        sculpting.begin(self.bench, self.id, between, "c")
+        at = opened.sculpt.points[triangles[n]].mean(axis=0)
+        sculpt(self.bench, opened, "inflate", Dab(n, tuple(at.tolist()), 0.2, 1.0))
+        with self.assertRaisesRegex(BadEditError, "between two of its targets"):
+            sculpting.keep(self.bench, self.id, "elbow", None)
+
+    def test_a_knot_in_the_air_shows_what_storing_it_shows(self):
+        self.make_everything()
+        skeleton = self.opened.character.skeleton
+        pose = skeleton.rest_pose().with_rotation(
+            skeleton.find("upper"), rotations.from_axis_angle(Z, math.radians(50))
+        )  # fmt: skip
+        at = desk(self.opened)
+        stored = self.opened.character.rules
+        for end in (40, 70, 120):
+            evaluator, _ = at.preview(self.opened.version, "c", hinge("ignored", end))
+            shown = evaluator.pose(pose, ALL).points
+            self.assertIs(self.opened.character.rules, stored)
+            other = Workbench(self.store)
+            edits.put_trigger(other, self.id, hinge("bend", end, name="bend"))
+            np.testing.assert_array_equal(other.open(self.id).version.evaluator.pose(pose, ALL).points, shown)
+            other.step(self.id, -1)
+        # Tied to another joint in the air: compiled, and still nothing stored.
+        evaluator, fresh = at.preview(self.opened.version, "c", {**hinge("x"), "joint": "lower"})
+        self.assertEqual(fresh.joint, skeleton.find("lower"))
+        self.assertEqual(evaluator.pose(pose).activation("c"), 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
