@@ -76,7 +76,8 @@ def tube_file(
     for k in range(influences // 4):
         attributes[f"JOINTS_{k}"] = builder.accessor(joints[:, 4 * k : 4 * k + 4], 34962)
         attributes[f"WEIGHTS_{k}"] = builder.accessor(weights[:, 4 * k : 4 * k + 4], 34962)
-    primitive = {"attributes": attributes, "indices": builder.accessor(triangles.astype(np.uint16).ravel(), 34963)}
+    small = np.uint16 if len(points) < 65536 else np.uint32
+    primitive = {"attributes": attributes, "indices": builder.accessor(triangles.astype(small).ravel(), 34963)}
     mesh: dict = {"name": "tube", "primitives": [primitive]}
     if target:
         primitive["targets"] = [

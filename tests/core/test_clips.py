@@ -3,6 +3,8 @@
 import unittest
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
 
@@ -29,6 +31,21 @@ class Tracks(unittest.TestCase):
         spline = CubicHermiteSpline(times, keys[:, 1], keys[:, 2])
         for t in np.linspace(0, 2, 17):
             np.testing.assert_allclose(track.at(t), spline(t), atol=1e-12)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_tangents_that_differ_on_the_two_sides_of_a_key_each_count_on_their_own(self, seed):
+        draw = np.random.default_rng(seed)
+        times = np.cumsum(draw.uniform(0.1, 2, 4))
+        keys = draw.normal(size=(4, 3, 3))
+        track = Track("translation", 0, times, keys, "CUBICSPLINE")
+        for i in range(3):
+            # Between two keys: out of the one, into the other; a spline of SciPy for each stretch alone.
+            spline = CubicHermiteSpline(times[i : i + 2], keys[i : i + 2, 1], [keys[i, 2], keys[i + 1, 0]])
+            for t in draw.uniform(times[i], times[i + 1], 5):
+                np.testing.assert_allclose(track.at(t), spline(t), atol=1e-12)
+        for t, end in ((times[0] - 1, 0), (times[-1] + 1, -1)):
+            np.testing.assert_array_equal(track.at(t), keys[end, 1])
 
     def test_steps_hold_and_ends_hold(self):
         track = Track("translation", 0, np.array([1.0, 2.0]), np.array([[1.0, 0, 0], [2.0, 0, 0]]), "STEP")
