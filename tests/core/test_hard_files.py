@@ -206,6 +206,21 @@ class Mirrored(unittest.TestCase):
             shown = [Evaluator.of(c).pose(c.clips[0].pose_at(c.skeleton, t)).points for c in (character, turned)]
             np.testing.assert_allclose(shown[1], shown[0], atol=2e-6)
 
+    def test_keys_with_tangents_move_alike_when_the_joint_above_is_moved_or_turned(self):
+        for interpolation in ("CUBICSPLINE", "LINEAR"):
+            pair = read_character(parse(pair_file(interpolation).pack()), "Pair")
+            lower = pair.skeleton.find("lower")
+            at = pair.skeleton.rest_global[lower, :3, 3]
+            for edited in (
+                # The clip leaves it at rest, so wherever it stands, nothing moves otherwise.
+                edit.moved_joints(pair, {lower: at + [0.05, -0.1, 0.2]}),
+                edit.turned(pair, lower, Rotation.from_euler("XYZ", [40, -20, 70], degrees=True).as_quat()),
+                edit.turned(pair, lower + 1, Rotation.from_euler("XYZ", [40, -20, 70], degrees=True).as_quat()),
+            ):
+                for t in (0.0, 0.2, 0.5, 0.9, 1.2):
+                    shown = [Evaluator.of(c).pose(c.clips[0].pose_at(c.skeleton, t)).points for c in (pair, edited)]
+                    np.testing.assert_allclose(shown[1], shown[0], atol=2e-6)
+
     def test_a_clip_that_stretches_unevenly_is_carried_by_quarter_turns_and_else_refused(self):
         pair = read_character(parse(pair_file().pack()), "Pair")
         upper = pair.skeleton.find("upper")

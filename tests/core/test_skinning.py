@@ -4,6 +4,9 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
 from plethos.core.bend import bent
@@ -38,6 +41,57 @@ class Loss(unittest.TestCase):
         # Kavan and others 2007 (from memory): a twist keeps the radius of a tube.
         for degrees in (30, 90, 150, 175):
             np.testing.assert_allclose(np.linalg.norm(twisted(degrees, 1.0), axis=1), 1, atol=1e-4)
+
+
+class DualQuaternions(unittest.TestCase):
+    """Three bones turned any which way: what is written out here with SciPy's quaternions, in the papers' own terms."""
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=80, deadline=None)
+    def test_bones_of_any_rotations_blend_as_kavan_writes_it(self, seed):
+        # Kavan and others 2007 (from memory): the sum of dual quaternions, those that point away from the one of the
+        # largest weight negated, divided by the length of its real part.
+        draw = np.random.default_rng(seed)
+        turns, moves = Rotation.random(3, rng=draw), draw.normal(size=(3, 3))
+        weights = draw.dirichlet(np.ones(3), 20)
+        points = draw.normal(size=(20, 3))
+        matrices = np.tile(np.eye(4), (3, 1, 1))
+        matrices[:, :3, :3], matrices[:, :3, 3] = turns.as_matrix(), moves
+        rows = np.argsort(-weights, axis=1).astype(np.int32)
+        sorted_ = np.take_along_axis(weights, rows, 1)
+        ours = exact.apply_skin(*exact.affine_skin(matrices, rows, sorted_, np.ones(20)), points)
+        real = turns.as_quat()
+        for v in range(20):
+            signs = np.where(real @ real[rows[v, 0]] < 0, -1.0, 1.0) * weights[v]
+            summed = signs @ real
+            turned = Rotation.from_quat(summed).apply(points[v])
+            # The translation of t q, over twice the dual part: 2 dual conjugate(real) / |real|^2.
+            dual = sum(
+                s * 0.5 * times(np.append(t, 0), q) for s, t, q in zip(signs, moves, real, strict=True)
+            )  # fmt: skip
+            back = summed * [-1, -1, -1, 1] / (summed @ summed)
+            np.testing.assert_allclose(ours[v], turned + 2 * times(dual, back)[:3], atol=1e-9)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=40, deadline=None)
+    def test_where_the_whole_is_turned_changes_nothing_about_how_it_bends(self, seed):
+        draw = np.random.default_rng(seed)
+        character = tube()
+        character = replace(
+            character, binding=replace(character.binding, blend=np.ones(len(character.mesh), np.float32))
+        )  # fmt: skip
+        evaluator, pose = Evaluator.of(character), character.skeleton.rest_pose()
+        pose.rotations[1:] = Rotation.random(2, rng=draw).as_quat()
+        still = evaluator.pose(pose).points
+        whole = Rotation.random(rng=draw)
+        moved = evaluator.pose(pose.with_rotation(0, whole.as_quat())).points
+        np.testing.assert_allclose(moved, whole.apply(still), atol=5e-6)
+
+
+def times(a, b) -> np.ndarray:
+    """The Hamilton product of quaternions x, y, z, w, written out."""
+    v = a[3] * b[:3] + b[3] * a[:3] + np.cross(a[:3], b[:3])
+    return np.append(v, a[3] * b[3] - a[:3] @ b[:3])
 
 
 class Kernel(unittest.TestCase):

@@ -296,7 +296,10 @@ class Reuse(unittest.TestCase):
         dragged = character.with_rules(character.rules.with_trigger(trigger))
         after = Evaluator.of(dragged, before)
         self.assertIs(after.pose(pose).layout, before.pose(pose).layout)
-        self.assertIs(after.table(after.layout(ALL)), before.table(before.layout(ALL)))
+        self.assertIs(after.table(after.layout(ALL)).deltas, before.table(before.layout(ALL)).deltas)
+        tried = before.trying(trigger)
+        self.assertIs(tried.pose(pose).layout, before.pose(pose).layout)
+        np.testing.assert_array_equal(tried.pose(pose).points, after.pose(pose).points)
         np.testing.assert_allclose(after.pose(pose).points, Evaluator.of(dragged).pose(pose).points, atol=0)
         binding = character.binding
         other = Binding(binding.bones, binding.influences, binding.weights[:, ::-1].copy(), binding.joints)

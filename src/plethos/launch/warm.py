@@ -6,16 +6,20 @@ import numpy as np
 
 from plethos.core import kinematics
 from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.remedies import kernels as remedy_kernels
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skinning import kernels
 from plethos.core.topology import Topology
+from plethos.core.triggers import kernels as trigger_kernels
 
 
 def warm_kernels() -> None:
     """Import what compiles on import, and call the rest once on a tiny mesh."""
     assert kernels.deform is not None
     assert kinematics.forward is not None
+    assert trigger_kernels.hinge_values is not None
+    assert remedy_kernels.target_weights is not None
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)
     intersecting_pairs(points, triangles)
