@@ -113,9 +113,12 @@ def broken(change, **options) -> bytes:
     return GltfFile(document, file.buffers).pack()
 
 
-def pair_file(interpolation: str = "LINEAR") -> GltfFile:
-    """Two tubes on one skin, the second a wider sleeve, and a clip that bends the upper joint and then lifts it."""
-    file = tube_file()
+def pair_file(interpolation: str = "LINEAR", target: bool = False) -> GltfFile:
+    """Two tubes on one skin, the second a wider sleeve, and a clip that bends the upper joint and then lifts it.
+
+    With `target` each part has a shape of its own, on by different weights.
+    """
+    file = tube_file(target=target)
     builder = GltfBuilder(file)
     document = builder.document
     points, triangles = tube_points(radius=0.12)
@@ -124,6 +127,8 @@ def pair_file(interpolation: str = "LINEAR") -> GltfFile:
     primitive["attributes"]["POSITION"] = builder.accessor(points, 34962, bounds=True)
     primitive["attributes"]["NORMAL"] = builder.accessor(vertex_normals(points, triangles).astype(np.float32), 34962)
     mesh["name"] = "sleeve"
+    if target:
+        document["meshes"][0]["weights"], mesh["weights"] = [0.3], [0.8]
     node = builder.add("nodes", {"name": "sleeve", "mesh": builder.add("meshes", mesh), "skin": 0})
     document["scenes"][0]["nodes"].append(node)
     half = np.radians([0.0, 50.0, 20.0]) / 2

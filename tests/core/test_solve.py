@@ -4,12 +4,16 @@ import math
 import unittest
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.response import Response
 from plethos.core.sculpt.solve import guess_trigger, invert_offsets, solve_corrective
-from tests.figures import tied, tube
+from plethos.core.triggers.hinge import HingeTrigger
+from tests.figures import activation, tied, tube
 
 
 def sculpted(character, degrees=100.0, push=0.02):
@@ -53,6 +57,62 @@ class Solve(unittest.TestCase):
         second, _ = solve_corrective(Evaluator.of(once).pose(pose), further, "two")
         both = once.with_remedy(*tied(second, guess_trigger(once, pose, second), id="two"))
         np.testing.assert_allclose(evaluate_exact(both, pose), further, atol=1e-6)
+
+    def test_a_shape_that_is_half_on_in_its_pose_is_twice_as_large(self):
+        character = tube()
+        joint, pose, _, target, _ = sculpted(character)
+        trigger = HingeTrigger(joint, (0, 0, 1), Response((0.0, math.radians(200)), (0.0, 1.0)))
+        posed = Evaluator.of(character).pose(pose)
+        shape, _ = solve_corrective(posed, target, "half", 0.5, trigger)
+        mended = character.with_remedy(*tied(shape, trigger))
+        self.assertAlmostEqual(activation(mended, mended.rules.remedies[0], pose), 0.5, places=6)
+        np.testing.assert_allclose(evaluate_exact(mended, pose), target, atol=1e-6)
+        whole, _ = solve_corrective(posed, target, "whole")
+        np.testing.assert_allclose(shape.deltas, 2 * whole.deltas, atol=1e-6)
+
+    @given(st.floats(20, 140), st.floats(0, 0.9), st.booleans())
+    @settings(max_examples=12, deadline=None)
+    def test_the_neighbours_are_what_the_character_shows_there_the_worse_of_both(self, degrees, before, falls):
+        character = tube()
+        joint, pose, _, target, _ = sculpted(character, degrees)
+        knots = (degrees - 10, degrees, degrees + 10)
+        values = (1.0, 0.6 + 0.4 * before, before) if falls else (before, 0.6 + 0.4 * before, 1.0)
+        trigger = HingeTrigger(joint, (0, 0, 1), Response(tuple(math.radians(k) for k in knots), values))
+        on = 0.6 + 0.4 * before
+        shape, report = solve_corrective(Evaluator.of(character).pose(pose), target, "bulge", on, trigger)
+        mended = character.with_remedy(*tied(shape, trigger))
+
+        def shift(angle: float) -> float:
+            there = bent(pose, joint, (0, 0, 1), math.radians(angle))
+            return float(np.linalg.norm(evaluate_exact(mended, there) - evaluate_exact(character, there), axis=1).max())
+
+        wanted = max(shift(degrees - 10), shift(degrees + 10)) / shift(degrees)
+        self.assertAlmostEqual(report.neighbour_factor / wanted, 1, places=4)
+        told = any("10 degrees away" in w for w in report.warnings)
+        self.assertEqual(told, report.neighbour_factor > 1.5)
+
+    def test_a_rest_that_its_file_squashes_has_not_collapsed(self):
+        # Turned about the way it is squashed, so that the pose itself collapses nothing.
+        for scale, axis in (([1, 0.1, 1], (0, 1, 0)), ([0.05, 1, 1], (1, 0, 0))):
+            character = tube(root={"scale": scale})
+            pose = bent(character.skeleton.rest_pose(), 2, axis, math.radians(40))
+            target = evaluate_exact(character, pose)
+            target[np.abs(character.mesh.points[:, 1] - 0.5) < 0.1] += 0.002
+            shape, report = solve_corrective(Evaluator.of(character).pose(pose), target, "squashed")
+            self.assertEqual((report.damped, report.hopeless), (0, 0))
+            mended = character.with_remedy(*tied(shape, guess_trigger(character, pose, shape)))
+            np.testing.assert_allclose(evaluate_exact(mended, pose), target, atol=1e-6)
+
+    def test_a_small_edit_of_collapsed_skin_is_judged_by_its_own_size(self):
+        character = tube(softness=0.5)
+        pose = bent(character.skeleton.rest_pose(), 2, (0, 1, 0), math.radians(179))
+        target = evaluate_exact(character, pose)
+        middle = np.abs(character.mesh.points[:, 1] - 0.5) < 0.02
+        target[middle] += [0.002, 0, 0]
+        alone = solve_corrective(Evaluator.of(character).pose(pose), target, "small")[1].hopeless
+        target[character.mesh.points[:, 1] > 0.9] += [0.5, 0, 0]
+        self.assertEqual(solve_corrective(Evaluator.of(character).pose(pose), target, "both")[1].hopeless, alone)
+        self.assertGreater(alone, 0)
 
     def test_collapsed_skin_is_damped_and_said(self):
         character = tube(softness=0.5)

@@ -139,8 +139,12 @@ class KernelAndTwin(unittest.TestCase):
         np.testing.assert_allclose(evaluate_exact(again, pose), evaluate_exact(character, pose), atol=1e-6)
 
     def test_a_baked_clip_shows_it_to_a_viewer_that_knows_no_rules(self):
+        for target in (False, True):
+            with self.subTest(shapes_of_the_file=target):
+                self.shows_baked(parse(pair_file(target=target).pack()))
+
+    def shows_baked(self, source):
         generator = np.random.default_rng(2)
-        source = parse(pair_file().pack())
         character = everything(generator, read_character(source, "Pair"))
         # What a plain viewer can show: shapes, and joints that turn; not blends and deformers.
         rules = character.rules
