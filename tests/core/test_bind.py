@@ -5,6 +5,8 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.errors import BadEditError, BadFileError
@@ -117,6 +119,22 @@ class BonesOfASkeleton(unittest.TestCase):
 
 
 class Symmetry(unittest.TestCase):
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=60, deadline=None)
+    def test_pairs_name_each_other_also_where_several_are_near(self, seed):
+        draw = np.random.default_rng(seed)
+        points = draw.normal(size=(30, 3)) * [0.3, 1, 0.3]
+        # On one side two near each other, where there is one on the other side.
+        crowd = points[:10] + draw.normal(0, 1e-4, (10, 3))
+        mirrored = points * [-1, 1, 1] + draw.normal(0, 1e-4, (30, 3))
+        twin = vertex_mirror(np.vstack([points, crowd, mirrored]))
+        paired = np.flatnonzero(twin >= 0)
+        np.testing.assert_array_equal(twin[twin[paired]], paired)
+        self.assertEqual(len(np.unique(twin[paired])), len(paired))
+        # One right of the plane has each of two as its nearest: that is no pair for the second.
+        alone = vertex_mirror(np.array([[1, 0, 0], [1.0005, 0, 0], [-1, 0, 0], [0, 2, 0]]))
+        self.assertEqual(alone.tolist(), [2, -1, 0, 3])
+
     def test_vertices_pair_by_mirrored_place(self):
         points = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [2, 0, 0]], float)
         self.assertEqual(vertex_mirror(points).tolist(), [1, 0, 2, -1])

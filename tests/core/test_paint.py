@@ -3,6 +3,8 @@
 import unittest
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from plethos.core.errors import BadEditError
 from plethos.core.sculpt.session import Touched
@@ -109,6 +111,33 @@ class Painting(unittest.TestCase):
         # Each got its own touch of joint 1 and the mirrored one of joint 2 (a little less: what makes room gives).
         np.testing.assert_allclose(row[:, 1], 0.2 * under.shares, atol=0.02)
         np.testing.assert_allclose(row[:, 2], 0.2 * under.shares[::-1], atol=0.02)
+
+    @given(st.integers(0, 2**31), st.sampled_from(["add", "subtract", "replace"]))
+    @settings(max_examples=40, deadline=None)
+    def test_a_mirrored_stroke_begun_on_the_other_side_does_the_same_locks_and_all(self, seed, mode):
+        draw = np.random.default_rng(seed)
+        twin, other = np.arange(self.count, dtype=np.int32), np.array([0, 2, 1, 4, 3], np.int32)
+        twin[100:120], twin[120:140] = np.arange(120, 140), np.arange(100, 120)
+        rows = draw.dirichlet(np.ones(5), self.count)
+        rows[120:140] = rows[100:120][:, other]
+        middle = np.flatnonzero(twin == np.arange(self.count))
+        rows[middle] = 0.5 * (rows[middle] + rows[middle][:, other])
+        touched, shares = np.arange(100, 140, dtype=np.int32), draw.uniform(0, 1, 40)
+        locked = np.array([False, False, False, True, False])
+
+        def stroke(*dabs, **mirror):
+            weights = PaintedWeights(self.character.mesh.topology, rows.copy(), (-1, 0, 0, 0, 0), **mirror)
+            for at, joint, held in dabs:
+                weights.dab(Touched(touched, at), Paint(mode, joint, 0.9, 0.5, held))
+            return weights.dense
+
+        # Two strokes of one side each, the second with all of the first mirrored, the lock too; then both sides alike.
+        both = stroke((shares, 1, locked), (shares[twin[touched] - 100], 2, locked[other]))[touched]
+        both = 0.5 * (both + both[twin[touched] - 100][:, other])
+        np.testing.assert_allclose(stroke((shares, 1, locked), twin=twin, other=other)[touched], both, atol=1e-12)
+        # And begun on the other side it is the same.
+        from_there = stroke((shares[twin[touched] - 100], 2, locked[other]), twin=twin, other=other)[touched]
+        np.testing.assert_allclose(from_there, both, atol=1e-12)
 
     def test_replace_draws_towards_the_value(self):
         weights = self.weights()

@@ -415,6 +415,12 @@ class Api(unittest.TestCase):
         self.assertAlmostEqual(proposal["end_deg"], 60, places=3)
         kept = self.http.post(f"{self.base}/sculpt/keep", json={"name": "Bulge", "trigger": proposal}).json()
         self.assertEqual(kept["remedies"][0]["name"], "Bulge")
+        # What the limit of a delivery moves is told before: nothing with four joints a vertex, the soft bend with one.
+        four, one = (self.http.get(f"{self.base}/delivery/limit?influences={n}").json() for n in (4, 1))
+        self.assertEqual((four["vertices"], four["millimetres"], four["joint"]), (0, 0, None))
+        self.assertEqual((one["joint"], one["part"]), ("upper", "tube"))
+        self.assertGreater(one["millimetres"], 10)
+        self.assertEqual(self.http.get(f"{self.base}/delivery/limit?influences=9").status_code, 422)
         delivered = self.http.get(f"{self.base}/delivery.glb").content
         again = self.http.post("/api/characters", files={"files": ("again.glb", delivered)}).json()["id"]
         self.assertEqual(self.http.get(f"/api/characters/{again}").json()["remedies"][0]["trigger"]["joint"], "upper")
