@@ -19,6 +19,7 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.rules import plain_rules, with_plain_rules
+from plethos.core.joints import edit
 from plethos.core.joints.draft import Draft
 from plethos.core.mask import Mask
 from plethos.core.mesh import Mesh, Part
@@ -309,6 +310,47 @@ class Reuse(unittest.TestCase):
         other = Binding(binding.bones, binding.influences, binding.weights[:, ::-1].copy(), binding.joints)
         painted = Evaluator.of(replace(character, binding=other), before)
         self.assertIsNot(painted.pose(pose).layout, before.pose(pose).layout)
+
+
+class Carried(unittest.TestCase):
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=10, deadline=None)
+    def test_rules_of_every_kind_mean_the_same_when_the_frame_they_read_is_turned(self, seed):
+        draw = np.random.default_rng(seed)
+        character = everything(draw)
+        upper, turn = character.skeleton.find("upper"), Rotation.random(rng=draw)
+        edited = edit.turned(character, upper, turn.as_quat())
+        self.assertEqual(edited.skeleton.names, character.skeleton.names)
+        for _ in range(4):
+            # Within reach: where an angle is unwrapped follows the hinge of the joint, which is said in its frame.
+            q = Rotation.from_rotvec(1.6 * draw.uniform(-1, 1, 3) / np.sqrt(3))
+            wet = {"Wet": float(draw.uniform(0, 2))}
+            shown = []
+            # The same motion, said in the frame of before and in the turned one: D^-1 R D.
+            for c, r in ((character, q), (edited, turn.inv() * q * turn)):
+                pose = c.skeleton.rest_pose().with_rotation(upper, r.as_quat())
+                shown.append(Evaluator.of(c).pose(replace(pose, dials=wet)))
+            for remedy in character.rules.remedies:
+                one, two = (s.activation(remedy.id) for s in shown)
+                self.assertAlmostEqual(one, two, delta=2e-4, msg=remedy.name)
+            np.testing.assert_allclose(shown[1].points, shown[0].points, atol=3e-5)
+
+    def test_rules_go_with_their_joint_when_the_numbers_change(self):
+        character = everything(np.random.default_rng(3))
+        upper = character.skeleton.find("upper")
+        lower = character.skeleton.find("lower")
+        grown = edit.made(character, "tail", lower, [0.0, 0.3, 0.0])
+        hung = edit.reparented(grown, grown.skeleton.find("upper"), grown.skeleton.find("tail"))
+        self.assertNotEqual(hung.skeleton.find("upper"), upper)
+        for edited in (grown, hung):
+            there = edited.skeleton.find("upper")
+            for degrees in (-40, 35, 100):
+                q = Rotation.from_euler("XYZ", [20, 10, degrees], degrees=True).as_quat()
+                one = Evaluator.of(character).pose(character.skeleton.rest_pose().with_rotation(upper, q))
+                two = Evaluator.of(edited).pose(edited.skeleton.rest_pose().with_rotation(there, q))
+                for remedy in character.rules.remedies:
+                    self.assertEqual(one.activation(remedy.id), two.activation(remedy.id), remedy.name)
+                np.testing.assert_allclose(two.points, one.points, atol=2e-6)
 
 
 class Afterwards(unittest.TestCase):
