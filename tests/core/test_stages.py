@@ -184,6 +184,19 @@ class HelperMasks(unittest.TestCase):
             evaluate_exact(mended, character.skeleton.rest_pose()), character.mesh.rest, atol=1e-6
         )
 
+    def test_what_a_pose_or_a_clip_gives_a_helper_counts_for_nothing_while_it_acts(self):
+        character = everything(np.random.default_rng(6))
+        pusher, evaluator = character.skeleton.find("pusher"), Evaluator.of(character)
+        pose = any_pose(np.random.default_rng(2), character.skeleton)
+        moved = replace(
+            pose, translations=pose.translations.copy(), scales=np.full((len(character.skeleton), 3), np.nan)
+        )
+        moved.translations[pusher] += 0.3
+        moved.scales[pusher] = [1, 2, 3]
+        np.testing.assert_array_equal(evaluator.pose(moved).points, evaluator.pose(pose).points)
+        free = Acting.these("c")
+        self.assertFalse(np.array_equal(evaluator.pose(moved, free).world, evaluator.pose(pose, free).world))
+
     def test_nobody_else_sees_a_helper_joint(self):
         character = everything(np.random.default_rng(1))
         plain = read_character(parse(pair_file().pack()), "Pair")

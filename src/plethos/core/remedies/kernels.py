@@ -52,8 +52,6 @@ def target_weights(by, gains, values, first, at, eased, out) -> None:  # type: i
                 hat = (a - before) / (at[t] - before)
             elif a > at[t] and t + 1 < high and a < at[t + 1]:
                 hat = (at[t + 1] - a) / (at[t + 1] - at[t])
-            elif a > at[t] and t + 1 == high:
-                hat = 1.0
             if eased[c]:
                 hat = hat * hat * (3 - 2 * hat)
             out[t] = hat * gains[c]
