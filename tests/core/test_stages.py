@@ -373,8 +373,8 @@ class Afterwards(unittest.TestCase):
         deltas = np.tile(np.float32([0.1, 0, 0]), (10, 1))
         pose = bent(character.skeleton.rest_pose(), 2, Z, math.pi / 2)
         plain = evaluate_exact(character, pose)
-        for after, way in ((False, [0, 0.1, 0]), (True, [0.1, 0, 0])):
-            shape = Shape("s", moved, deltas, 1.0, after_skin=after)
+        for after, weight, way in ((False, 1.0, [0, 0.1, 0]), (True, 1.0, [0.1, 0, 0]), (True, 0.4, [0.04, 0, 0])):
+            shape = Shape("s", moved, deltas, weight, after_skin=after)
             shaped = replace(character, mesh=replace(character.mesh, shapes=(shape,)))
             np.testing.assert_allclose(
                 evaluate_exact(shaped, pose)[moved] - plain[moved], np.tile(way, (10, 1)), atol=1e-6
