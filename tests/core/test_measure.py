@@ -157,6 +157,13 @@ class Contact(unittest.TestCase):
 
 
 class TopologyOfMeshes(unittest.TestCase):
+    def test_the_mean_beside_is_trimeshs(self):
+        ball = trimesh.creation.icosphere(2)
+        topology = Topology(len(ball.vertices), np.asarray(ball.faces, np.int32))
+        chosen = np.array([3, 17, 100])
+        wanted = [ball.vertices[ball.vertex_neighbors[v]].mean(axis=0) for v in chosen]
+        np.testing.assert_allclose(topology.mean_beside(np.asarray(ball.vertices), chosen), wanted, atol=1e-12)
+
     def test_pieces_and_growing(self):
         points, triangles = tube_points()
         both = np.vstack([triangles, triangles + len(points)]).astype(np.int32)

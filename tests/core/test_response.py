@@ -4,6 +4,8 @@ import math
 import unittest
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
 from plethos.core import rotations
@@ -23,6 +25,14 @@ class ResponseCurve(unittest.TestCase):
             at = np.linspace(x[0], x[-1], 101)
             curve = Response(tuple(x), tuple(y))
             np.testing.assert_allclose(curve.at(at), PchipInterpolator(x, y)(at), atol=1e-12)
+
+    @given(st.lists(st.tuples(st.floats(0.05, 3), st.floats(0, 1)), min_size=2, max_size=8))
+    @settings(max_examples=150, deadline=None)
+    def test_any_knots_rising_or_not_are_those_of_pchip(self, steps):
+        x = np.cumsum([s for s, _ in steps])
+        y = np.array([v for _, v in steps])
+        at = np.linspace(x[0], x[-1], 73)
+        np.testing.assert_allclose(Response(tuple(x), tuple(y)).at(at), PchipInterpolator(x, y)(at), atol=1e-9)
 
     def test_the_compiled_loop_gives_the_same_inside_and_outside(self):
         generator = np.random.default_rng(5)

@@ -415,6 +415,14 @@ class Api(unittest.TestCase):
         self.assertAlmostEqual(proposal["end_deg"], 60, places=3)
         kept = self.http.post(f"{self.base}/sculpt/keep", json={"name": "Bulge", "trigger": proposal}).json()
         self.assertEqual(kept["remedies"][0]["name"], "Bulge")
+        # A joint that went while the page asked is no fault of the page; a joint that never was is told.
+        gone = {"joint": "left_wing", "axis": [0, 0, 1], "angles_deg": [0]}
+        now = self.http.get(self.base).json()["revision"]
+        self.assertEqual(self.http.post(f"{self.base}/bend", json={**gone, "revision": "before"}).json(), [])
+        for revision in (None, now):
+            refused = self.http.post(f"{self.base}/bend", json={**gone, "revision": revision})
+            self.assertEqual(refused.status_code, 409)
+            self.assertIn("left_wing", refused.json()["detail"])
         # What the limit of a delivery moves is told before: nothing with four joints a vertex, the soft bend with one.
         four, one = (self.http.get(f"{self.base}/delivery/limit?influences={n}").json() for n in (4, 1))
         self.assertEqual((four["vertices"], four["millimetres"], four["joint"]), (0, 0, None))

@@ -59,11 +59,11 @@ export const api = {
   figure: (id: string): Promise<FigureInfo> => unwrap(http.GET('/api/characters/{character_id}/figure', { params: at(id) })),
   mesh: (id: string): Promise<ArrayBuffer> =>
     unwrap(http.GET('/api/characters/{character_id}/mesh', { params: at(id), parseAs: 'arrayBuffer' })),
-  bend: (id: string, joint: string, axis: Axis, angles: number[], pose: Pose, signal: AbortSignal): Promise<BendPoint[]> =>
+  bend: (id: string, revision: string, joint: string, axis: Axis, angles: number[], pose: Pose, signal: AbortSignal): Promise<BendPoint[]> =>
     unwrap(
       http.POST('/api/characters/{character_id}/bend', {
         params: at(id),
-        body: { joint, axis, angles_deg: angles, pose },
+        body: { joint, axis, angles_deg: angles, pose, revision },
         signal,
       }),
     ),

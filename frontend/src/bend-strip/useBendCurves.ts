@@ -26,11 +26,12 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
     const mine = (running = new AbortController())
     const { id } = character
     const { chosen, axis, pose } = posing
+    const { revision } = character.state
     refining.value = true
     try {
       for (const count of [13, 61]) {
         const angles = Array.from({ length: count }, (_, k) => low.value + ((high.value - low.value) * k) / (count - 1))
-        const found = await api.bend(id, chosen, axis, angles, pose, mine.signal)
+        const found = await api.bend(id, revision, chosen, axis, angles, pose, mine.signal)
         if (mine.signal.aborted) return
         points.value = found
         note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no skin, so there is nothing to measure.`

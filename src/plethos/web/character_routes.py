@@ -8,6 +8,7 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
+from plethos.core.errors import BadPoseError
 from plethos.core.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
@@ -48,9 +49,15 @@ def mesh(bench: Bench, character_id: str) -> Response:
 
 @router.post("/bend")
 def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
-    """The bend strip's curves; empty for a joint that bends no skin."""
+    """The bend strip's curves; empty for a joint that bends no skin, or that is there no more since the page asked."""
     version = bench.open(character_id).version
-    points = bending.bend_curves(version, body.joint, body.axis, body.angles_deg, body.pose.plain())
+    try:
+        points = bending.bend_curves(version, body.joint, body.axis, body.angles_deg, body.pose.plain())
+    except BadPoseError:
+        # A joint that was renamed or deleted while this was on its way is no fault of the page: it asks anew.
+        if body.revision in (None, version.revision.id):
+            raise
+        points = []
     return [BendPoint(**p) for p in points]
 
 

@@ -153,6 +153,7 @@ class BendRequest(Schema):
     axis: Axis
     angles_deg: list[FiniteFloat] = Field(min_length=1, max_length=361)
     pose: PoseBody = Field(default_factory=PoseBody)
+    revision: str | None = Field(default=None, description="The version that it was asked of; a later one answers too.")
 
 
 class Measures(BaseModel):
