@@ -252,11 +252,6 @@ class Workbench:
             self._open.pop(character_id, None)
             self._recent.pop(character_id, None)
 
-    def limit(self, character_id: str, influences: int = DELIVERED) -> Fitted:
-        """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
-        character = self.open(character_id).character
-        return fitted(replace(character, binding=flattened(character)), influences)
-
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
         """The character as `.glb` with its remedies, optionally baked into a clip.
 
@@ -267,12 +262,17 @@ class Workbench:
         """
         opened = self.open(character_id)
         character = opened.character
-        flat = replace(character, binding=flattened(character))
-        fit = self.limit(character_id, influences)
+        fit = limit(character, influences)
+        skin = flattened(character)
         if len(fit.vertices):
-            flat = with_joint_weights(flat, fit.weights, influences)
-        data = write_glb(character, opened.source, bake, flat.binding)
+            skin = with_joint_weights(replace(character, binding=skin), fit.weights, influences).binding
+        data = write_glb(character, opened.source, bake, skin)
         return Delivery(f"{_tidy(opened.revision.name)}.glb", data)
+
+
+def limit(character: Character, influences: int = DELIVERED) -> Fitted:
+    """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
+    return fitted(replace(character, binding=flattened(character)), influences)
 
 
 def _tidy(name: str) -> str:

@@ -12,6 +12,7 @@ from plethos.core.errors import BadPoseError
 from plethos.core.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
+from plethos.service.workbench import limit
 from plethos.web.context import Bench
 from plethos.web.schemas.character import (
     BendPoint,
@@ -110,11 +111,11 @@ def limit_of_delivery(
     bench: Bench, character_id: str, influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED
 ) -> LimitShift:
     """What a delivery with so many joints a vertex does to the skin, before it is made."""
-    fit = bench.limit(character_id, influences)
+    character = bench.open(character_id).character
+    fit = limit(character, influences)
     if fit.greatest is None:
         return LimitShift(vertices=0, millimetres=0.0)
     shift, vertex, joint, angle = fit.greatest
-    character = bench.open(character_id).character
     return LimitShift(
         vertices=len(fit.vertices),
         millimetres=round(1e3 * shift, 2),
