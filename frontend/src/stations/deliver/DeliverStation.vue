@@ -3,19 +3,24 @@
 import { computed, ref, watch } from 'vue'
 import { api, deliveryAddress } from '@/api/client'
 import { plainName } from '@/workbench/angles'
-import { useCharacter } from '@/workbench/character'
+import { say, useCharacter } from '@/workbench/character'
 
 const character = useCharacter()
 const bake = ref('')
 const influences = ref(4)
+const correctives = computed(() => character.state?.remedies.filter((r) => r.kind === 'corrective') ?? [])
 
 type Limit = Awaited<ReturnType<typeof api.deliveryLimit>>
 const limit = ref<Limit | null>(null)
 watch([influences, () => character.state?.revision], async () => {
   limit.value = null
-  const most = influences.value
-  const found = await api.deliveryLimit(character.id, most)
-  if (most === influences.value) limit.value = found
+  const [most, revision] = [influences.value, character.state?.revision]
+  try {
+    const found = await api.deliveryLimit(character.id, most)
+    if (most === influences.value && revision === character.state?.revision) limit.value = found
+  } catch (error) {
+    say(error)
+  }
 }, { immediate: true })
 const told = computed(() => {
   const { vertices, millimetres, joint, angle_deg, part } = limit.value!
@@ -52,8 +57,8 @@ const told = computed(() => {
       <dl>
         <dt>Parts</dt><dd class="num">{{ character.figure?.parts.length }}</dd>
         <dt>Joints</dt><dd class="num">{{ character.figure?.joints.length }}</dd>
-        <dt>Correctives</dt><dd class="num">{{ character.state?.remedies.length }}</dd>
-        <dt>of these tied to a joint</dt><dd class="num">{{ character.state?.remedies.filter((r) => r.trigger).length }}</dd>
+        <dt>Correctives</dt><dd class="num">{{ correctives.length }}</dd>
+        <dt>of these tied to a joint</dt><dd class="num">{{ correctives.filter((r) => r.trigger).length }}</dd>
         <dt>Clips</dt><dd class="num">{{ character.figure?.clips.length }}</dd>
       </dl>
       <template v-if="character.figure?.repairs.length">
