@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -154,6 +155,15 @@ def tied(shape: Shape, trigger: HingeTrigger | None, **more) -> tuple[Any, ...]:
     report = given.pop("report", None)
     remedy = Remedy(Corrective.of(shape, report=report), **given)
     return (remedy, trigger) if trigger else (remedy,)
+
+
+def only_with(rules: Rules, kept: Iterable[Remedy]) -> Rules:
+    """Rules with these of their remedies only, and without the triggers that nobody reads then."""
+    ids = {r.id for r in kept}
+    for remedy in rules.remedies:
+        if remedy.id not in ids:
+            rules = rules.without_remedy(remedy.id)
+    return rules
 
 
 def activation(character: Character, remedy: Remedy, pose: Pose) -> float:

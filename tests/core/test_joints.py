@@ -22,7 +22,7 @@ from plethos.core.rules import Rules
 from plethos.core.skeleton import Hinge, pose_from_json
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
-from tests.figures import activation, tube, tube_file
+from tests.figures import activation, only_with, tube, tube_file
 
 
 class Moving(unittest.TestCase):
@@ -330,7 +330,7 @@ class Written(unittest.TestCase):
     def test_every_edit_of_joints_leaves_in_the_file_and_comes_back(self):
         keeper, source = open_demo("lock-keeper")
         only = [r for r in keeper.rules.remedies if "forearm" in tied_to(keeper, r)]
-        keeper = keeper.with_rules(keeper.rules.only_with(only))
+        keeper = keeper.with_rules(only_with(keeper.rules, only))
         s = keeper.skeleton
         changed = edit.renamed(keeper, s.find("left_toes"), "left_ball")
         changed = edit.turned(changed, s.find("left_hand"), rotations.from_euler_xyz_deg([20, 0, 30]))

@@ -72,7 +72,6 @@ class Brushes(unittest.TestCase):
 
     def test_grab_follows_the_pointer_from_where_the_stroke_began(self):
         s, _ = surface()
-        s.begin_stroke()
         for way in (0.01, 0.05, 0.03):
             BRUSHES["grab"](s, dab_at(s, [-0.1, 0.5, 0.0], strength=1.0, drag=(-way, 0, 0)))
         self.assertAlmostEqual((s.start - s.points)[:, 0].max(), 0.03, delta=0.002)

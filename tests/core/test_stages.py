@@ -36,7 +36,7 @@ from plethos.core.triggers.pose_set import PoseSet, StoredPose
 from plethos.core.triggers.product import ProductTrigger
 from plethos.core.twins import twinned
 from plethos.demo.catalogue import open_demo
-from tests.figures import pair_file, tube
+from tests.figures import only_with, pair_file, tube
 
 Z = (0.0, 0.0, 1.0)
 UP = (0.0, 1.0, 0.0)
@@ -149,7 +149,7 @@ class KernelAndTwin(unittest.TestCase):
         character = everything(generator, read_character(source, "Pair"))
         # What a plain viewer can show: shapes, and joints that turn; not blends and deformers.
         rules = character.rules
-        character = character.with_rules(rules.only_with([r for r in rules.remedies if r.id in "cpsh"]))
+        character = character.with_rules(only_with(rules, [r for r in rules.remedies if r.id in "cpsh"]))
         baked = parse(write_glb(character, source, "bend"))
         del baked.document["extras"]["plethos"]
         plain = read_character(baked, "Plain")

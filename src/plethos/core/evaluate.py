@@ -147,24 +147,21 @@ class Evaluator:
 
     def layout(self, acting: Acting) -> SkinLayout:
         """The skin as the helpers and blends that act make it; one for each set of them."""
-        rules, gains = self.character.rules, self.program.gains(acting)[0]
-        places = self.program.places.remedies
-        helpers = [
-            (body.joint, body.mask)
-            for r, body in rules.helpers
-            if body.mask is not None and not np.isnan(gains[places[r.id]])
-        ]
-        blends = [(r, body.mask) for r, body in rules.blends if not np.isnan(gains[places[r.id]])]
-        wholly = all(gains[places[r.id]] == 1 and r.by is None for r, _ in blends)
+        rules, program = self.character.rules, self.program
+        turning = program.acting(rules.helpers, acting)
+        helpers = [(body.joint, body.mask) for _, body in turning if body.mask is not None]
+        blends, gains = program.acting(rules.blends, acting), program.gains(acting)[0]
+        wholly = all(gains[program.places.remedies[r.id]] == 1 and r.by is None for r, _ in blends)
         deformers = () if self.rows is None else tuple(d.body for _, d in self.deformers(acting))
         # Masks and bodies are told apart by who they are: an edit makes others.
-        key = (*helpers, *(mask for _, mask in blends), wholly, deformers)
+        masks = [body.mask for _, body in blends]
+        key = (*helpers, *masks, wholly, deformers)
         found = self._layouts.get(key)
         if found is None:
             mesh = self.character.mesh
             binding = masked_binding(mesh, self.character.skeleton, self.character.binding, helpers)
             rows = None if self.rows is None else self.needed(acting)
-            found = self._layouts[key] = SkinLayout.of(mesh, binding, [mask for _, mask in blends], wholly, rows)
+            found = self._layouts[key] = SkinLayout.of(mesh, binding, masks, wholly, rows)
         return found
 
     def table(self, layout: SkinLayout) -> ShapeTable:
@@ -181,11 +178,8 @@ class Evaluator:
 
     def deformers(self, acting: Acting) -> list[tuple[str, Deformer]]:
         """What acts after the skin, in order, with the ids of the remedies."""
-        gains, places = self.program.gains(acting)[0], self.program.places.remedies
         out = []
-        for remedy, body in self.character.rules.deformers:
-            if np.isnan(gains[places[remedy.id]]):
-                continue
+        for remedy, body in self.program.acting(self.character.rules.deformers, acting):
             ready = self._deformers.get(body)
             if ready is None:
                 ready = self._deformers[body] = body.ready(self.character.mesh)
@@ -256,9 +250,9 @@ class Posed:
         return self.evaluator.layout(self.acting)
 
     def _blend_effects(self) -> list[float]:
-        program, blends = self.evaluator.program, self.character.rules.blends
-        gains, places = program.gains(self.acting)[0], program.places.remedies
-        return [program.effect(self.moment, self.acting, r.id) for r, _ in blends if not np.isnan(gains[places[r.id]])]
+        program = self.evaluator.program
+        blends = program.acting(self.character.rules.blends, self.acting)
+        return [program.effect(self.moment, self.acting, r.id) for r, _ in blends]
 
     @cached_property
     def points(self) -> NDArray[np.float32]:

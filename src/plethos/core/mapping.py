@@ -110,7 +110,7 @@ class MirrorMap:
         return turned_axis(self._linear(j), q)
 
     def axis(self, j: int, a: Vector) -> Vector:
-        return vector(-rotations.rotation_or_mirror(self._linear(j)) @ np.array(a))
+        return vector(rotations.axis_map(self._linear(j)) @ np.array(a))
 
     def offset(self, j: int, v: Vector) -> Vector:
         return vector(self._linear(j) @ np.array(v))
@@ -127,10 +127,8 @@ def vector(values: Array) -> Vector:
 
 def turned_axis(linear: Array, q: Array) -> Array:
     """Rotations ``(..., 4)`` seen through a linear map ``(3, 3)`` that keeps angles: ``L R L^-1``."""
-    turn = rotations.rotation_or_mirror(linear)
-    sign = 1.0 if np.linalg.det(turn) > 0 else -1.0
     q = np.asarray(q, dtype=np.float64)
-    return np.concatenate([sign * q[..., :3] @ turn.T, q[..., 3:]], axis=-1)
+    return np.concatenate([q[..., :3] @ rotations.axis_map(linear).T, q[..., 3:]], axis=-1)
 
 
 def permuted(turn: Array, s: Vector) -> Vector | None:

@@ -5,18 +5,20 @@ from __future__ import annotations
 import graphlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
 from plethos.core.moment import EMPTY, Moment, Places, Slot, Step
-from plethos.core.remedies import Helper, kernels
+from plethos.core.remedies import Body, Helper, Remedy, kernels
 from plethos.core.rotations import Array
 from plethos.core.rules import Rules
 from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.triggers import Trigger
+
+Kind = TypeVar("Kind", bound=Body)
 
 
 @dataclass(frozen=True)
@@ -106,6 +108,11 @@ class Program:
                 self._gains.clear()
             self._gains[acting] = found
         return found
+
+    def acting(self, remedies: Sequence[tuple[Remedy, Kind]], acting: Acting) -> list[tuple[Remedy, Kind]]:
+        """Those of some remedies, with their bodies, that act."""
+        gains = self.gains(acting)[0]
+        return [(r, body) for r, body in remedies if not np.isnan(gains[self.places.remedies[r.id]])]
 
     def moment(self, pose: Pose, acting: Acting) -> Moment:
         """All values and all joints of a pose.

@@ -66,6 +66,12 @@ class Response:
         return self
 
     @classmethod
+    def of_knots(cls, knots: Sequence[tuple[float, float]]) -> Response:
+        """The curve through pairs of input and value, in any order."""
+        inputs, values = zip(*sorted(knots), strict=True) if knots else ((), ())
+        return cls(inputs, values)
+
+    @classmethod
     def preset(cls, name: str, start: float, end: float) -> Response:
         """A preset from 0 at `start` to 1 at `end` (radians; `end` may be below `start`)."""
         if name not in PRESETS:
@@ -75,8 +81,7 @@ class Response:
         # A straight line needs no knots on the way.
         shares = (0.0, 1.0) if name == "linear" else (0.0, 0.25, 0.5, 0.75, 1.0)
         values = (0.0, 1.0) if name == "linear" else (0.0, *PRESETS[name], 1.0)
-        knots = sorted((start + u * (end - start), v) for u, v in zip(shares, values, strict=True))
-        return cls(tuple(a for a, _ in knots), tuple(v for _, v in knots))
+        return cls.of_knots([(start + u * (end - start), v) for u, v in zip(shares, values, strict=True)])
 
     @cached_property
     def slopes(self) -> Array:

@@ -104,6 +104,15 @@ def rotation_or_mirror(m: Array) -> Array:
     return np.asarray(u @ vt)
 
 
+def axis_map(m: Array) -> Array:
+    """How axes of turns go through a linear map ``(3, 3)`` that keeps angles: a rotation ``(3, 3)``.
+
+    They are pseudovectors: where the map mirrors, its negative counts.
+    """
+    turn = rotation_or_mirror(m)
+    return np.asarray(np.sign(np.linalg.det(turn)) * turn)
+
+
 def angle(q: ArrayLike) -> Array:
     """Rotation angle in ``[0, pi]`` of unit quaternions ``(..., 4)``."""
     q = np.asarray(q, dtype=np.float64)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Protocol, TypeVar
 
 from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadEditError
@@ -18,6 +18,23 @@ from plethos.core.skeleton import Skeleton
 from plethos.core.triggers import Trigger
 
 GONE = "That remedy is not there any more; it may have been deleted or undone."
+
+
+class Known(Protocol):
+    """What has an id."""
+
+    @property
+    def id(self) -> str: ...
+
+
+One = TypeVar("One", bound=Known)
+
+
+def put(those: tuple[One, ...], one: One) -> tuple[One, ...]:
+    """With one in the place of that of its id, or at the end."""
+    if any(k.id == one.id for k in those):
+        return tuple(one if k.id == one.id else k for k in those)
+    return (*those, one)
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,10 +147,6 @@ class Rules:
                 waiting += self._writer[slot].reads()
         return frozenset(found)
 
-    def at_joint(self, joint: int) -> tuple[Remedy, ...]:
-        """The remedies that act when this joint turns."""
-        return tuple(r for r in self.remedies if joint in self.joints_read(r))
-
     def readers(self, slot: Slot) -> tuple[str, ...]:
         """What reads a joint or a value directly, as people call it."""
         triggers = [self.label(t) for t in self.triggers if slot in t.reads()]
@@ -154,20 +167,22 @@ class Rules:
 
     def with_remedy(self, remedy: Remedy, *triggers: Trigger) -> Rules:
         """With a remedy replaced (same id) or added at the end, and the triggers that it brings."""
-        if self.has(remedy.id):
-            remedies = tuple(remedy if r.id == remedy.id else r for r in self.remedies)
-        else:
-            remedies = (*self.remedies, remedy)
-        rules = replace(self, remedies=remedies)
+        rules = replace(self, remedies=put(self.remedies, remedy))
         for trigger in triggers:
             rules = rules.with_trigger(trigger)
         return rules
 
     def with_trigger(self, trigger: Trigger) -> Rules:
         """With a trigger replaced (same id), or added at the end."""
-        if any(t.id == trigger.id for t in self.triggers):
-            return replace(self, triggers=tuple(trigger if t.id == trigger.id else t for t in self.triggers))
-        return replace(self, triggers=(*self.triggers, trigger))
+        return replace(self, triggers=put(self.triggers, trigger))
+
+    def with_dial(self, dial: Dial) -> Rules:
+        """With a dial replaced (same id), or added at the end."""
+        return replace(self, dials=put(self.dials, dial))
+
+    def with_group(self, group: Group) -> Rules:
+        """With a group replaced (same id), or added at the end."""
+        return replace(self, groups=put(self.groups, group))
 
     def tied(self, remedy_id: str, trigger: Trigger | None) -> Rules:
         """With a remedy tied to a trigger of its own, in place of the one that only it was tied to; None unties it."""
@@ -190,15 +205,6 @@ class Rules:
         left = tuple(replace(r, twin=None) if r.twin == gone.id else r for r in self.remedies if r.id != gone.id)
         rules, trigger = replace(self, remedies=left), self.trigger_of(gone)
         return rules if trigger is None else rules.without_unread(trigger)
-
-    def only_with(self, remedies: Iterable[Remedy]) -> Rules:
-        """With these of its remedies only, and without the triggers that nobody reads then."""
-        kept = {r.id for r in remedies}
-        rules = self
-        for remedy in self.remedies:
-            if remedy.id not in kept:
-                rules = rules.without_remedy(remedy.id)
-        return rules
 
     def carried(self, joints: JointMap, skeleton: Skeleton) -> Rules:
         """The same on a changed skeleton; nothing that they refer to is gone."""

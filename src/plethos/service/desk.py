@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import dataclasses
+from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
@@ -40,11 +41,21 @@ class Stored:
     sculpt: HeldSculpt | None = None
 
 
-class Stroke(Protocol):
-    """A tool in use: it changes a copy of its own, which the person's frames show until it is stored."""
+class Stroke(ABC):
+    """A tool in use: it changes a copy of its own, which the person's frames show until it is stored.
 
-    version: Version
+    What a tool does not change is as in the version.
 
+    Parameters
+    ----------
+    version
+        What it began on.
+    """
+
+    def __init__(self, version: Version) -> None:
+        self.version = version
+
+    @abstractmethod
     def touch(self, pose: Pose, settings: Any, dabs: Sequence[Dab]) -> None:
         """Let the tool touch the skin in a pose, so many times.
 
@@ -53,35 +64,34 @@ class Stroke(Protocol):
         PlethosError
             For settings that are nonsense; then nothing of these touches counts.
         """
-        ...
+
+    @abstractmethod
+    def stored(self) -> Stored:
+        """What it comes to."""
 
     def evaluator(self) -> Evaluator | None:
         """What the skin is worked out by meanwhile; None = by the version."""
-        ...
+        return None
 
     def points(self) -> NDArray[np.floating] | None:
         """The skin ``(V, 3)`` under the tool where that is not a pose of the character; None = it is."""
-        ...
+        return None
 
     def weights(self) -> NDArray[np.floating] | None:
         """Weights ``(V, J)`` under the tool; None = those of the version."""
-        ...
+        return None
 
     def weights_of(self, joint: int) -> NDArray[np.float32] | None:
         """One joint's weights ``(V,)`` under the tool, kept at hand for every frame; None = those of the version."""
-        ...
+        return None
 
     def picked(self) -> NDArray[np.float32] | None:
         """What is picked ``(V,)`` under the tool; None = as in the version."""
-        ...
+        return None
 
     def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
-        """What a frame shows: the next touch goes over it."""
-        ...
-
-    def stored(self) -> Stored:
-        """What it comes to."""
-        ...
+        """Be told what a frame shows: the next touch goes over it."""
+        return None
 
 
 class Tool(Protocol):
@@ -117,7 +127,7 @@ class Desk:
     person: str = ""
     stroke: Stroke | None = None
     _stroke_tool: str = ""
-    _previews: dict[str, tuple[Any, Version, tuple[Evaluator, Trigger]]] = field(default_factory=dict)
+    _preview: tuple[tuple[Version, str, Mapping[str, Any]], tuple[Evaluator, Trigger]] | None = None
 
     @property
     def version(self) -> Version:
@@ -158,9 +168,9 @@ class Desk:
 
         A knot that is dragged compiles nothing anew; another joint compiles the rules. Nothing is laid out for either.
         """
-        known = self._previews.get(remedy_id)
-        if known is not None and known[0] == trigger and known[1] is version:
-            return known[2]
+        asked = (version, remedy_id, trigger)
+        if self._preview is not None and self._preview[0] == asked:
+            return self._preview[1]
         character = version.character
         remedy = character.rules.remedy(remedy_id)
         fresh = trigger_from_document({**trigger, "id": remedy.by or f"{remedy_id}-preview"}, character.skeleton)
@@ -168,5 +178,5 @@ class Desk:
         if evaluator is None:
             rules = character.rules.tied(remedy_id, fresh)
             evaluator = Evaluator.of(dataclasses.replace(character, rules=rules), version.evaluator)
-        self._previews = {remedy_id: (dict(trigger), version, (evaluator, fresh))}
+        self._preview = (asked, (evaluator, fresh))
         return evaluator, fresh

@@ -136,10 +136,7 @@ def put_dial(workbench: Workbench, character_id: str, document: Mapping[str, Any
     """A dial; one of the same id is replaced."""
 
     def change(character: Character) -> Rules:
-        dial, dials = Dial.from_document(document), character.rules.dials
-        if any(d.id == dial.id for d in dials):
-            return replace(character.rules, dials=tuple(dial if d.id == dial.id else d for d in dials))
-        return replace(character.rules, dials=(*dials, dial))
+        return character.rules.with_dial(Dial.from_document(document))
 
     return _rules(workbench, character_id, f"Set the dial {document.get('name')}", change)
 
@@ -164,10 +161,8 @@ def put_group(
     """A group; one of the same id is replaced. With `members`, these remedies are in it, and no others."""
 
     def change(character: Character) -> Rules:
-        group, rules = Group.from_document(document), character.rules
-        known = any(g.id == group.id for g in rules.groups)
-        groups = tuple(group if g.id == group.id else g for g in rules.groups)
-        rules = replace(rules, groups=groups if known else (*rules.groups, group))
+        group = Group.from_document(document)
+        rules = character.rules.with_group(group)
         if members is None:
             return rules
         for remedy_id in members:

@@ -38,7 +38,7 @@ class OpenCharacter:
     def __init__(self, revision: Revision, source: GltfFile, bare: Character, arrays: BlobArrays) -> None:
         self.source, self.bare, self.arrays = source, bare, arrays
         self.editing = threading.RLock()
-        self.version = Version(revision, bare, Evaluator.of(bare), Measures(bare))
+        self.version = Version(revision, Evaluator.of(bare), Measures(bare))
         self._listeners: list[Listener] = []
 
     @property
@@ -61,7 +61,7 @@ class OpenCharacter:
     def show(self, revision: Revision, evaluator: Evaluator, sculpt: HeldSculpt | None) -> None:
         """Make another version the current one, and tell all who listen."""
         told = _names(self.character.skeleton, evaluator.character.skeleton)
-        self.version = self.version.next(revision, evaluator.character, evaluator, sculpt, told)
+        self.version = self.version.next(revision, evaluator, sculpt, told)
         for listener in list(self._listeners):
             listener(self.version)
 

@@ -18,7 +18,7 @@ from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.gradient import chain_along
 from plethos.core.weights.limit import limit_influences
 from plethos.core.weights.paint import MODES, Paint, PaintedWeights
-from plethos.service.desk import Stored
+from plethos.service.desk import Stored, Stroke
 from plethos.service.version import Version
 from plethos.service.within import Within
 
@@ -68,7 +68,7 @@ class PaintTool:
         return PaintStroke(version, settings)
 
 
-class PaintStroke:
+class PaintStroke(Stroke):
     """A stroke of weights in the air.
 
     Parameters
@@ -81,7 +81,8 @@ class PaintStroke:
 
     def __init__(self, version: Version, settings: PaintSettings) -> None:
         character = version.character
-        self.version, self.settings = version, settings
+        super().__init__(version)
+        self.settings = settings
         self.painted = painted(character, settings.mirror)
         start = character.mesh.rest.astype(np.float64)
         self.surface = SculptSurface(character.mesh.topology, start, start.copy())
@@ -121,17 +122,11 @@ class PaintStroke:
     def evaluator(self) -> Evaluator:
         return self._evaluator
 
-    def points(self) -> None:
-        return None
-
     def weights(self) -> NDArray[np.float64]:
         return self.painted.dense
 
     def weights_of(self, joint: int) -> NDArray[np.float32]:
         return self.painted.of_joint(joint)
-
-    def picked(self) -> None:
-        return None
 
     def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
         self.surface.points[:] = points

@@ -17,7 +17,7 @@ from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import Pose
-from plethos.service.desk import Stored
+from plethos.service.desk import Stored, Stroke
 from plethos.service.open_character import OpenCharacter
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
@@ -154,12 +154,13 @@ class PickTool:
         return PickStroke(version)
 
 
-class PickStroke:
+class PickStroke(Stroke):
     """A stroke that picks, in the air."""
 
     def __init__(self, version: Version) -> None:
         character = version.character
-        self.version, self.shares = version, character.region()
+        super().__init__(version)
+        self.shares = character.region()
         start = character.mesh.rest.astype(np.float64)
         self.surface = SculptSurface(character.mesh.topology, start, start.copy())
 
@@ -175,23 +176,8 @@ class PickStroke:
                 reached = np.concatenate([reached, there[there >= 0]])
             self.shares[reached] = 0 if settings.take else 1
 
-    def evaluator(self) -> None:
-        return None
-
-    def points(self) -> None:
-        return None
-
-    def weights(self) -> None:
-        return None
-
-    def weights_of(self, joint: int) -> None:
-        return None
-
     def picked(self) -> Shares:
         return self.shares.copy()
-
-    def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
-        return None
 
     def stored(self) -> Stored:
         return Stored("Pick by stroke", self.version.character.with_region(PICKED, self.shares))

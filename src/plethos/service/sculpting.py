@@ -22,7 +22,7 @@ from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger
-from plethos.service.desk import Stored
+from plethos.service.desk import Stored, Stroke
 from plethos.service.documents import SculptNote
 from plethos.service.open_character import OpenCharacter
 from plethos.service.version import HeldSculpt, Version
@@ -49,11 +49,12 @@ class SculptTool:
         return SculptStroke(version, version.sculpt, settings)
 
 
-class SculptStroke:
+class SculptStroke(Stroke):
     """A stroke on the held skin, in the air."""
 
     def __init__(self, version: Version, held: HeldSculpt, settings: SculptSettings) -> None:
-        self.version, self.held, self.settings = version, held, settings
+        super().__init__(version)
+        self.held, self.settings = held, settings
         self.surface = SculptSurface(version.character.mesh.topology, held.points.copy(), held.start)
 
     def touch(self, pose: Pose, settings: SculptSettings, dabs: Sequence[Dab]) -> None:
@@ -66,23 +67,8 @@ class SculptStroke:
         for dab in dabs:
             BRUSHES[settings.brush](self.surface, dab)
 
-    def evaluator(self) -> None:
-        return None
-
     def points(self) -> NDArray[np.float64]:
         return self.surface.points
-
-    def weights(self) -> None:
-        return None
-
-    def weights_of(self, joint: int) -> None:
-        return None
-
-    def picked(self) -> None:
-        return None
-
-    def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
-        return None
 
     def stored(self) -> Stored:
         note = dataclasses.replace(self.held.note, strokes=self.held.note.strokes + 1)

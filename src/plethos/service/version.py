@@ -137,7 +137,7 @@ class Version:
     ----------
     revision
         What is stored.
-    character, evaluator
+    evaluator
         What it describes, made ready.
     sculpt
         The sculpt in progress.
@@ -147,7 +147,6 @@ class Version:
     """
 
     revision: Revision
-    character: Character
     evaluator: Evaluator
     measures: Measures
     sculpt: HeldSculpt | None = None
@@ -156,13 +155,17 @@ class Version:
     def next(
         self,
         revision: Revision,
-        character: Character,
         evaluator: Evaluator,
         sculpt: HeldSculpt | None,
         change: dict[str, str | None],
     ) -> Version:
         """The version that follows this one; what does not differ is taken over."""
-        return Version(revision, character, evaluator, self.measures.of_next(character), sculpt, change)
+        return Version(revision, evaluator, self.measures.of_next(evaluator.character), sculpt, change)
+
+    @property
+    def character(self) -> Character:
+        """What it describes."""
+        return self.evaluator.character
 
     @property
     def rest(self) -> NDArray[np.float32]:

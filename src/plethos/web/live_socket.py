@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import functools
 from typing import Any
 
 import structlog
@@ -17,6 +16,7 @@ from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, ValidationError
 
 from plethos.core.errors import PlethosError
+from plethos.core.skeleton import Pose
 from plethos.service.desk import Desk, Tool
 from plethos.service.jobs import WENT_WRONG
 from plethos.service.live import contacts, frame, pose_of
@@ -119,8 +119,9 @@ class _Session:
             if isinstance(message, ProblemMessage):
                 await _send(self.socket, message)
             elif isinstance(message, PoseMessage):
+                version = desk.version
                 # Evaluating takes a millisecond or two, less than a trip to a thread and back under load.
-                await self.socket.send_bytes(self._frame(message))
+                await self.socket.send_bytes(self._frame(message, version, pose_of(version, message.pose.plain())))
             elif isinstance(message, ContactsMessage):
                 version = desk.version
                 pose = pose_of(version, message.pose.plain())
@@ -131,7 +132,7 @@ class _Session:
                 pose = pose_of(version, message.pose.plain())
                 dabs = [d.dab() for d in message.dabs]
                 desk.touch(version, message.settings.tool, pose, message.settings.settings(), dabs)
-                await self.socket.send_bytes(self._frame(message))
+                await self.socket.send_bytes(self._frame(message, version, pose))
             else:
                 self._storing = True
                 try:
@@ -147,9 +148,7 @@ class _Session:
             log.exception("live message failed")
             await _send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))
 
-    def _frame(self, message: PoseMessage | StrokeMessage) -> bytes:
-        version = self.desk.version
-        pose = pose_of(version, message.pose.plain())
+    def _frame(self, message: PoseMessage | StrokeMessage, version: Version, pose: Pose) -> bytes:
         return frame(self.desk, version, pose, message.want.wanted(), {"seq": message.seq})
 
     async def _tell_versions(self) -> None:
@@ -161,7 +160,7 @@ class _Session:
 
     async def _tell_version(self, seq: int | None) -> None:
         version = self.desk.opened.version
-        state = await run_in_threadpool(functools.partial(character_state, version))
+        state = await run_in_threadpool(character_state, version)
         await _send(self.socket, VersionMessage(seq=seq, state=state))
 
     async def _tell_work(self) -> None:

@@ -47,11 +47,6 @@ class JointChange:
         place[self.origin[known]] = known
         return place
 
-    @property
-    def keeps_order(self) -> bool:
-        """Whether every joint has the number that it had."""
-        return len(self.before) == len(self.after) and bool((self.place == np.arange(len(self.before))).all())
-
     @cached_property
     def still(self) -> NDArray[np.bool_]:
         """Which joints of `before` are still there, where and how they were in the world at rest ``(J,)``."""
@@ -96,8 +91,7 @@ class JointChange:
     def axis(self, j: int, a: Vector) -> Vector:
         if self._frame_stays[j]:
             return a
-        turn = rotations.rotation_or_mirror(self.linear[j])
-        return vector(np.sign(np.linalg.det(turn)) * turn @ np.array(a))
+        return vector(rotations.axis_map(self.linear[j]) @ np.array(a))
 
     def offset(self, j: int, v: Vector) -> Vector:
         return v if self._frame_stays[j] else vector(self.linear[j] @ np.array(v))

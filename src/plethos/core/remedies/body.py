@@ -14,11 +14,9 @@ from plethos.core.mesh import Mesh
 from plethos.core.moment import Slot
 from plethos.core.skeleton import Skeleton
 
-STAGES = ("joints", "shapes", "skin", "after")  # in the order in which they act
-
 
 class Body(Protocol):
-    """What a remedy does, at one stage of a pose."""
+    """What a remedy does, at one stage of a pose: ``joints``, ``shapes``, ``skin`` or ``after``, in that order."""
 
     kind: ClassVar[str]
     stage: ClassVar[str]

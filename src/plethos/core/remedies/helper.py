@@ -155,9 +155,7 @@ class Helper:
 
 def between_frames(skeleton: Skeleton, one: int, other: int) -> Array:
     """The quaternion ``(4,)`` that says axes of turns of one joint's rest frame in another's, at rest in the world."""
-    both = [rotations.rotation_or_mirror(skeleton.pose_frame(j)) for j in (one, other)]
-    # Turns have pseudovectors for axes: a mirrored frame counts as its negative, which is a rotation.
-    a, b = (m * np.sign(np.linalg.det(m)) for m in both)
+    a, b = (rotations.axis_map(skeleton.pose_frame(j)) for j in (one, other))
     return rotations.from_matrix(b.T @ a)
 
 

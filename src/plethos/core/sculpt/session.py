@@ -79,10 +79,6 @@ class SculptSurface:
         self._distance = np.full(len(self.points), np.inf)
         self._touched = np.empty(len(self.points), dtype=np.int32)
 
-    def begin_stroke(self) -> None:
-        """Forget what the last stroke held."""
-        self._held = None
-
     def check(self, dab: Dab) -> None:
         """Refuse a dab whose triangle or numbers are out of range.
 

@@ -165,13 +165,12 @@ def solve_corrective(
     moved = np.flatnonzero(length > 1e-6 * height)
     if len(moved) == 0:
         raise BadEditError("The sculpt is the same as the posed skin: move something first.")
-    linear = posed.affine[0][moved]
-    rest = posed.evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0][moved]
-    deltas, sigma = invert_offsets(linear, offsets[moved], rest)
+    rest = posed.evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0]
     if posed.evaluator.deformers(posed.acting):
-        moved, deltas, sigma, error = _through_deformers(posed, sculpt, height)
-        linear = posed.affine[0][moved]
+        moved, deltas, sigma, error = _through_deformers(posed, sculpt, height, rest)
     else:
+        linear = posed.affine[0][moved]
+        deltas, sigma = invert_offsets(linear, offsets[moved], rest[moved])
         stored = (deltas / activation).astype(np.float32).astype(np.float64) * activation
         error = np.linalg.norm(np.einsum("vij,vj->vi", linear, stored) - offsets[moved], axis=1)
     shape = Shape(name, moved.astype(np.int32), np.ascontiguousarray(deltas / activation, dtype=np.float32))
@@ -190,7 +189,7 @@ def solve_corrective(
 
 
 def _through_deformers(
-    posed: Posed, sculpt: NDArray[np.floating], height: float
+    posed: Posed, sculpt: NDArray[np.floating], height: float, rest: Array
 ) -> tuple[NDArray[np.intp], Array, NDArray[np.float64], NDArray[np.float64]]:
     """Which vertices a shape has to move so that the sculpt comes out behind the deformers, and by what.
 
@@ -202,7 +201,6 @@ def _through_deformers(
         ``(N,)``, ``(N, 3)``, ``(N,)`` of `invert_offsets`, and how far each is off in the end.
     """
     shaped, linear = posed.shaped(), posed.affine[0]
-    rest = posed.evaluator.pose(posed.character.skeleton.rest_pose(), NONE).affine[0]
     deltas, sigma = np.zeros_like(shaped), np.ones(len(shaped))
     best: tuple[float, Array, Array] | None = None
     for _ in range(ROUNDS):

@@ -62,12 +62,12 @@ class DialTrigger:
     @classmethod
     def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton) -> DialTrigger:
         try:
-            knots = sorted((float(k["input"]), float(k["value"])) for k in document["knots"])
+            knots = [(float(k["input"]), float(k["value"])) for k in document["knots"]]
             value = str(document["reads"])
         except (KeyError, TypeError, ValueError, OverflowError):
             raise BadEditError("A dial trigger needs what it reads, and knots with input and value.") from None
-        response = Response(tuple(a for a, _ in knots), tuple(v for _, v in knots))
-        return cls(value, response, str(document.get("name") or ""), str(document.get("id") or new_id()))
+        name, own = str(document.get("name") or ""), str(document.get("id") or new_id())
+        return cls(value, Response.of_knots(knots), name, own)
 
     @staticmethod
     def packed(triggers: Sequence[DialTrigger], places: Places) -> Step:

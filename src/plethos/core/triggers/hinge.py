@@ -99,16 +99,15 @@ class HingeTrigger:
     @classmethod
     def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton) -> HingeTrigger:
         try:
-            knots = sorted((math.radians(float(k["angle_deg"])), float(k["value"])) for k in document["knots"])
+            knots = [(math.radians(float(k["angle_deg"])), float(k["value"])) for k in document["knots"]]
             joint = str(document["joint"])
             axis = unit_axis([float(c) for c in document["axis"]])
         except (KeyError, TypeError, ValueError, OverflowError):
             raise BadEditError(
                 "A hinge trigger needs a joint, an axis of three numbers and knots with angle_deg and value."
             ) from None
-        response = Response(tuple(a for a, _ in knots), tuple(v for _, v in knots))
         name, own = str(document.get("name") or ""), str(document.get("id") or new_id())
-        return cls(skeleton.find(joint), axis, response, name, own)
+        return cls(skeleton.find(joint), axis, Response.of_knots(knots), name, own)
 
     @staticmethod
     def packed(triggers: Sequence[HingeTrigger], places: Places) -> Step:

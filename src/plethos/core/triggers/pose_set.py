@@ -15,6 +15,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, ClassVar
 
 import numpy as np
@@ -100,16 +101,21 @@ class PoseSet:
         """The radius as a distance between points."""
         return 2 * math.sin(self.radius / 2)
 
-    def points(self) -> Array:
-        """The points ``(P * M, 9)`` of all poses, joint by joint."""
+    def _seen(self, kinds: Sequence[str]) -> Array:
+        """The points ``(P, M, 9)`` of all poses, each by what counts for it."""
         turned = normalize([q for p in self.all_poses for q in p.rotations])
-        axes = np.tile(np.array(self.axes, dtype=np.float64), (len(self.all_poses), 1))
-        kinds = np.repeat([KINDS[p.by] for p in self.all_poses], len(self.joints)).astype(np.int32)
+        axes = np.tile(np.array(self.axes, dtype=np.float64), (len(kinds), 1))
+        by = np.repeat([KINDS[k] for k in kinds], len(self.joints)).astype(np.int32)
         out = np.empty((len(turned), 9))
-        kernels.pose_points(turned, np.arange(len(turned), dtype=np.int32), axes, kinds, out)
-        return out
+        kernels.pose_points(turned, np.arange(len(turned), dtype=np.int32), axes, by, out)
+        return out.reshape(len(kinds), len(self.joints), 9)
 
-    @property
+    @cached_property
+    def points(self) -> Array:
+        """The points ``(P, M, 9)`` of all poses, joint by joint."""
+        return self._seen([p.by for p in self.all_poses])
+
+    @cached_property
     def inverse(self) -> Array:
         """What turns closeness to each pose into weights ``(P, P)``: each pose gives 1 for itself and 0 for the others.
 
@@ -118,17 +124,12 @@ class PoseSet:
         BadEditError
             When two poses are too close to be told apart; they are named.
         """
-        poses, joints = self.all_poses, len(self.joints)
-        turned = normalize([q for p in poses for q in p.rotations])
-        axes = np.tile(np.array(self.axes, dtype=np.float64), (len(poses), 1))
-        every = np.arange(len(turned), dtype=np.int32)
-        stored = self.points().reshape(len(poses), joints, 9)
+        poses = self.all_poses
         apart = np.empty((len(poses), len(poses)))
         for p, pose in enumerate(poses):
             # How far every pose is from this one, in what this one counts by.
-            seen = np.empty((len(turned), 9))
-            kernels.pose_points(turned, every, axes, np.full(len(turned), KINDS[pose.by], np.int32), seen)
-            apart[:, p] = np.sqrt(((seen.reshape(len(poses), joints, 9) - stored[p]) ** 2).sum(axis=(1, 2)))
+            seen = self._seen([pose.by] * len(poses))
+            apart[:, p] = np.sqrt(((seen - self.points[p]) ** 2).sum(axis=(1, 2)))
         closeness = np.exp(-((apart / self.distance) ** 2))
         if np.linalg.cond(closeness) > WORST_CONDITION:
             both = apart + apart.T + np.diag(np.full(len(poses), np.inf))
@@ -210,7 +211,7 @@ class PoseSet:
         rows: dict[tuple[int, Vector, int], int] = {}
         row, stored, to = [], [], []
         for one in sets:
-            for pose, points in zip(one.all_poses, one.points().reshape(-1, len(one.joints), 9), strict=True):
+            for pose, points in zip(one.all_poses, one.points, strict=True):
                 keys = [(j, a, KINDS[pose.by]) for j, a in zip(one.joints, one.axes, strict=True)]
                 known = [rows.setdefault(k, len(rows)) for k in keys]
                 row.append(known + [0] * (most - len(known)))
