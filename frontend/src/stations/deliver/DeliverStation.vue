@@ -74,7 +74,7 @@ const told = computed(() => {
 section { width: min(620px, 100%); }
 h1 { font-size: 20px; margin-bottom: 6px; }
 h2 { font-size: 14px; margin: 26px 0 6px; }
-label { display: grid; gap: 4px; margin: 18px 0 6px; max-width: 340px; }
+section > label { display: grid; gap: 4px; margin: 18px 0 6px; max-width: 340px; }
 .influences { display: flex; gap: 14px; align-items: center; margin: 6px 0; }
 .influences .el-radio-group { margin: 0; }
 .hint { font-size: 12.5px; margin-bottom: 16px; }
