@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +32,7 @@ from plethos.core.skinning.bones import rigid_bones, skin_matrices
 from plethos.core.skinning.layout import ShapeTable, SkinLayout, masked_binding
 from plethos.core.triggers import Trigger
 
+One = TypeVar("One")
 __all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 
 
@@ -55,6 +56,8 @@ class Evaluator:
     _layouts: dict[tuple[Any, ...], SkinLayout] = field(default_factory=dict)
     _tables: dict[SkinLayout, ShapeTable] = field(default_factory=dict)
     _deformers: dict[Body, Deformer] = field(default_factory=dict)
+    _layout_of: dict[Acting, SkinLayout] = field(default_factory=dict)
+    _deformers_of: dict[Acting, list[tuple[str, Deformer]]] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -134,12 +137,11 @@ class Evaluator:
         width = influences.shape[1]
         own = self.character.binding
         own.influences[vertices, :width], own.weights[vertices, :width] = influences, weights
+        masks = [body.mask for _, body in self.character.rules.helpers if body.mask is not None]
+        under = np.concatenate([np.zeros(0, np.int32), *(m.vertices for m in masks)])
         for layout in self._layouts.values():
-            plain = vertices
-            for _, body in self.character.rules.helpers if layout.binding is not self.character.binding else ():
-                if body.mask is not None:
-                    plain = np.setdiff1d(plain, body.mask.vertices)
-            chosen = np.isin(vertices, plain)
+            bare = layout.binding is own or not masks
+            chosen = slice(None) if bare else np.isin(vertices, under, invert=True)
             rows = layout.place[vertices[chosen]]
             layout.influences[rows, :width] = influences[chosen]
             layout.weights[rows, :width] = weights[chosen]
@@ -147,6 +149,12 @@ class Evaluator:
 
     def layout(self, acting: Acting) -> SkinLayout:
         """The skin as the helpers and blends that act make it; one for each set of them."""
+        known = self._layout_of.get(acting)
+        if known is None:
+            known = _kept(self._layout_of, acting, self._laid_out(acting))
+        return known
+
+    def _laid_out(self, acting: Acting) -> SkinLayout:
         rules, program = self.character.rules, self.program
         turning = program.acting(rules.helpers, acting)
         helpers = [(body.joint, body.mask) for _, body in turning if body.mask is not None]
@@ -178,6 +186,12 @@ class Evaluator:
 
     def deformers(self, acting: Acting) -> list[tuple[str, Deformer]]:
         """What acts after the skin, in order, with the ids of the remedies."""
+        known = self._deformers_of.get(acting)
+        if known is None:
+            known = _kept(self._deformers_of, acting, self._readied(acting))
+        return known
+
+    def _readied(self, acting: Acting) -> list[tuple[str, Deformer]]:
         out = []
         for remedy, body in self.program.acting(self.character.rules.deformers, acting):
             ready = self._deformers.get(body)
@@ -193,6 +207,14 @@ class Evaluator:
         for _, deformer in reversed(self.deformers(acting)):
             rows = deformer.support(rows)
         return rows
+
+
+def _kept(known: dict[Acting, One], acting: Acting, found: One) -> One:
+    """What was found for those that act, kept for the next frame; people look at a few sets of remedies at a time."""
+    if len(known) > 64:
+        known.clear()
+    known[acting] = found
+    return found
 
 
 def _same_rest(one: Character, other: Character) -> bool:
@@ -230,7 +252,8 @@ class Posed:
     @cached_property
     def world(self) -> Array:
         """World matrices ``(J, 4, 4)`` of all joints."""
-        return self.character.skeleton.global_matrices(self.moment.pose())
+        moment = self.moment
+        return self.character.skeleton.world(moment.rotations, moment.translations, moment.scales)
 
     @cached_property
     def shape_weights(self) -> NDArray[np.float32]:
@@ -278,7 +301,7 @@ class Posed:
             table = self.evaluator.table(lay)
             shaped = lay.points.copy()
             add_shapes(shaped, table.offsets, table.vertices, table.deltas, weights)
-        out = np.empty_like(lay.points)
+        out = shaped if lay.in_place and shaped is not lay.points else np.empty_like(lay.points)
         deform(
             shaped, lay.influences, lay.weights, lay.order, lay.dual_from, lay.linear_until,
             lay.blend_at(self._blend_effects()) if lay.blends else lay.blend, columns, duals, stretches, out,

@@ -58,8 +58,8 @@ class Program:
         Which of the steps works out each trigger, by its id.
     start
         ``(N,)`` the values before anything is set or read.
-    tied, untied
-        Of the remedies ``(R,)``: where the value lies that each is tied to, -1 for none; what an untied one stands at.
+    read
+        Of each remedy its id, where the value lies that it is tied to, -1 for none, and what it stands at when untied.
     by, first, at, eased
         Of the correctives: see `kernels.target_weights`.
     """
@@ -70,8 +70,7 @@ class Program:
     steps: tuple[Step, ...]
     step_of: Mapping[str, int]
     start: Array
-    tied: NDArray[np.intp]
-    untied: Array
+    read: tuple[tuple[str, int, float], ...]
     by: NDArray[np.int32]
     first: NDArray[np.int32]
     at: Array
@@ -155,9 +154,12 @@ class Program:
 
     def activations(self, moment: Moment) -> dict[str, float]:
         """What each remedy's value stands at, 0 to 1, before its amount; untied ones 0, or 1 when always on."""
-        read = moment.values[self.tied] if len(moment.values) else np.zeros(len(self.tied))
-        told = np.where(self.tied >= 0, np.clip(read, 0, 1), self.untied).round(4).tolist()
-        return dict(zip(self.places.remedies, told, strict=True))
+        # Plain numbers: for the few remedies of most characters that is faster than arrays, and not slower for many.
+        values = moment.values.tolist()
+        return {
+            remedy_id: round(min(max(values[at], 0.0), 1.0), 4) if at >= 0 else untied
+            for remedy_id, at, untied in self.read
+        }
 
 
 def compiled(rules: Rules, skeleton: Skeleton) -> Program:
@@ -188,8 +190,7 @@ def compiled(rules: Rules, skeleton: Skeleton) -> Program:
         steps,
         step_of,
         start,
-        tied=np.array([places.of(r.by) for r in rules.remedies], np.intp),
-        untied=np.array([float(r.body.stage != "shapes") for r in rules.remedies]),
+        read=tuple((r.id, places.of(r.by), float(r.body.stage != "shapes")) for r in rules.remedies),
         by=np.array([places.of(r.by) for r, _ in rules.correctives], np.int32),
         first=np.cumsum([0, *(len(body.targets) for _, body in rules.correctives)]).astype(np.int32),
         at=np.array([t.at for t in targets], np.float64),

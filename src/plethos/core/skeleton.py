@@ -234,12 +234,15 @@ class Skeleton:
         BadPoseError
             When the pose is one of another skeleton.
         """
+        self.check_pose(pose)
+        added, scales = (_NONE if a is None else np.ascontiguousarray(a) for a in (pose.translations, pose.scales))
+        return self.world(np.ascontiguousarray(pose.rotations, dtype=np.float64), added, scales)
+
+    def world(self, turned: Array, added: Array, scales: Array) -> Array:
+        """World transforms ``(J, 4, 4)`` of a pose's arrays as `Moment` has them: contiguous, ``(0, 3)`` for none."""
         from plethos.core.kinematics import forward
 
-        self.check_pose(pose)
         out = np.empty((len(self), 4, 4))
-        added, scales = (_NONE if a is None else np.ascontiguousarray(a) for a in (pose.translations, pose.scales))
-        turned = np.ascontiguousarray(pose.rotations, dtype=np.float64)
         forward(self.parents, self.rest_translation, self.rest_rotation, self.rest_stretch, turned, added, scales, out)
         return out
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from math import isfinite
 from typing import Any
 
 import numpy as np
@@ -87,10 +88,10 @@ class SculptSurface:
         BadEditError
             Before anything is moved.
         """
-        numbers = np.array([*dab.at, *dab.drag, dab.radius, dab.strength, dab.falloff])
-        if not 0 <= dab.triangle < len(self.topology.triangles) or not np.isfinite(numbers).all() or dab.radius <= 0:
+        numbers = (*dab.at, *dab.drag, dab.radius, dab.strength, dab.falloff)
+        if not 0 <= dab.triangle < len(self.topology.triangles) or not all(map(isfinite, numbers)) or dab.radius <= 0:
             raise BadEditError("That touch of the brush lies outside of the surface.")
-        if np.abs(numbers).max() > MOST:
+        if max(map(abs, numbers)) > MOST:
             raise BadEditError("That touch of the brush is too large to mean anything.")
 
     def touch(self, dab: Dab) -> Touched:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,12 +28,16 @@ class BoneTable:
     bones: Bones
     rows: NDArray[np.int32]
 
+    @cached_property
+    def _some(self) -> NDArray[np.int32]:
+        """A bone of each part ``(P,)``, -1 for none."""
+        return np.asarray(self.rows.max(axis=1))
+
     def influences(
         self, parts: NDArray[np.int32], joints: NDArray[np.int32], weights: NDArray[np.float32]
     ) -> NDArray[np.int32]:
         """Bones ``(N, K)`` of vertices of these parts ``(N,)``; empty slots name some bone of the part."""
-        some = self.rows.max(axis=1)
-        rows = np.where(weights > 0, self.rows[parts[:, None], joints], some[parts][:, None])
+        rows = np.where(weights > 0, self.rows[parts[:, None], joints], self._some[parts][:, None])
         # The compiled kernel trusts its indices.
         assert rows.min(initial=0) >= 0, "a part follows a joint that it has no bone for"
         return np.ascontiguousarray(rows, dtype=np.int32)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -131,6 +132,11 @@ class SkinLayout:
             blends=tuple((shares[order], told[order]) for shares, told in dense),
             wholly=wholly,
         )
+
+    @cached_property
+    def in_place(self) -> bool:
+        """Whether posed points may overwrite the shaped ones: each is read once, and written where it was read."""
+        return self.dual_from == len(self.order) and np.array_equal(self.order, np.arange(len(self.order)))
 
     def blend_at(self, effects: Sequence[float]) -> NDArray[np.float32]:
         """The share of dual quaternions ``(N,)`` when the skin blends act by so much."""

@@ -15,14 +15,30 @@ def limit_influences(weights: Array, most: int, least: float = 0.003) -> tuple[N
     The next smaller weight, or `least`, is subtracted before the cut, so that neighbours with other lists do not tear.
     """
     order, largest = _largest(np.ascontiguousarray(weights, np.float64), most + 1)
-    w = np.maximum(largest[:, :most] - np.maximum(largest[:, most:], least), 0)
-    order = order[:, :most]
-    # All alike, or all small: nothing is left of them, so the largest stay as they are, of equals the first.
-    w = np.where(w.sum(axis=1, keepdims=True) > 0, w, largest[:, :most])
-    total = w.sum(axis=1, keepdims=True)
-    # Weights stored as float32 sum to 1 but for rounding: dividing again would make every edit nudge the whole skin.
-    w = np.where(np.abs(total - 1) < 1e-6, w, w / total)
-    return np.where(w > 0, order, 0).astype(np.int32), w.astype(np.float32)
+    joints, kept = np.zeros((len(order), most), np.int32), np.zeros((len(order), most), np.float32)
+    _cut(order, largest, least, joints, kept)
+    return joints, kept
+
+
+@nb.njit(cache=True, nogil=True)
+def _cut(order, largest, least, joints, kept) -> None:  # type: ignore[no-untyped-def]
+    """Fill `joints` and `kept` ``(V, most)`` from the ``most + 1`` largest weights of each row."""
+    most = kept.shape[1]
+    for row in range(len(order)):
+        below = max(largest[row, most], least)
+        total = 0.0
+        for k in range(most):
+            total += max(largest[row, k] - below, 0.0)
+        if total <= 0:
+            # All alike, or all small: nothing is left of them, so the largest stay as they are, of equals the first.
+            below, total = 0.0, largest[row, :most].sum()
+        # Weights stored as float32 sum to 1 but for rounding: dividing again would make every edit nudge the whole
+        # skin.
+        size = 1.0 if abs(total - 1) < 1e-6 else total
+        for k in range(most):
+            weight = max(largest[row, k] - below, 0.0)
+            if weight > 0:
+                joints[row, k], kept[row, k] = order[row, k], weight / size
 
 
 @nb.njit(cache=True, nogil=True)
