@@ -25,7 +25,7 @@ from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights, without_islands
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.bones import segment_distances, segments_of, skin_bones
-from plethos.core.weights.check import check_weights, stray_weights, without_stray
+from plethos.core.weights.check import Finding, check_weights, stray_weights, without_stray
 from plethos.core.weights.table import weights_from_json, weights_to_json
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube, tube_file
@@ -362,6 +362,28 @@ class Check(unittest.TestCase):
         self.assertEqual(stray_weights(mended), [])
         np.testing.assert_allclose(mended.binding.joint_weights, self.keeper.binding.joint_weights, atol=2e-3)
 
+    def test_a_finding_is_told_by_names_and_the_vertices_of_the_file(self):
+        character = read_character(parse(tube_file(seam=True).pack()), "Tube")
+        finding = Finding("stray", character.skeleton.find("upper"), np.array([0, 3], np.int32), 0.123456)
+        told = json.loads(json.dumps(finding.to_json(character)))
+        copies = np.flatnonzero(np.isin(character.mesh.file_to_vertex, [0, 3])).tolist()
+        self.assertEqual(len(copies), 3)  # vertex 0 lies on the seam
+        wanted = {"kind": "stray", "joint": "upper", "vertices": 2, "worst": 0.1235, "file_vertices": copies}
+        self.assertEqual(told, wanted)
+        self.assertIsNone(Finding("over_limit", None, finding.vertices, 5).to_json(character)["joint"])
+
+    def test_what_follows_nothing_but_the_stray_joint_keeps_it(self):
+        character = tube()
+        upper = character.skeleton.find("upper")
+        dense = character.binding.joint_weights.astype(float)
+        dense[:2] = 0
+        dense[0, upper], dense[1, [upper, upper - 1]] = 1, [0.4, 0.6]
+        spoiled = with_joint_weights(character, dense)
+        mended = without_stray(spoiled, [Finding("stray", upper, np.array([0, 1], np.int32), 1.0)])
+        self.assertEqual((mended[0, upper], mended[1, upper], mended[1, upper - 1]), (1, 0, 1))
+        same = without_stray(spoiled, [Finding("hard_step", upper, np.array([0, 1], np.int32), 1.0)])
+        np.testing.assert_allclose(same, spoiled.binding.joint_weights, atol=1e-7)
+
     def test_the_other_findings(self):
         kinds = {f.kind for f in check_weights(self.keeper)}
         self.assertFalse(kinds & {"over_limit", "stray"})
@@ -413,12 +435,19 @@ class Table(unittest.TestCase):
         strange = json.loads(json.dumps(good).replace('"upper"', '"knee"'))
         short = {**good, "parts": [{**good["parts"][0], "weights": good["parts"][0]["weights"][:-1]}]}
         negative = json.loads(json.dumps(good).replace('"lower": 1.0', '"lower": -1.0', 1))
+        lost = json.loads(json.dumps(good).replace('"lower": 1.0', '"lower": 0.0'))
+        far = {"parts": [{**good["parts"][0], "triangles": [[0, 1, len(character.mesh)]]}]}
+        nowhere = json.loads(json.dumps(good).replace("0.5", "Infinity", 1))
         for document, words in (
             ([], "form"),
             ({"parts": []}, "broken"),
             (strange, "knee"),
             (short, "broken"),
             (negative, "number"),
+            (lost, "follows no joint"),
+            (far, "place that is not there"),
+            (nowhere, "not numbers"),
+            ({"parts": [{"name": "tube", "places": [], "weights": []}]}, "broken"),
         ):
             with self.assertRaisesRegex(BadFileError, words):
                 weights_from_json(character, json.dumps(document))

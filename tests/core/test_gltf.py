@@ -19,6 +19,7 @@ from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import sculpt_from_obj, write_obj
 from plethos.core.formats.rules import plain_rules
 from plethos.core.picked import PICKED
+from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.demo.catalogue import open_demo
 from plethos.launch.front import ROOT
@@ -155,6 +156,22 @@ class Writing(unittest.TestCase):
             # Delivered a second time the file holds each target once.
             twice = read_character(parse(write_glb(again, again_file)), "Tube")
             self.assertEqual((len(twice.mesh.shapes), len(twice.rules.remedies)), (len(again.mesh.shapes), 1))
+
+    def test_what_others_wrote_beside_our_rules_stays_and_without_rules_nothing_of_ours_is_left(self):
+        file, character, _, _ = self.mended(target=True)
+        for extras in (None, {"shot": 12}, {"shot": 12, "plethos": None}):
+            document = {**file.document, "extras": extras} if extras is not None else file.document
+            source = replace(file, document=document)
+            delivered = parse(write_glb(character, source))
+            told = delivered.document["extras"]
+            self.assertEqual(told.get("shot"), extras and 12)
+            again = read_character(delivered, "Tube")
+            bare = parse(write_glb(again.with_rules(Rules()), delivered))
+            self.assertEqual(bare.document.get("extras"), {"shot": 12} if extras else None)
+            mesh = bare.document["meshes"][0]
+            self.assertEqual(mesh["extras"]["targetNames"], ["dent"])
+            self.assertEqual([len(p["targets"]) for p in mesh["primitives"]], [1])
+            self.assertEqual(read_character(bare, "Tube").rules.remedies, ())
 
     def test_a_baked_clip_carries_the_activations(self):
         file, character, _, _ = self.mended()

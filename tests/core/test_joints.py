@@ -236,6 +236,42 @@ class Edited(unittest.TestCase):
             used = row[weights > 0]
             self.assertEqual(len(used), len(set(used.tolist())))
 
+    def test_at_the_top_the_joint_beside_takes_over_and_the_only_one_has_to_stay(self):
+        character = tube()
+        skeleton = character.skeleton
+        lower, upper = skeleton.find("lower"), skeleton.find("upper")
+        # What is above it is a plain node: nothing follows that.
+        left = edit.removed(character, [lower])
+        now = left.skeleton.find("upper")
+        np.testing.assert_allclose(left.binding.joint_weights[:, now], 1, atol=1e-6)
+        self.assertEqual(left.skeleton.names[left.skeleton.parents[now]], "root")
+        np.testing.assert_allclose(Evaluator.of(left).rest(), Evaluator.of(character).rest(), atol=1e-6)
+        with self.assertRaisesRegex(BadEditError, "only joint that the skin could follow"):
+            edit.removed(left, [now])
+        # One after the other: what the first left to the second goes on to the heir of both.
+        fresh = edit.made(character, "top", upper, [0, 0.9, 0])
+        end = fresh.skeleton.find("top")
+        dense = fresh.binding.joint_weights.astype(float)
+        dense[:, end] = dense[:, upper] * np.clip(fresh.mesh.rest[:, 1] - 0.5, 0, 0.5)
+        dense[:, upper] -= dense[:, end]
+        fresh = with_joint_weights(fresh, dense)
+        both = edit.removed(fresh, [end, upper])
+        np.testing.assert_allclose(both.binding.joint_weights[:, both.skeleton.find("lower")], 1, atol=1e-6)
+
+    def test_a_joint_hung_on_none_stands_at_the_top_and_so_does_its_mirror_image(self):
+        bare = self.keeper.with_rules(Rules())
+        hung = edit.reparented(bare, bare.skeleton.find("left_hand"), None)
+        self.assertEqual(hung.skeleton.parents[hung.skeleton.find("left_hand")], -1)
+        both = edit.reflected(hung, [hung.skeleton.find("left_hand")], bare.skeleton)
+        self.assertEqual(both.skeleton.parents[both.skeleton.find("right_hand")], -1)
+        self.stays(both)
+        np.testing.assert_allclose(self.at(both, "right_hand"), self.at(both, "left_hand") * [-1, 1, 1], atol=1e-9)
+        loose = edit.made(self.keeper, "left_rope", None, [0.4, 1.0, 0.1])
+        pair = edit.reflected(loose, [loose.skeleton.find("left_rope")])
+        self.assertEqual(pair.skeleton.parents[pair.skeleton.find("right_rope")], -1)
+        with self.assertRaisesRegex(BadEditError, "hang on itself"):
+            edit.reparented(bare, 3, 3)
+
     def test_a_joint_that_a_remedy_needs_is_not_deleted(self):
         with self.assertRaisesRegex(BadEditError, "untie or delete that remedy first"):
             edit.removed(self.keeper, [self.skeleton.find("left_forearm")])

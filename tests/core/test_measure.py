@@ -10,13 +10,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import BendMeasure, bend_steps, bent
+from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.depth import DepthField
+from plethos.core.measure.girth import STATIONS
 from plethos.core.measure.region import Region, region_volume
-from plethos.core.topology import Topology, boundary_loops
+from plethos.core.mesh import Part, Triangles
+from plethos.core.topology import boundary_loops
+from plethos.demo.catalogue import open_demo
 from tests.figures import tube, tube_points
 
 
@@ -126,6 +129,14 @@ class Contact(unittest.TestCase):
         triangles = np.array([[0, 1, 2], [3, 4, 5], [6, 7, 8]], np.int32)
         np.testing.assert_array_equal(intersecting_pairs(points, triangles), [[0, 1]])
 
+    def test_what_lies_in_one_plane_crosses_nothing_whatever_rounding_makes_of_it(self):
+        for rings, around in ((6, 8), (5, 6), (9, 4), (3, 12)):
+            points, triangles = tube_points(rings, around)
+            self.assertEqual(len(intersecting_pairs(points, triangles)), 0)
+            for seed in range(3):
+                turn = Rotation.random(rng=np.random.default_rng(seed)).as_matrix()
+                self.assertEqual(len(intersecting_pairs(points @ turn.T, triangles)), 0)
+
     def test_a_soup_of_triangles_agrees_with_libigl(self):
         # Reference: igl.tri_tri_overlap_test_3d (Guigue and Devillers) on every pair.
         generator = np.random.default_rng(8)
@@ -156,20 +167,67 @@ class Contact(unittest.TestCase):
         self.assertEqual(len(new_contacts(points, triangles, found[:0])), len(np.unique(found)))
 
 
-class TopologyOfMeshes(unittest.TestCase):
-    def test_the_mean_beside_is_trimeshs(self):
-        ball = trimesh.creation.icosphere(2)
-        topology = Topology(len(ball.vertices), np.asarray(ball.faces, np.int32))
-        chosen = np.array([3, 17, 100])
-        wanted = [ball.vertices[ball.vertex_neighbors[v]].mean(axis=0) for v in chosen]
-        np.testing.assert_allclose(topology.mean_beside(np.asarray(ball.vertices), chosen), wanted, atol=1e-12)
+class AgainstTrimesh(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.character = tube(softness=0.3, rings=41)
+        cls.bend = BendMeasure.of(cls.character, cls.character.skeleton.find("upper"))
 
-    def test_pieces_and_growing(self):
-        points, triangles = tube_points()
-        both = np.vstack([triangles, triangles + len(points)]).astype(np.int32)
-        topology = Topology(2 * len(points), both)
-        self.assertEqual(topology.pieces.max(), 1)
-        mask = np.zeros(2 * len(points), bool)
-        mask[0] = True
-        grown = topology.grow(mask, 50)
-        self.assertEqual(grown.sum(), len(points))
+    def test_slices_at_rest_are_the_cross_sections_that_trimesh_cuts(self):
+        character, site = self.character, self.bend.site
+        whole = trimesh.Trimesh(character.mesh.rest, character.mesh.topology.triangles, process=False)
+        at = character.skeleton.rest_global[self.bend.joint, :3, 3]
+        self.assertEqual(len(site.slices), STATIONS)
+        for cut, area in zip(site.slices, site.areas, strict=True):
+            lines = trimesh.intersections.mesh_plane(whole, [0, 1, 0], at + [0, cut.station, 0])
+            ends = lines - lines.mean(axis=(0, 1))
+            # Convex, so that its triangles about the middle make it up.
+            theirs = np.linalg.norm(np.cross(ends[:, 0], ends[:, 1]), axis=1).sum() / 2
+            self.assertAlmostEqual(area / theirs, 1, places=5)
+        np.testing.assert_allclose(np.diff([s.station for s in site.slices]), 1.5 * site.region.radius / 12, atol=1e-9)
+
+    def test_the_heat_is_the_distance_to_the_nearest_of_three_bones(self):
+        keeper, _ = open_demo("lock-keeper-bare")
+        field = DepthField.of(keeper, keeper.mesh.rest)
+        draw = np.random.default_rng(3)
+        pose = keeper.skeleton.rest_pose()
+        pose.rotations[:] = Rotation.from_rotvec(draw.normal(0, 0.3, (len(keeper.skeleton), 3))).as_quat()
+        posed = Evaluator.of(keeper).pose(pose)
+        places, rows = posed.world[:, :3, 3], draw.choice(len(keeper.mesh), 60, replace=False)
+        ours = field.distances(posed.points, places)[rows]
+        parents = np.array(keeper.skeleton.joint_parents)
+        for v, distance in zip(rows.tolist(), ours.tolist(), strict=True):
+            bones = field.bones[v]
+            segments = np.stack([places[parents[bones]], places[bones]], axis=1)
+            # Reference: points on the segments, thousandths apart.
+            along = np.linspace(0, 1, 1001)[:, None, None]
+            on = (1 - along) * segments[:, 0] + along * segments[:, 1]
+            theirs = np.linalg.norm(on - posed.points[v], axis=2).min()
+            self.assertAlmostEqual(distance, theirs, delta=1e-4)
+        # At rest they are the nearest of all bones there are, each against the segment to its parent.
+        real = np.flatnonzero(keeper.skeleton.is_joint & (parents >= 0))
+        at = keeper.skeleton.rest_global[:, :3, 3]
+        for v in rows[:20].tolist():
+            on = (1 - along) * at[parents[real]] + along * at[real]
+            away = np.linalg.norm(on - keeper.mesh.rest[v], axis=2).min(axis=0)
+            self.assertAlmostEqual(field.rest_distance[v], max(away.min(), field.least), delta=1e-4)
+
+    def test_contacts_of_a_pose_are_counted_without_those_of_rest(self):
+        points, triangles = tube_points(rings=6, around=8)
+        beside = points + np.float32([0.25, 0, 0])
+        both = np.vstack([triangles, triangles + len(points)])
+        character = self.character
+        mesh = replace(
+            character.mesh,
+            parts=(Part("both", (0, 2 * len(points)), (0, 2 * len(points)), Triangles(both.astype(np.int32))),),
+            points=np.vstack([points, beside]), rest=np.vstack([points, beside]),
+            file_to_vertex=np.arange(2 * len(points), dtype=np.int32),
+        )  # fmt: skip
+        counter = ContactCounter(mesh)
+        self.assertEqual(counter.count(mesh.rest), 0)
+        crossed = np.vstack([points, points + np.float32([0.1, 0.01, 0.003])])
+        count = counter.count(crossed)
+        self.assertGreater(count, 20)
+        # A character that crosses itself like that at rest already is told nothing of it.
+        self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(crossed), 0)
+        self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(mesh.rest), 0)

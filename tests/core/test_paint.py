@@ -82,6 +82,22 @@ class Painting(unittest.TestCase):
         self.assertGreater(np.ptp(weights.dense[:count, 2]), 0.3)
         np.testing.assert_allclose(weights.dense[count:], weights.dense[:count][:, other], atol=1e-6)
 
+    def test_the_column_that_frames_show_is_kept_up_to_date_on_both_sides(self):
+        dense = np.tile([0.0, 0.6, 0.4], (self.count, 1))
+        twin = np.roll(np.arange(self.count), self.count // 2).astype(np.int32)
+        twin[twin] = np.arange(self.count)
+        weights = self.weights(dense, twin=twin, other=np.array([0, 2, 1], np.int32))
+        for joint in (1, 2, 1):
+            np.testing.assert_array_equal(weights.of_joint(joint), weights.dense[:, joint].astype(np.float32))
+            changed = weights.dab(self.under, self.paint("subtract", 1, strength=0.1))
+            self.assertGreater(len(changed), len(self.under.vertices))
+            np.testing.assert_array_equal(weights.of_joint(joint), weights.dense[:, joint].astype(np.float32))
+
+    def test_without_a_bone_nothing_is_evened_out(self):
+        weights = self.weights()
+        with self.assertRaisesRegex(BadEditError, "joint with a bone"):
+            weights.dab(self.under, Paint("even", 1, 1.0, 1.0, np.zeros(3, bool)))
+
     def test_shares_along_a_bone_sum_to_1_and_each_joint_leads_at_its_own_place(self):
         t = np.linspace(-0.2, 1.2, 57)
         for count in (2, 3, 5):

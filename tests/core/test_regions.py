@@ -126,6 +126,13 @@ class Picking(unittest.TestCase):
         self.assertTrue(((between > 0) & (between < 1)).all())
         with self.assertRaisesRegex(BadEditError, "Nothing is picked"):
             pick.softened(character.mesh.topology, points, np.zeros_like(upper), 0.2)
+        for width in (0, -1, float("nan")):
+            with self.assertRaisesRegex(BadEditError, "width above 0"):
+                pick.softened(character.mesh.topology, points, upper, width)
+        whole = np.ones_like(upper)
+        np.testing.assert_array_equal(pick.softened(character.mesh.topology, points, whole, 0.2), whole)
+        with self.assertRaisesRegex(BadEditError, "no vertex 506"):
+            pick.by_piece(character.mesh.topology, 506)
 
     def test_the_mirror_image_is_picked_too(self):
         character, rest = keeper()

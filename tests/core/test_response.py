@@ -80,6 +80,21 @@ class ResponseCurve(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "between 0 and 1"):
             HingeTrigger(0, (0.0, 0.0, 1.0), Response((0.0, 1.0), (0.0, 1.5)))
 
+    @given(st.lists(st.floats(0, 1), min_size=2, max_size=7), st.floats(0.05, 2))
+    @settings(max_examples=60, deadline=None)
+    def test_where_it_begins_and_where_it_is_fully_on_are_told_of_falling_curves_too(self, values, step):
+        # The wide end of both is told by looking: the last knot before it leaves 0, the first where it is highest.
+        inputs = [k * step for k in range(len(values))]
+        curve = Response(tuple(inputs), tuple(values))
+        way = list(zip(inputs, values, strict=True))
+        way = way if values[-1] >= values[0] else way[::-1]
+        highest = next(a for a, v in way if v == max(values))
+        leading = [a for k, (a, _) in enumerate(way) if all(v <= 1e-9 for _, v in way[: k + 1])]
+        self.assertEqual((curve.start, curve.end), (leading[-1] if leading else way[0][0], highest))
+        self.assertEqual((curve.flipped().flipped()), curve)
+        if values[0] != values[-1]:
+            self.assertEqual((curve.flipped().start, curve.flipped().end), (-curve.start, -curve.end))
+
 
 class Hinge(unittest.TestCase):
     def test_guess_snaps_to_the_joints_axis_and_carries_the_sign(self):

@@ -15,7 +15,9 @@ from plethos.core.evaluate import NONE, Evaluator, evaluate_exact
 from plethos.core.shape import Shape
 from plethos.core.skeleton import pose_from_json
 from plethos.core.skinning import exact
+from plethos.core.skinning.bone_table import bone_table
 from plethos.core.triggers.hinge import guess_hinge
+from plethos.core.weights.assign import with_joint_weights
 from tests.figures import tied, tube, tube_points
 
 
@@ -142,3 +144,48 @@ class Poses(unittest.TestCase):
     def test_the_tube_is_closed(self):
         points, triangles = tube_points()
         self.assertEqual(triangles.max() + 1, len(points))
+
+
+class Order(unittest.TestCase):
+    @given(st.integers(0, 2**31), st.floats(0, 1))
+    @settings(max_examples=40, deadline=None)
+    def test_the_order_in_which_influences_are_listed_changes_nothing(self, seed, blend):
+        draw = np.random.default_rng(seed)
+        matrices = np.tile(np.eye(4), (6, 1, 1))
+        # Any linear part: turned, stretched and sheared.
+        matrices[:, :3, :3] = Rotation.random(6, rng=draw).as_matrix() @ (np.eye(3) + draw.normal(0, 0.2, (6, 3, 3)))
+        matrices[:, :3, 3] = draw.normal(size=(6, 3))
+        slots = np.stack([draw.permutation(6)[:4] for _ in range(15)]).astype(np.int32)
+        weights = draw.dirichlet(np.ones(4), 15)
+        shuffled = draw.permuted(np.tile(np.arange(4), (15, 1)), axis=1)
+        share = np.full(15, blend)
+        one = exact.affine_skin(matrices, slots, weights, share)
+        other = exact.affine_skin(
+            matrices, np.take_along_axis(slots, shuffled, 1), np.take_along_axis(weights, shuffled, 1), share
+        )
+        for a, b in zip(one, other, strict=True):
+            np.testing.assert_allclose(a, b, atol=1e-12)
+
+
+class Bones(unittest.TestCase):
+    def test_a_part_bound_in_another_pose_than_its_rest_takes_new_joints_where_most_of_it_lies(self):
+        # The upper half holds most vertices; it was bound 0.3 to the side of where the lower one was.
+        base = tube(softness=1e-3)
+        binds = base.binding.bones.inverse_bind.copy()
+        upper = int(np.flatnonzero(base.binding.bones.joint == base.skeleton.find("upper"))[0])
+        binds[upper, 0, 3] += 0.3
+        bones = replace(base.binding.bones, inverse_bind=binds)
+        most = base.mesh.rest[:, 1] > 0.2
+        weights = np.zeros_like(base.binding.weights)
+        weights[:, 0] = 1
+        influences = np.where(most, upper, 1 - upper).astype(np.int32)[:, None].repeat(weights.shape[1], 1)
+        binding = replace(base.binding, bones=bones, influences=influences, weights=weights)
+        character = replace(base, binding=binding)
+        shown = Evaluator.of(character).rest()
+        table = bone_table(character.mesh, character.skeleton, binding, np.ones((1, 3), bool))
+        root = np.zeros((len(shown), 3))
+        root[:, character.skeleton.find("root")] = 1
+        rooted = with_joint_weights(character, root)
+        np.testing.assert_allclose(Evaluator.of(rooted).rest()[most], shown[most], atol=1e-6)
+        self.assertGreater(np.abs(Evaluator.of(rooted).rest()[~most] - shown[~most]).max(), 0.2)
+        self.assertEqual(table.rows.tolist(), [[2, 1 - upper, upper]] if table.rows[0, 0] == 2 else table.rows.tolist())

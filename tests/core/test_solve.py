@@ -2,6 +2,7 @@
 
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -126,6 +127,55 @@ class Solve(unittest.TestCase):
         self.assertTrue(report.warnings)
         # Undamped, the same edit would be 0.02 / cos(89.5 degrees): more than two metres.
         self.assertLess(np.abs(shape.deltas).max(), 0.2)
+
+    def test_bones_nearly_half_a_turn_apart_under_dual_quaternions_and_an_angle_at_its_cut_are_told(self):
+        character = tube(softness=0.4)
+        joint = character.skeleton.find("upper")
+        dual = replace(character.binding, blend=np.ones(len(character.mesh), np.float32))
+
+        def warned(character, degrees, end, trigger=True):
+            pose = bent(character.skeleton.rest_pose(), joint, (0, 0, 1), math.radians(degrees))
+            target = evaluate_exact(character, pose)
+            near = np.abs(character.mesh.points[:, 1] - 0.5) < 0.12
+            target[near] += [0.01, 0, 0]
+            own = HingeTrigger(joint, (0.0, 0.0, 1.0), Response((0.0, math.radians(end)), (0.0, 1.0)))
+            report = solve_corrective(Evaluator.of(character).pose(pose), target, "x", 1.0, own)[1]
+            return " ".join(report.warnings)
+
+        twisted = replace(character, binding=dual)
+        self.assertIn("nearly half a turn apart", warned(twisted, 172, 172))
+        self.assertNotIn("half a turn apart", warned(twisted, 150, 150))
+        self.assertNotIn("half a turn apart", warned(character, 172, 172))
+        # From -90 (its range) to where it is fully on: the cut lies half a turn beyond the middle of both.
+        self.assertIn("counts as turned the other way", warned(character, 255, 255))
+        self.assertNotIn("turned the other way", warned(character, 240, 240))
+
+    def test_a_shape_that_grows_towards_its_neighbours_wants_an_in_between(self):
+        # Nearly collapsed in its pose, the skin is not so ten degrees on: there the shape throws it far.
+        character = tube(softness=0.5)
+        joint = character.skeleton.find("upper")
+        pose = bent(character.skeleton.rest_pose(), joint, (0, 1, 0), math.radians(140))
+        target = evaluate_exact(character, pose)
+        middle = np.abs(character.mesh.points[:, 1] - 0.5) < 0.02
+        target[middle, 1] += 0.01
+        target[middle, 0] *= 1.5
+        report = solve_corrective(Evaluator.of(character).pose(pose), target, "x")[1]
+        told = [w for w in report.warnings if "in-between" in w]
+        self.assertEqual(bool(told), report.neighbour_factor > 1.5)
+        self.assertEqual(report.to_json()["warnings"], list(report.warnings))
+        self.assertEqual(report.to_json()["neighbour_factor"], report.neighbour_factor)
+
+    def test_a_shape_that_is_hardly_on_and_a_pose_at_rest_are_refused(self):
+        character = tube()
+        _, pose, _, target, _ = sculpted(character)
+        with self.assertRaisesRegex(BadEditError, "hardly on"):
+            solve_corrective(Evaluator.of(character).pose(pose), target, "x", 0.04)
+        rest = character.skeleton.rest_pose()
+        moved = evaluate_exact(character, rest) + [0.01, 0, 0]
+        shape, report = solve_corrective(Evaluator.of(character).pose(rest), moved, "x")
+        self.assertEqual(report.neighbour_factor, 1.0)
+        with self.assertRaisesRegex(BadEditError, "No joint has left rest"):
+            guess_trigger(character, rest, shape)
 
     def test_the_bent_joint_is_guessed_not_one_turned_elsewhere(self):
         character = tube()

@@ -29,6 +29,7 @@ from plethos.core.response import Response
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.shape import Shape
+from plethos.core.skinning.layout import masked_binding
 from plethos.core.topology import extent
 from plethos.core.triggers.dial import DialTrigger
 from plethos.core.triggers.hinge import HingeTrigger
@@ -184,6 +185,28 @@ class HelperMasks(unittest.TestCase):
             evaluate_exact(mended, character.skeleton.rest_pose()), character.mesh.rest, atol=1e-6
         )
 
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=15, deadline=None)
+    def test_masks_lie_over_each_other_in_order_and_sums_stay_1(self, seed):
+        generator = np.random.default_rng(seed)
+        character = tube()
+        draft, names = Draft(character), ("one", "two", "three")
+        for name in names:
+            draft.add(name, character.skeleton.find("upper"), generator.normal(size=3), np.eye(3), helper=True)
+        character = draft.finish()
+        helpers, count = [], len(character.mesh)
+        dense = character.binding.joint_weights.astype(float)
+        for name in names:
+            chosen = np.sort(generator.choice(count, count // 2, replace=False)).astype(np.int32)
+            mask = Mask(chosen, generator.uniform(0, 1, len(chosen)).astype(np.float32))
+            helpers.append((character.skeleton.find(name), mask))
+            share = mask.dense(count)[:, None].astype(float)
+            dense = (1 - share) * dense + share * np.eye(len(character.skeleton))[helpers[-1][0]]
+        bound = masked_binding(character.mesh, character.skeleton, character.binding, helpers)
+        np.testing.assert_allclose(bound.joint_weights, dense, atol=1e-6)
+        np.testing.assert_allclose(bound.weights.sum(axis=1), 1, atol=1e-6)
+        self.assertGreaterEqual(np.diff(-bound.weights, axis=1).min(), 0)  # the largest first
+
     def test_what_a_pose_or_a_clip_gives_a_helper_counts_for_nothing_while_it_acts(self):
         character = everything(np.random.default_rng(6))
         pusher, evaluator = character.skeleton.find("pusher"), Evaluator.of(character)
@@ -255,6 +278,27 @@ class Relaxing(unittest.TestCase):
         turned.rotations[0] = Rotation.from_rotvec([0.4, 1.0, -0.3]).as_quat()
         np.testing.assert_allclose(evaluate_exact(relaxed, turned), evaluate_exact(character, turned), atol=1e-9)
 
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=10, deadline=None)
+    def test_one_over_another_gives_some_of_the_vertices_what_it_gives_all(self, seed):
+        generator = np.random.default_rng(seed)
+        character = tube()
+        at = character.mesh.points[:, 1]
+        for name, low in (("first", 0.3), ("second", 0.5), ("third", 0.62)):
+            inside = np.flatnonzero((at > low) & (at < low + 0.25)).astype(np.int32)
+            shares = generator.uniform(0.5, 1, len(inside)).astype(np.float32)
+            character = character.with_remedy(Remedy(Relaxer(Mask(inside, shares), 3), name, id=name))
+        pose = bent(character.skeleton.rest_pose(), character.skeleton.find("upper"), Z, 1.9)
+        rows = np.flatnonzero((at > 0.7) & (at < 0.78)).astype(np.int32)
+        whole = Evaluator.of(character).pose(pose).points
+        some = Evaluator.of(character, rows=rows)
+        np.testing.assert_allclose(some.pose(pose).points, whole[rows], atol=1e-6)
+        self.assertLess(len(some.needed(ALL)), len(character.mesh))
+        alone = Acting.these("second")
+        np.testing.assert_allclose(
+            some.pose(pose, alone).points, Evaluator.of(character).pose(pose, alone).points[rows], atol=1e-6
+        )
+
     def test_a_sculpt_through_a_relaxer_comes_back(self):
         character = tube()
         everywhere = Mask.of(np.ones(len(character.mesh)))
@@ -323,6 +367,35 @@ class Reuse(unittest.TestCase):
         other = Binding(binding.bones, binding.influences, binding.weights[:, ::-1].copy(), binding.joints)
         painted = Evaluator.of(replace(character, binding=other), before)
         self.assertIsNot(painted.pose(pose).layout, before.pose(pose).layout)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=10, deadline=None)
+    def test_vertices_reweighed_in_place_are_posed_as_those_of_a_character_bound_so(self, seed):
+        generator = np.random.default_rng(seed)
+        base = everything(generator)
+        own = base.binding
+        roomy = replace(own, influences=own.influences.copy(), weights=own.weights.copy())
+        evaluator = Evaluator.of(replace(base, binding=roomy))
+        pose, alone = any_pose(generator, base.skeleton), Acting.these("c", "b")
+        _ = evaluator.pose(pose).points, evaluator.pose(pose, alone).points
+        chosen = np.sort(generator.choice(len(base.mesh), 80, replace=False)).astype(np.int32)
+        rows = np.stack([generator.permutation(len(own.bones.joint))[:2] for _ in chosen]).astype(np.int32)
+        shares = -np.sort(-generator.dirichlet(np.ones(2), len(chosen)), axis=1).astype(np.float32)
+        evaluator.reweigh(chosen, rows, shares)
+        influences, weights = own.influences.copy(), own.weights.copy()
+        influences[chosen, :2], weights[chosen, :2], weights[chosen, 2:] = rows, shares, 0
+        bound = Evaluator.of(replace(base, binding=replace(own, influences=influences, weights=weights)))
+        np.testing.assert_allclose(
+            evaluator.pose(pose, alone).points, bound.pose(pose, alone).points, atol=1e-5
+        )  # fmt: skip
+        # What lies under the mask of a helper that acts is shown as it was; none of it is read by anything else here.
+        some = Acting.these("c", "b", "h")
+        under = base.rules.helpers[0][1].mask.vertices
+        before = Evaluator.of(base).pose(pose, some).points
+        got, wanted = evaluator.pose(pose, some).points, bound.pose(pose, some).points
+        free = np.setdiff1d(np.arange(len(base.mesh)), under)
+        np.testing.assert_allclose(got[free], wanted[free], atol=1e-5)
+        np.testing.assert_allclose(got[under], before[under], atol=1e-5)
 
 
 class Carried(unittest.TestCase):

@@ -18,6 +18,7 @@ from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton, rotation_from_json
 
 Vector = tuple[float, float, float]
+MIRROR: Array = np.diag([-1.0, 1.0, 1.0])
 
 
 class JointMap(Protocol):
@@ -40,7 +41,7 @@ class JointMap(Protocol):
         ...
 
     def offset(self, j: int, v: Vector) -> Vector:
-        """A way that something goes, in the frame of joint `j`, metres."""
+        """A way that something goes, in the frame of joint `j` or, for -1, in the world, metres."""
         ...
 
     def stretch(self, j: int, s: Vector) -> Vector | None:
@@ -104,7 +105,7 @@ class MirrorMap:
     def _linear(self, j: int) -> Array:
         """From the pose frame of `j` to that of its image: across, orthogonal up to scale, determinant below 0."""
         own, there = self.skeleton.pose_frame(j), self.skeleton.pose_frame(self.joint(j))
-        return np.asarray(np.linalg.solve(there, np.diag([-1.0, 1.0, 1.0]) @ own))
+        return np.asarray(np.linalg.solve(there, MIRROR @ own))
 
     def rotation(self, j: int, q: Array) -> Array:
         return turned_axis(self._linear(j), q)
@@ -113,7 +114,7 @@ class MirrorMap:
         return vector(rotations.axis_map(self._linear(j)) @ np.array(a))
 
     def offset(self, j: int, v: Vector) -> Vector:
-        return vector(self._linear(j) @ np.array(v))
+        return vector((self._linear(j) if j >= 0 else MIRROR) @ np.array(v))
 
     def stretch(self, j: int, s: Vector) -> Vector | None:
         return permuted(rotations.rotation_or_mirror(self._linear(j)), s)
@@ -158,7 +159,7 @@ def mapped_pose(pose: Mapping[str, Any], joints: JointMap, skeleton: Skeleton) -
             said["quaternion_xyzw"] = joints.rotation(j, rotation_from_json(name, entry)).tolist()
         if "translation" in entry:
             # It is said in the frame of the parent.
-            known = parent >= 0 and joints.joint(parent) is not None
+            known = parent < 0 or joints.joint(parent) is not None
             said["translation"] = list(joints.offset(parent, entry["translation"]) if known else entry["translation"])
         stretched = joints.stretch(j, entry["scale"]) if "scale" in entry else None
         if stretched is not None:

@@ -9,13 +9,11 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
-from plethos.core.mapping import VertexMap
+from plethos.core.mapping import MIRROR, VertexMap
 from plethos.core.names import free_name, new_id, other_side_name
 from plethos.core.remedies import Remedy
 from plethos.core.rules import Rules
 from plethos.core.triggers import Trigger
-
-MIRROR = np.diag([-1.0, 1.0, 1.0])
 
 
 def vertex_map(character: Character) -> VertexMap:

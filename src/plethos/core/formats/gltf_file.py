@@ -33,6 +33,15 @@ WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "M
 # More vertices than any character has; a claim above it is a broken file, not a reason to ask for the memory.
 MOST_ELEMENTS = 20_000_000
 PACKED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
+# How the lists that are walked are built (glTF 2.0, 5); anything may be missing. Numbers are checked where they are used.
+SHAPES: dict[str, Any] = {
+    "nodes": {"children": [int]},
+    "scenes": {"nodes": [int]},
+    "meshes": {"primitives": [{"attributes": {}, "targets": [{}]}]},
+    "skins": {"joints": [int]},
+    "animations": {"channels": [{"target": {"node": int, "path": str}}], "samplers": [{}]},
+    "accessors": {"componentType": int, "type": str},
+}
 HARMLESS = ("KHR_mesh_quantization", "KHR_texture", "KHR_materials", "KHR_lights", "EXT_texture", "KHR_xmp", "MSFT_lod")
 
 
@@ -201,9 +210,26 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
     if not str(document["asset"].get("version", "")).startswith("2."):
         raise BadFileError(f"The file is glTF {document['asset'].get('version')}; version 2.0 is needed.")
     _check_extensions(document)
+    for kind, shape in SHAPES.items():
+        for number, item in enumerate(GltfFile(document, ()).items(kind)):
+            _check_shape(item, shape, f"number {number} of its {kind}")
     file = GltfFile(document, ())
     buffers = tuple(_buffer(i, buffer, binary, others or {}) for i, buffer in enumerate(file.items("buffers")))
     return _with_pictures(GltfFile(document, buffers), others or {})
+
+
+def _check_shape(value: object, shape: Any, where: str) -> None:
+    """Refuse what is not built as `SHAPES` says: an object ``{key: shape}``, a list ``[shape]``, or a plain type."""
+    kind = shape if isinstance(shape, type) else type(shape)
+    if not isinstance(value, kind):
+        raise BadFileError(f"The file is broken: {where} is not what glTF has there.")
+    if isinstance(shape, list):
+        for inner in value:  # type: ignore[attr-defined]
+            _check_shape(inner, shape[0], where)
+    elif isinstance(shape, dict):
+        for key, inner in shape.items():
+            if key in value:  # type: ignore[operator]
+                _check_shape(value[key], inner, f"the {key} in {where}")  # type: ignore[index]
 
 
 def _check_extensions(document: dict[str, Any]) -> None:

@@ -94,7 +94,7 @@ class JointChange:
         return vector(rotations.axis_map(self.linear[j]) @ np.array(a))
 
     def offset(self, j: int, v: Vector) -> Vector:
-        return v if self._frame_stays[j] else vector(self.linear[j] @ np.array(v))
+        return v if j < 0 or self._frame_stays[j] else vector(self.linear[j] @ np.array(v))
 
     def stretch(self, j: int, s: Vector) -> Vector | None:
         # A stretch is said along the axes that the joint has after its turn: its own frame.

@@ -6,6 +6,8 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+FLAT = 1e-12  # the sine under which a segment counts as lying in a triangle's plane: what rounding leaves
+
 
 def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32]) -> NDArray[np.int32]:
     """All pairs ``(P, 2)`` of triangles that cross each other and share no vertex, smaller index first.
@@ -53,7 +55,8 @@ def _crosses(p, a, b, i, j, k) -> bool:  # type: ignore[no-untyped-def]
     e2x, e2y, e2z = p[k, 0] - p[i, 0], p[k, 1] - p[i, 1], p[k, 2] - p[i, 2]
     hx, hy, hz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
     det = e1x * hx + e1y * hy + e1z * hz
-    if det == 0.0:
+    size = (dx * dx + dy * dy + dz * dz) * (e1x * e1x + e1y * e1y + e1z * e1z) * (e2x * e2x + e2y * e2y + e2z * e2z)
+    if det * det <= FLAT * FLAT * size:
         return False
     sx, sy, sz = p[a, 0] - p[i, 0], p[a, 1] - p[i, 1], p[a, 2] - p[i, 2]
     u = (sx * hx + sy * hy + sz * hz) / det

@@ -118,6 +118,9 @@ def remedy_from_document(document: Mapping[str, Any], skeleton: Skeleton, arrays
         amount = math.nan
     if not 0 <= amount <= MOST_AMOUNT:
         raise BadEditError(f"The amount of a remedy has to lie between 0 and {MOST_AMOUNT:.0f}.")
+    notes = document.get("notes") or ()
+    if not isinstance(notes, list | tuple):
+        raise BadEditError("The notes of a remedy have to be a list of sentences.")
     by, group, twin = (None if document.get(k) is None else str(document[k]) for k in ("by", "group", "twin"))
     return Remedy(
         body=kind.from_document(document, skeleton, arrays),
@@ -127,6 +130,6 @@ def remedy_from_document(document: Mapping[str, Any], skeleton: Skeleton, arrays
         amount=amount,
         group=group,
         twin=twin,
-        notes=tuple(str(n) for n in document.get("notes") or ()),
+        notes=tuple(str(n) for n in notes),
         id=str(document.get("id") or new_id()),
     )

@@ -1,0 +1,362 @@
+"""Rules as values and as documents: what edits leave, round trips of every kind, and documents that are broken."""
+
+import copy
+import json
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from plethos.core.clips import Clip, Track
+from plethos.core.codec import from_document, rules_from_document, rules_to_document, to_document
+from plethos.core.dials import Dial, Group
+from plethos.core.errors import BadEditError, BadFileError, PlethosError
+from plethos.core.evaluate import Evaluator
+from plethos.core.formats.rules import InlineArrays, plain_rules, with_plain_rules
+from plethos.core.joints import edit
+from plethos.core.mask import Mask
+from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, Target, remedy_from_document
+from plethos.core.response import Response
+from plethos.core.rules import Rules
+from plethos.core.shape import Shape
+from plethos.core.triggers import trigger_from_document
+from plethos.core.triggers.dial import DialTrigger
+from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.triggers.product import ProductTrigger
+from plethos.core.weights.assign import with_joint_weights
+from tests.core.test_stages import any_pose, everything
+from tests.figures import tube
+
+Z = (0.0, 0.0, 1.0)
+RISE = Response((0.0, 1.0), (0.0, 1.0))
+NOTHING = Shape("nothing", np.array([0], np.int32), np.zeros((1, 3), np.float32))
+
+
+def hinge(own: str, name: str = "") -> HingeTrigger:
+    return HingeTrigger(1, Z, RISE, name, own)
+
+
+def corrective(own: str, by: str | None = None, **more) -> Remedy:
+    return Remedy(Corrective.of(NOTHING), own, by, id=own, **more)
+
+
+def ids(those) -> list[str]:
+    return [one.id for one in those]
+
+
+class Edits(unittest.TestCase):
+    def test_one_of_the_same_id_is_replaced_in_its_place_and_another_comes_last(self):
+        rules = Rules().with_dial(Dial("a", id="a")).with_dial(Dial("b", id="b")).with_dial(Dial("c", high=3, id="a"))
+        self.assertEqual([(d.name, d.id) for d in rules.dials], [("c", "a"), ("b", "b")])
+        self.assertEqual(rules.dial("c").high, 3)
+        with self.assertRaisesRegex(BadEditError, "no dial called “a”"):
+            rules.dial("a")
+        rules = rules.with_group(Group("g", id="g")).with_group(Group("g", 0.5, id="g"))
+        self.assertEqual([g.factor for g in rules.groups], [0.5])
+        with self.assertRaisesRegex(BadEditError, "not there any more"):
+            rules.remedy("x")
+
+    def test_tying_takes_the_place_of_a_trigger_that_nobody_else_reads(self):
+        rules = Rules(triggers=(hinge("old"),), remedies=(corrective("r", "old"),))
+        tied = rules.tied("r", hinge("new"))
+        self.assertEqual((ids(tied.triggers), tied.remedy("r").by), (["new"], "new"))
+        self.assertEqual(ids(rules.tied("r", hinge("old", "renamed")).triggers), ["old"])
+        self.assertEqual(rules.tied("r", hinge("old", "renamed")).triggers[0].name, "renamed")
+        untied = rules.tied("r", None)
+        self.assertEqual((ids(untied.triggers), untied.remedy("r").by), ([], None))
+        # One with a name of its own, or that something else reads, stays.
+        for kept in (
+            Rules(triggers=(hinge("old", "Elbow"),), remedies=(corrective("r", "old"),)),
+            Rules(triggers=(hinge("old"),), remedies=(corrective("r", "old"), corrective("s", "old"))),
+            Rules(triggers=(hinge("old"), DialTrigger("old", RISE, id="late")), remedies=(corrective("r", "old"),)),
+        ):
+            self.assertIn("old", ids(kept.tied("r", None).triggers))
+            self.assertIn("old", ids(kept.tied("r", hinge("new")).triggers))
+
+    def test_without_a_remedy_its_twin_stands_alone_and_its_own_trigger_goes(self):
+        rules = Rules(
+            triggers=(hinge("a"), hinge("b")),
+            remedies=(corrective("r", "a", twin="s"), corrective("s", "b", twin="r")),
+        )
+        left = rules.without_remedy("r")
+        self.assertEqual((ids(left.remedies), ids(left.triggers)), (["s"], ["b"]))
+        self.assertIsNone(left.remedy("s").twin)
+
+    def test_who_reads_a_joint_is_told_through_however_many_values(self):
+        elbow = HingeTrigger(2, Z, RISE, id="elbow")
+        both = ProductTrigger(("late", "elbow"), id="both")
+        rules = Rules(
+            triggers=(hinge("a"), DialTrigger("a", RISE, id="late"), elbow, both),
+            remedies=(corrective("r", "both"), Remedy(Helper(4, (Share(3, 0.5),)), "h", id="h")),
+        )
+        self.assertEqual(rules.joints_read(rules.remedy("r")), {1, 2})
+        self.assertEqual(rules.joints_read(rules.remedy("h")), {3})
+        self.assertEqual(rules.readers(3), ("h",))
+        self.assertEqual((rules.holding(4), rules.holding(5)), (("h",), ()))
+        self.assertEqual(rules.trigger_of(rules.remedy("r")), both)
+        self.assertIsNone(rules.trigger_of(rules.remedy("h")))
+
+    def test_a_target_takes_the_place_of_the_one_at_its_activation(self):
+        body = Corrective.of(NOTHING).with_target(Target(NOTHING, 0.7)).with_target(Target(NOTHING, 0.3))
+        self.assertEqual([t.at for t in body.targets], [0.3, 0.7, 1.0])
+        other = Shape("other", NOTHING.vertices, NOTHING.deltas)
+        again = body.with_target(Target(other, 0.7))
+        self.assertEqual([t.shape.name for t in again.targets], ["nothing", "other", "nothing"])
+        for at in (0.0, -0.5, 1.2):
+            with self.assertRaises(BadEditError):
+                body.with_target(Target(NOTHING, at))
+
+    @given(st.lists(st.tuples(st.floats(-3, 3), st.floats(0, 1)), min_size=2, max_size=6), st.floats(-4, 4))
+    @settings(max_examples=60, deadline=None)
+    def test_a_flipped_trigger_gives_at_the_other_angle_what_it_gave(self, knots, angle):
+        inputs = np.cumsum(np.abs([a for a, _ in knots]) + 0.01) - 3
+        trigger = HingeTrigger(1, Z, Response(tuple(inputs.tolist()), tuple(v for _, v in knots)))
+        flipped = trigger.flipped()
+        self.assertAlmostEqual(float(flipped.response.at(-angle)), float(trigger.response.at(angle)), places=9)
+        self.assertEqual(flipped.flipped(), trigger)
+
+
+class Refused(unittest.TestCase):
+    def test_numbers_and_names_out_of_bounds(self):
+        turn = (0.0, 0.0, 0.0, 1.0)
+        pose = StoredPose((turn,))
+        mask = Mask(np.array([1, 3], np.int32), np.array([0.5, 1], np.float32))
+        for make in (
+            lambda: Dial("d", 1, 0, 0.5),
+            lambda: Dial("d", 0, 1, 2),
+            lambda: Dial("d", 0, 1, -1),
+            lambda: Dial("d", 0, 0, 0),
+            lambda: Dial("d", 0, 2e6, 0),
+            lambda: Dial("d", 0, float("nan"), 0),
+            lambda: Group("g", -0.1),
+            lambda: Group("g", float("inf")),
+            lambda: Group("g", float("nan")),
+            lambda: Share(0, 4.1),
+            lambda: Share(0, float("nan")),
+            lambda: Share(0, 1, "half"),
+            lambda: Helper(0, ()),
+            lambda: Relaxer(mask, 0),
+            lambda: Relaxer(mask, 101),
+            lambda: Mask(mask.vertices, np.array([0.5], np.float32)),
+            lambda: Mask(mask.vertices, np.array([0.5, 1.5], np.float32)),
+            lambda: Mask(mask.vertices, np.array([0.5, -0.1], np.float32)),
+            lambda: Mask(mask.vertices, np.array([0.5, np.nan], np.float32)),
+            lambda: Mask(np.array([3, 1], np.int32), mask.shares),
+            lambda: Mask(np.array([1, 1], np.int32), mask.shares),
+            lambda: Mask(np.array([-1, 1], np.int32), mask.shares),
+            lambda: ProductTrigger(("a",)),
+            lambda: ProductTrigger(("a", "a")),
+            lambda: PoseSet((), (), (pose,), 0.5),
+            lambda: PoseSet((1, 1), (Z, Z), (StoredPose((turn, turn)),), 0.5),
+            lambda: PoseSet((1,), (Z,), (), 0.5),
+            lambda: PoseSet((1,), (Z,), (StoredPose((turn, turn)),), 0.5),
+            lambda: PoseSet((1,), (Z,), (StoredPose((turn,), "roll"),), 0.5),
+            lambda: PoseSet((1,), (Z,), (StoredPose(((0.0, 0.0, 1.0, 0.0),)),), 4.0),
+            lambda: HingeTrigger(1, Z, Response((0.0, 1.0), (0.0, 1.5))),
+            lambda: DialTrigger("a", Response((0.0, 1.0), (-0.5, 1.0))),
+            lambda: Response.preset("soon", 0, 1),
+            lambda: Response.preset("late", 1, 1.00001),
+            lambda: Corrective(()),
+            lambda: Corrective((Target(NOTHING, 0.5),)),
+        ):
+            with self.assertRaises(BadEditError):
+                make()
+
+    def test_the_ends_of_what_is_allowed(self):
+        mask = Mask(np.array([0], np.int32), np.array([1], np.float32))
+        self.assertEqual((Relaxer(mask, 1).steps, Relaxer(mask, 100).steps), (1, 100))
+        self.assertEqual((Share(0, 4.0).share, Share(0, -4.0).share), (4, -4))
+        self.assertEqual((Group("g", 0.0).factor, Dial("d", 0, 1, 1).start), (0, 1))
+
+
+class Documents(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.character = everything(np.random.default_rng(11))
+        rules = cls.character.rules
+        groups = (Group("half", 0.5, False, "half"),)
+        remedies = [replace(r, group="half", notes=("Look.",), amount=0.25) if r.id == "c" else r
+                    for r in rules.remedies]  # fmt: skip
+        remedies[3] = replace(remedies[3], on=False, twin="b")
+        cls.character = cls.character.with_rules(replace(rules, groups=groups, remedies=tuple(remedies)))
+        cls.arrays = InlineArrays(cls.character)
+        cls.document = json.loads(
+            json.dumps(rules_to_document(cls.character.rules, cls.character.skeleton, cls.arrays))
+        )  # fmt: skip
+
+    def test_every_kind_comes_back_to_the_same_document(self):
+        skeleton = self.character.skeleton
+        back = rules_from_document(self.document, skeleton, self.arrays)
+        self.assertEqual(json.loads(json.dumps(rules_to_document(back, skeleton, self.arrays))), self.document)
+        self.assertEqual(back.dials + back.groups, self.character.rules.dials + self.character.rules.groups)
+        # Degrees and back are off by the last bit of a number.
+        self.assertEqual(ids(back.triggers), ids(self.character.rules.triggers))
+        told = ("id", "name", "by", "on", "amount", "group", "twin", "notes", "kind")
+        for one, other in zip(back.remedies, self.character.rules.remedies, strict=True):
+            self.assertEqual([getattr(one, k) for k in told], [getattr(other, k) for k in told])
+        pose = any_pose(np.random.default_rng(1), skeleton)
+        shown = Evaluator.of(self.character.with_rules(back)).pose(pose).points
+        np.testing.assert_allclose(shown, Evaluator.of(self.character).pose(pose).points, atol=1e-6)
+
+    def test_whatever_is_missing_or_nonsense_is_told_and_nothing_else_happens(self):
+        # Each number, list, name and object of each rule left out or replaced: read all the same, or a sentence.
+        skeleton = self.character.skeleton
+        readers = {
+            "dials": Dial.from_document,
+            "groups": Group.from_document,
+            "triggers": lambda d: trigger_from_document(d, skeleton),
+            "remedies": lambda d: remedy_from_document(d, skeleton, self.arrays),
+        }
+        nonsense = (None, "x", -1, 1e300, float("nan"), [], {}, [None], True, "\u0000")
+        refused = 0
+        for key, read in readers.items():
+            for rule in self.document[key]:
+                for path in _paths(rule):
+                    for value in ("gone", *nonsense):
+                        changed = copy.deepcopy(rule)
+                        _set(changed, path, value)
+                        try:
+                            read(changed)
+                        except PlethosError as error:
+                            self.assertTrue(error.sentence.endswith("."))
+                            refused += 1
+        self.assertGreater(refused, 400)
+
+    def test_what_each_kind_needs_is_told_when_it_is_gone(self):
+        skeleton = self.character.skeleton
+        rules = {r["kind"]: r for r in [*self.document["triggers"], *self.document["remedies"]]}
+        for kind, key in (
+            ("hinge", "joint"), ("hinge", "axis"), ("hinge", "knots"), ("dial", "reads"), ("dial", "knots"),
+            ("product", "of"), ("pose_set", "joints"), ("pose_set", "radius_deg"), ("pose_set", "poses"),
+            ("corrective", "targets"), ("helper", "joint"), ("helper", "rules"), ("skin_blend", "mask"),
+            ("relaxer", "mask"),
+        ):  # fmt: skip
+            left = {k: v for k, v in rules[kind].items() if k != key}
+            with self.subTest(kind=kind, key=key), self.assertRaisesRegex(PlethosError, "needs"):
+                if kind in ("hinge", "dial", "product", "pose_set"):
+                    trigger_from_document(left, skeleton)
+                else:
+                    remedy_from_document(left, skeleton, self.arrays)
+        for read, kind in ((trigger_from_document, "trigger"), (remedy_from_document, "remedy")):
+            with self.assertRaisesRegex(PlethosError, f"no {kind} of the kind “magnet”"):
+                read({"kind": "magnet"}, *((skeleton,) if kind == "trigger" else (skeleton, self.arrays)))
+        with self.assertRaisesRegex(PlethosError, "amount"):
+            remedy_from_document({**rules["relaxer"], "amount": 4.5}, skeleton, self.arrays)
+        with self.assertRaisesRegex(BadFileError, "JSON object"):
+            with_plain_rules(self.character, [])
+
+    def test_arrays_that_do_not_fit_are_refused(self):
+        for kind, ref in (
+            ("shares", {"vertices": [0, 1], "shares": [0.5]}),
+            ("shares", {"vertices": [10**9], "shares": [0.5]}),
+            ("shares", {"vertices": [-1], "shares": [0.5]}),
+            ("shares", {"vertices": [0], "shares": ["x"]}),
+            ("shares", {"vertices": [0], "shares": [float("nan")]}),
+            ("shares", {"vertices": [0]}),
+            ("offsets", {"vertices": [0], "deltas": [[0, 0]]}),
+            ("offsets", {"vertices": [0, 1], "deltas": [[0, 0, 0]]}),
+            ("weights", {"vertices": [0], "rows": [[["tail", 1.0]]]}),
+            ("weights", {"vertices": [0], "rows": [[["upper", -1.0]]]}),
+            ("weights", {"vertices": [0], "rows": [[["upper", 0.0]]]}),
+            ("weights", {"vertices": [0], "rows": [[["upper", 1e400]]]}),
+            ("weights", {"vertices": [0, 1], "rows": [[["upper", 1.0]]]}),
+        ):
+            with self.subTest(kind=kind, ref=ref), self.assertRaises(BadFileError):
+                self.arrays.get(kind, ref)
+
+    def test_rows_of_weights_are_normalised_and_what_is_not_told_stays(self):
+        first = self.character.mesh.first_copies
+        ref = {"vertices": first[[7, 2]].tolist(), "rows": [[["upper", 3.0], ["lower", 1.0]], [["lower", 1.0]]]}
+        joints, weights = self.arrays.get("weights", ref)
+        skeleton, own = self.character.skeleton, self.character.binding
+        dense = np.zeros((len(joints), len(skeleton)))
+        for k in range(joints.shape[1]):
+            np.add.at(dense, (np.arange(len(joints)), joints[:, k]), weights[:, k])
+        upper, lower = skeleton.find("upper"), skeleton.find("lower")
+        self.assertEqual((dense[7, upper], dense[7, lower], dense[2, lower]), (0.75, 0.25, 1.0))
+        rest = np.setdiff1d(np.arange(len(dense)), [2, 7])
+        np.testing.assert_array_equal(dense[rest], own.joint_weights[rest])
+
+
+def _paths(value, at=()):
+    """The ways to everything in a document; of long lists only the first."""
+    items = value.items() if isinstance(value, dict) else enumerate(value[:1]) if isinstance(value, list) else ()
+    for key, inner in items:
+        yield (*at, key)
+        yield from _paths(inner, (*at, key))
+
+
+def _set(document, path, value):
+    for key in path[:-1]:
+        document = document[key]
+    if value == "gone":
+        del document[path[-1]]
+    else:
+        document[path[-1]] = value
+
+
+class Characters(unittest.TestCase):
+    def test_keys_of_dials_are_written_beside_the_clips_they_belong_to(self):
+        character = everything(np.random.default_rng(3))
+        times = np.array([0.0, 0.5, 1.0])
+        cubic = np.arange(9.0).reshape(3, 3, 1)
+        tracks = (
+            Track("dial", -1, times, np.array([[0.0], [2.0], [1.0]]), "LINEAR", "Wet"),
+            Track("dial", -1, times, cubic, "CUBICSPLINE", "Dry"),
+        )
+        clip = character.clips[0]
+        keyed = replace(character, clips=(replace(clip, tracks=(*clip.tracks, *tracks)),))
+        document = json.loads(json.dumps(plain_rules(keyed)))
+        back = with_plain_rules(character, document)
+        got = [t for t in back.clips[0].tracks if t.channel == "dial"]
+        self.assertEqual([(t.dial, t.interpolation) for t in got], [("Wet", "LINEAR"), ("Dry", "CUBICSPLINE")])
+        for one, other in zip(got, tracks, strict=True):
+            np.testing.assert_array_equal(one.values, other.values)
+        # Read again over itself they are not doubled, and a pose of the clip sets the dial.
+        again = with_plain_rules(back, document).clips[0]
+        self.assertEqual(len(again.tracks), len(keyed.clips[0].tracks))
+        self.assertAlmostEqual(again.pose_at(character.skeleton, 0.25).dials["Wet"], 1.0)
+        self.assertEqual(Clip("x", 1.0, ()).pose_at(character.skeleton, 0.5).dials, None)
+
+    def test_another_version_shares_skeleton_and_binding_exactly_when_they_are_the_same(self):
+        base = tube()
+        moved = edit.moved_joints(base, {2: [0.0, 0.6, 0.0]})
+        dense = moved.binding.joint_weights.astype(float)
+        dense[:, [1, 2]] = dense[:, [2, 1]]
+        swapped = with_joint_weights(moved, dense)
+        arrays = _Kept()
+        for known in (base, moved, swapped):
+            document = to_document(known, base, arrays)
+            back = from_document(base, document, arrays, known)
+            self.assertIs(back.skeleton, known.skeleton)
+            self.assertIs(back.binding, known.binding)
+            for other in (base, moved, swapped):
+                fresh = from_document(base, document, arrays, other)
+                np.testing.assert_array_equal(fresh.binding.joint_weights, known.binding.joint_weights)
+                np.testing.assert_array_equal(fresh.skeleton.rest_global, known.skeleton.rest_global)
+                self.assertEqual(fresh.binding is other.binding, other is known)
+
+    def test_weights_of_a_joint_that_is_not_there_are_refused(self):
+        base = tube()
+        for joints in (np.array([[3]]), np.array([[-1]]), np.array([[0, 1]])):
+            arrays = _Kept()
+            ref = arrays.put("weights", "", joints.repeat(len(base.mesh), 0), np.ones((len(base.mesh), 1), np.float32))
+            with self.assertRaisesRegex(BadFileError, "joint that is not there"):
+                from_document(base, {"version": 2, "weights": ref}, arrays)
+
+
+class _Kept:
+    """Arrays kept as they are."""
+
+    def __init__(self):
+        self.all = []
+
+    def put(self, kind, label, *arrays):
+        self.all.append(arrays)
+        return len(self.all) - 1
+
+    def get(self, kind, ref):
+        return self.all[ref]
