@@ -103,6 +103,21 @@ class Template(unittest.TestCase):
             at = skeleton.rest_global[skeleton.find(f"left_{joint}"), :3, 3]
             self.assertLess(float(np.linalg.norm(self.markers[marker] - at)), 0.04, marker)
 
+    def test_a_figure_of_another_size_elsewhere_in_depth_has_its_markers_there(self):
+        for size, shift in ((0.01, 0.0), (37.0, 2.0)):
+            moved = guessed_markers(self.rest * size + [0, shift, -shift])
+            for name in MARKERS:
+                np.testing.assert_allclose(moved[name], self.markers[name] * size + [0, shift, -shift], rtol=1e-4,
+                                           atol=1e-4 * size)  # fmt: skip
+
+    def test_on_anything_at_all_the_markers_are_finite_and_in_order_of_height(self):
+        draw = np.random.default_rng(3)
+        for cloud in (draw.normal(size=(50, 3)), draw.uniform(-2, -1, (30, 3)), np.zeros((4, 3)), np.eye(3)):
+            markers = guessed_markers(cloud)
+            self.assertTrue(all(np.isfinite(m).all() for m in markers.values()))
+            heights = [markers[n][1] for n in ("head_top", "neck", "hip", "knee", "ankle")]
+            self.assertEqual(heights, sorted(heights, reverse=True))
+
     def test_a_figure_beside_the_middle_gets_the_same_skeleton_and_weights_there(self):
         aside = np.array([0.7, 0.0, 0.2])
         character, _ = brought(write_obj(self.keeper, self.rest + aside))

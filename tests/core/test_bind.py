@@ -265,6 +265,18 @@ class Automatic(unittest.TestCase):
         np.testing.assert_allclose(mixed[2000:], self.keeper.binding.joint_weights[2000:], atol=1e-6)
         np.testing.assert_allclose(mixed[:2000], automatic_weights(self.keeper)[:2000], atol=1e-9)
 
+    def test_outside_of_a_region_all_stays_to_the_last_bit_and_on_its_border_both_are_mixed(self):
+        region = np.zeros(len(self.keeper.mesh.points), np.float32)
+        region[:2000], region[1500:2000] = 1, 0.5
+        before = self.keeper.binding.joint_weights
+        after = bound_automatically(self.keeper, 8, region=region).binding.joint_weights
+        np.testing.assert_array_equal(after[2000:], before[2000:])
+        whole = bound_automatically(self.keeper, 8).binding.joint_weights
+        # Limits and mends decide by a hair what they drop, so the two are compared over many.
+        off = np.abs(after[:2000] - np.where(region[:, None] == 1, whole, 0.5 * (before + whole))[:2000])
+        self.assertLess(np.median(off.sum(axis=1)), 0.02)
+        self.assertGreater(np.median(np.abs(before - whole)[:2000].sum(axis=1)), 0.1)
+
     def test_nothing_chosen_is_told(self):
         none = np.zeros(len(self.keeper.skeleton), bool)
         with self.assertRaisesRegex(BadEditError, "No joint"):

@@ -5,6 +5,8 @@ import json
 import unittest
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
@@ -16,8 +18,10 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.joints import edit
 from plethos.core.joints.edit import hinged, moved_joints
+from plethos.core.joints.frames import frame_along
 from plethos.core.joints.layout import laid_out, layout_to_json
 from plethos.core.joints.ranges import PRESETS, hinge_of, suggested, with_range
+from plethos.core.measure.girth import bone_directions
 from plethos.core.rules import Rules
 from plethos.core.skeleton import Hinge, pose_from_json
 from plethos.core.weights.assign import with_joint_weights
@@ -304,6 +308,55 @@ class Edited(unittest.TestCase):
         self.assertEqual(centres, sorted(centres))
         with self.assertRaisesRegex(BadEditError, "nothing hangs on it"):
             edit.twisted(bare, bare.skeleton.find("left_thumb_3"), 2)
+
+
+class WithoutBones(unittest.TestCase):
+    """Joints that stand alone, or on each other."""
+
+    def test_what_has_no_bone_is_told(self):
+        character = edit.made(tube(), "loose", None, [1, 0, 0])
+        loose = character.skeleton.find("loose")
+        self.assertIsNone(edit.bone_of(character.skeleton, loose))
+        for change, words in (
+            (lambda: edit.aimed(character, loose), "no bone to lie along"),
+            (lambda: edit.twisted(character, loose, 2), "no bone to put twist joints"),
+            (lambda: edit.twisted(character, 1, 0), "Between 1 and 8"),
+            (lambda: edit.twisted(character, 1, 9), "Between 1 and 8"),
+            (lambda: with_range(character, loose, "knee_flexion"), "no bone that could turn"),
+            (lambda: with_range(character, 1, "tail"), "no range of motion called"),
+        ):
+            with self.assertRaisesRegex(BadEditError, words):
+                change()
+        again = edit.continued(character, "second", None, [2, 0, 0])
+        self.assertEqual(again.skeleton.parents[again.skeleton.find("second")], -1)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_a_frame_lies_along_its_bone_and_as_near_to_its_hinge_as_can_be(self, seed):
+        draw = np.random.default_rng(seed)
+        bone, hinge = draw.normal(size=(2, 3)) * draw.uniform(0.01, 10)
+        frame = frame_along(bone, hinge)
+        np.testing.assert_allclose(frame.T @ frame, np.eye(3), atol=1e-9)
+        self.assertGreater(np.linalg.det(frame), 0)
+        np.testing.assert_allclose(frame[:, 1] * np.linalg.norm(bone), bone, atol=1e-9)
+        # Of all axes across the bone none is nearer to the hinge.
+        across = [frame[:, 0] * np.cos(t) + frame[:, 2] * np.sin(t) for t in np.linspace(0, 2 * np.pi, 40)]
+        self.assertGreaterEqual(float(frame[:, 2] @ hinge), max(float(a @ hinge) for a in across) - 1e-9)
+        along = frame_along(bone, 3 * bone)
+        np.testing.assert_allclose(along.T @ along, np.eye(3), atol=1e-9)
+
+    def test_a_bone_stands_in_for_one_that_is_missing(self):
+        skeleton = tube().skeleton
+        lower, upper = skeleton.find("lower"), skeleton.find("upper")
+        for joint in (lower, upper):
+            before, after = bone_directions(skeleton, joint)
+            np.testing.assert_allclose([before, after], [[0, 1, 0]] * 2, atol=1e-12)
+        loose = edit.made(tube(), "loose", None, [1, 0, 0]).skeleton
+        np.testing.assert_allclose(bone_directions(loose, loose.find("loose")), [[0, 1, 0]] * 2)
+        bent = edit.moved_joints(edit.made(tube(), "end", upper, [0.3, 0.9, 0]), {}).skeleton
+        before, after = bone_directions(bent, bent.find("upper"))
+        np.testing.assert_allclose(before, [0, 1, 0], atol=1e-12)
+        np.testing.assert_allclose(after, [0.6, 0.8, 0], atol=1e-9)
 
 
 class Ranges(unittest.TestCase):

@@ -2,7 +2,11 @@
 
 import unittest
 
+import igl
 import numpy as np
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy.sparse import csgraph
 
 from plethos.core.topology import Topology
@@ -31,6 +35,21 @@ class Heat(unittest.TestCase):
     def test_a_mirrored_tube_has_mirrored_weights(self):
         rings = self.weights[: 41 * 24].reshape(41, 24, 2)
         np.testing.assert_allclose(rings, rings[::-1, :, ::-1], atol=1e-6)
+
+    @given(st.integers(0, 2**31), st.floats(0.2, 5))
+    @settings(max_examples=8, deadline=None)
+    def test_they_solve_the_equation_of_heat_with_libigls_matrices(self, seed, strength):
+        # On a mesh that is Delaunay the Laplacian is the cotangent one: (L + A H) w = A H p, solved densely.
+        draw = np.random.default_rng(seed)
+        ball = trimesh.creation.icosphere(2, radius=0.4)
+        points, t = np.asarray(ball.vertices) * [1, 1.1, 0.95], np.asarray(ball.faces, np.int64)
+        nearest = np.eye(3)[draw.integers(0, 3, len(points))]
+        nearest[:5] = 1 / 3
+        distance = draw.uniform(0.1, 0.4, len(points))
+        heat = np.diag(igl.massmatrix(points, t, igl.MASSMATRIX_TYPE_BARYCENTRIC).diagonal() * strength / distance**2)
+        theirs = np.linalg.solve(heat - igl.cotmatrix(points, t).toarray(), heat @ nearest)
+        ours = heat_weights(points, t.astype(np.int32), nearest, distance, strength)
+        np.testing.assert_allclose(ours, theirs, atol=2e-6)
 
     def test_two_pieces_and_a_flat_triangle_work(self):
         points = np.vstack([self.points, self.points + np.float32(3)])
@@ -92,3 +111,32 @@ class Weld(unittest.TestCase):
         target = np.array([[0.0, 0.1, 0.0], [0.0, -0.1, 0.0]])
         self.assertEqual(len(weld(points, slots, weights, [target], 1e-6)[1]), 2)
         self.assertEqual(len(weld(points, slots, weights, [], 1e-6)[1]), 1)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=40, deadline=None)
+    def test_any_copies_are_found_and_nothing_else(self, seed):
+        draw = np.random.default_rng(seed)
+        count, bones = 20, 5
+        places, shape = draw.uniform(-1, 1, (count, 3)), draw.normal(size=(count, 3))
+        # Two of them lie in one place and follow other bones, two are moved apart by a shape only.
+        places[1], places[3], shape[1] = places[0], places[2], shape[0]
+        slots = np.stack([draw.permutation(bones)[:3] for _ in range(count)]).astype(np.int32)
+        weights = draw.dirichlet(np.ones(3), count)
+        slots[0], slots[1], slots[3], weights[3] = [0, 1, 2], [3, 4, 2], slots[2], weights[2]
+        copy_of = np.concatenate([np.arange(count), draw.integers(0, count, 60)])
+        order = draw.permutation(len(copy_of))
+        copy_of = copy_of[order]
+        shuffled = draw.permuted(np.tile(np.arange(3), (len(order), 1)), axis=1)
+        jitter = draw.uniform(-1, 1, (len(order), 3)) * 2e-8
+        found, kept = weld(
+            places[copy_of] + jitter,
+            np.take_along_axis(slots[copy_of], shuffled, 1),
+            np.take_along_axis(weights[copy_of], shuffled, 1),
+            [shape[copy_of]],
+            1e-6,
+        )
+        self.assertEqual(len(kept), count)
+        same, told = copy_of[:, None] == copy_of[None], found[:, None] == found[None]
+        np.testing.assert_array_equal(told, same)
+        np.testing.assert_array_equal(found[kept], np.arange(count))
+        self.assertTrue((np.diff(kept) > 0).all())

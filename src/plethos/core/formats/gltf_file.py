@@ -33,7 +33,7 @@ WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "M
 # More vertices than any character has; a claim above it is a broken file, not a reason to ask for the memory.
 MOST_ELEMENTS = 20_000_000
 PACKED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
-# How the lists that are walked are built (glTF 2.0, 5); anything may be missing. Numbers are checked where they are used.
+# How the lists that are walked are built (glTF 2.0, 5); anything may be missing. What a number may be is checked later.
 SHAPES: dict[str, Any] = {
     "nodes": {"children": [int]},
     "scenes": {"nodes": [int]},
