@@ -240,6 +240,23 @@ class Edited(unittest.TestCase):
             used = row[weights > 0]
             self.assertEqual(len(used), len(set(used.tolist())))
 
+    def test_an_heir_that_the_skin_did_not_know_takes_over_where_the_skin_is(self):
+        character = tube()
+        lower, upper = (character.skeleton.find(n) for n in ("lower", "upper"))
+        fresh = edit.made(character, "middle", lower, [0.1, 0.3, -0.2])
+        hung = edit.reparented(fresh, fresh.skeleton.find("upper"), fresh.skeleton.find("middle"))
+        left = edit.removed(hung, [hung.skeleton.find("upper")])
+        np.testing.assert_allclose(Evaluator.of(left).rest(), character.mesh.rest, atol=1e-6)
+        middle = left.skeleton.find("middle")
+        np.testing.assert_allclose(
+            left.binding.joint_weights[:, middle], character.binding.joint_weights[:, upper], atol=1e-6
+        )
+        pose = left.skeleton.rest_pose().with_rotation(middle, Rotation.from_rotvec([0, 0, 0.8]).as_quat())
+        whole = character.binding.joint_weights[:, upper] > 0.999
+        at = np.array([0.1, 0.3, -0.2])
+        turned = Rotation.from_rotvec([0, 0, 0.8]).apply(character.mesh.rest[whole] - at) + at
+        np.testing.assert_allclose(evaluate_exact(left, pose)[whole], turned, atol=1e-6)
+
     def test_at_the_top_the_joint_beside_takes_over_and_the_only_one_has_to_stay(self):
         character = tube()
         skeleton = character.skeleton

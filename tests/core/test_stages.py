@@ -550,6 +550,56 @@ class Twins(unittest.TestCase):
         paired = np.flatnonzero((twin >= 0) & (np.abs(dense[0]).max(axis=1) > 0))
         np.testing.assert_allclose(dense[1][paired], dense[0][paired], atol=1e-6)
 
+    def test_a_set_of_poses_of_two_joints_a_dial_and_a_product_are_mirrored_with_what_they_switch_on(self):
+        keeper = self.keeper.with_rules(Rules())
+        skeleton = keeper.skeleton
+        arm, elbow, neck = (skeleton.find(n) for n in ("left_upper_arm", "left_forearm", "neck"))
+        draw = np.random.default_rng(8)
+        turns = Rotation.from_rotvec(draw.normal(0, 0.6, (4, 3))).as_quat().reshape(2, 2, 4)
+        poses = tuple(
+            StoredPose(tuple(map(tuple, t.tolist())), by, by, by)
+            for t, by in zip(turns, ("both", "swing"), strict=True)
+        )
+        reach = PoseSet((arm, elbow), (UP, UP), poses, 1.5, "Reach", "reach")
+        nod = HingeTrigger(neck, Z, Response((0.0, 1.0), (0.0, 1.0)), id="nod")
+        wet = DialTrigger("wet", Response((0.0, 1.0), (0.2, 1.0)), id="soaked")
+        chosen = np.flatnonzero(keeper.binding.subtree_weights(skeleton, elbow) > 0.5)[::7].astype(np.int32)
+        shape = Shape("s", chosen, draw.normal(0, 0.02, (len(chosen), 3)).astype(np.float32))
+        rules = Rules(
+            (Dial("Wet", id="wet"),), (reach, nod, wet, ProductTrigger(("both", "swing", "soaked", "nod"), id="p"))
+        )
+        one = Remedy(Corrective.of(shape), "Left reach", by="p", id="r")
+        both = twinned(keeper.with_rules(rules).with_remedy(one), "r")
+        other = both.rules.remedy(both.rules.remedy("r").twin)
+        self.assertEqual(other.name, "Right reach")
+        # What both sides share is not doubled: the nod and the dial; their own are.
+        self.assertEqual(
+            sorted(t.kind for t in both.rules.triggers), sorted(["pose_set", "product"] * 2 + ["hinge", "dial"])
+        )
+        evaluator, most = Evaluator.of(both), 0.0
+        for seed in range(6):
+            draw = np.random.default_rng(seed)
+            pose = skeleton.rest_pose()
+            pose.rotations[[arm, elbow]] = [
+                (Rotation.from_quat(q) * Rotation.from_rotvec(draw.normal(0, 0.2, 3))).as_quat()
+                for q in turns[seed % 2]
+            ]
+            pose.rotations[neck] = Rotation.from_rotvec([0, 0, 0.7]).as_quat()
+            mirrored = skeleton.rest_pose()
+            for j, there in enumerate(keeper.joint_pairs.tolist()):
+                mirrored.rotations[there] = keeper.mirror.rotation(j, pose.rotations[j])
+            here, there = (evaluator.pose(replace(p, dials={"Wet": 0.9})) for p in (pose, mirrored))
+            self.assertAlmostEqual(here.activation("r"), there.activation(other.id), delta=2e-4)
+            self.assertAlmostEqual(here.activation(other.id), there.activation("r"), delta=2e-4)
+            most = max(most, here.activation("r"))
+        self.assertGreater(most, 0.02)
+        # Made again after a change it takes the change over and adds nothing.
+        changed = both.rules.with_trigger(replace(reach, radius=1.2))
+        again = twinned(both.with_rules(changed), "r")
+        self.assertEqual(len(again.rules.triggers), len(both.rules.triggers))
+        self.assertEqual([t.radius for t in again.rules.triggers if t.kind == "pose_set"], [1.2, 1.2])
+        self.assertEqual(again.rules.remedy("r").twin, other.id)
+
     def test_helpers_twist_the_other_way_and_what_lies_in_the_middle_has_no_twin(self):
         keeper = self.keeper.with_rules(Rules())
         hand, forearm = (keeper.skeleton.find(f"left_{n}") for n in ("hand", "forearm"))

@@ -60,7 +60,7 @@ class Rules:
     def value_ids(self) -> tuple[str, ...]:
         """The ids of all values: dials, groups, then those of the triggers."""
         given = [d.id for d in self.dials] + [g.id for g in self.groups]
-        return (*given, *(str(v) for t in self.triggers for v in sorted(map(str, t.writes()))))
+        return (*given, *(v for t in self.triggers for v in t.writes()))
 
     @cached_property
     def _by_id(self) -> dict[str, Remedy]:

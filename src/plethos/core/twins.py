@@ -41,14 +41,20 @@ def twinned(character: Character, remedy_id: str) -> Character:
     remedy = rules.remedy(remedy_id)
     known = rules.remedy(remedy.twin) if remedy.twin is not None and rules.has(remedy.twin) else None
     needed = _one_sided(character, remedy)
+    there = _one_sided(character, known) if known is not None else []
     if not needed and not any(joints.joint(j) != j for j in _own_joints(remedy)):
         raise BadEditError(f"“{remedy.name}” lies in the middle: there is no other side for it.")
     ids = {remedy.id: known.id if known is not None else new_id()}
-    old = rules.trigger_of(known) if known is not None else None
     for trigger in needed:
-        same = old is not None and trigger is rules.trigger_of(remedy) and type(old) is type(trigger)
-        ids[trigger.id] = old.id if same and old is not None else new_id()
-        ids |= {str(v): new_id() for v in trigger.writes() if v != trigger.id}
+        left = [t for t in there if type(t) is type(trigger) and t.id not in ids.values()]
+        reads = {ids.get(slot, slot) if isinstance(slot, str) else joints.joint(slot) for slot in trigger.reads()}
+        same = next((t for t in left if t.reads() == reads), None)
+        if same is None and known is not None and trigger is rules.trigger_of(remedy):
+            # It may read another joint by now.
+            same = next((t for t in left if t is rules.trigger_of(known)), None)
+        own, others = trigger.writes(), () if same is None else same.writes()
+        ids |= {v: others[k] if k < len(others) else new_id() for k, v in enumerate(own)}
+        ids[trigger.id] = new_id() if same is None else same.id
     if known is not None:
         name = known.name
     else:
@@ -57,6 +63,9 @@ def twinned(character: Character, remedy_id: str) -> Character:
     rules = rules.with_remedy(replace(remedy, twin=fresh.id)).with_remedy(fresh)
     for trigger in needed:
         rules = rules.with_trigger(trigger.mapped(joints, ids))
+    for trigger in reversed(there):
+        if trigger.id not in ids.values():
+            rules = rules.without_unread(trigger)
     return character.with_rules(rules)
 
 
@@ -65,7 +74,7 @@ def _own_joints(remedy: Remedy) -> list[int]:
 
 
 def _one_sided(character: Character, remedy: Remedy) -> list[Trigger]:
-    """The triggers that a remedy depends on which read something of one side."""
+    """The triggers that a remedy depends on which read something of one side, each after those that it reads."""
     rules, joints = character.rules, character.mirror
     found: list[Trigger] = []
 

@@ -119,7 +119,7 @@ def delete_trigger(workbench: Workbench, character_id: str, trigger_id: str) -> 
         gone = next((t for t in rules.triggers if t.id == trigger_id), None)
         if gone is None:
             raise BadEditError("That trigger is not there any more; it may have been deleted or undone.")
-        _refuse_read(rules, sorted(map(str, gone.writes())), rules.label(gone))
+        _refuse_read(rules, gone.writes(), rules.label(gone))
         return replace(rules, triggers=tuple(t for t in rules.triggers if t.id != trigger_id))
 
     return _rules(workbench, character_id, "Delete trigger", change)

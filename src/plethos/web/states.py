@@ -108,7 +108,7 @@ def _values(rules: Rules) -> list[ValueInfo]:
     out += [ValueInfo(id=g.id, name=g.name, kind="group") for g in rules.groups]
     for trigger in rules.triggers:
         poses = {p.id: p.name for p in trigger.poses} if isinstance(trigger, PoseSet) else {}
-        for value in sorted(map(str, trigger.writes())):
+        for value in trigger.writes():
             name = poses.get(value) or rules.label(trigger)
             out.append(ValueInfo(id=value, name=name, kind=trigger.kind))
     return out

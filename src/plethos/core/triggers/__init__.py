@@ -32,8 +32,8 @@ class Trigger(Protocol):
         """The joints and values that it depends on."""
         ...
 
-    def writes(self) -> frozenset[Slot]:
-        """The values that it gives."""
+    def writes(self) -> tuple[str, ...]:
+        """The values that it gives, in the order of what they stand for."""
         ...
 
     def mapped(self, joints: JointMap, ids: IdMap) -> Trigger:

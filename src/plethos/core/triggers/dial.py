@@ -43,8 +43,8 @@ class DialTrigger:
     def reads(self) -> frozenset[Slot]:
         return frozenset({self.value})
 
-    def writes(self) -> frozenset[Slot]:
-        return frozenset({self.id})
+    def writes(self) -> tuple[str, ...]:
+        return (self.id,)
 
     def mapped(self, joints: JointMap, ids: IdMap) -> DialTrigger:
         return replace(self, value=ids.get(self.value, self.value), id=ids.get(self.id, self.id))

@@ -50,8 +50,8 @@ class HingeTrigger:
     def reads(self) -> frozenset[Slot]:
         return frozenset({self.joint})
 
-    def writes(self) -> frozenset[Slot]:
-        return frozenset({self.id})
+    def writes(self) -> tuple[str, ...]:
+        return (self.id,)
 
     def middle(self, skeleton: Skeleton) -> float:
         """The middle of the angles that it can tell apart, radians: of the joint's range and its own knots together.

@@ -144,8 +144,8 @@ class PoseSet:
     def reads(self) -> frozenset[Slot]:
         return frozenset(self.joints)
 
-    def writes(self) -> frozenset[Slot]:
-        return frozenset(p.id for p in self.poses)
+    def writes(self) -> tuple[str, ...]:
+        return tuple(p.id for p in self.poses)
 
     def mapped(self, joints: JointMap, ids: IdMap) -> PoseSet:
         there = [joints.joint(j) for j in self.joints]

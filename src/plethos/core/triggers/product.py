@@ -40,8 +40,8 @@ class ProductTrigger:
     def reads(self) -> frozenset[Slot]:
         return frozenset(self.inputs)
 
-    def writes(self) -> frozenset[Slot]:
-        return frozenset({self.id})
+    def writes(self) -> tuple[str, ...]:
+        return (self.id,)
 
     def mapped(self, joints: JointMap, ids: IdMap) -> ProductTrigger:
         return replace(self, inputs=tuple(ids.get(i, i) for i in self.inputs), id=ids.get(self.id, self.id))
