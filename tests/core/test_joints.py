@@ -114,6 +114,7 @@ class Edited(unittest.TestCase):
         again = laid_out(self.keeper, json.loads(json.dumps(layout_to_json(edited.skeleton, self.skeleton))))
         self.assertEqual(again.skeleton.names, edited.skeleton.names)
         np.testing.assert_array_equal(again.skeleton.rest_global, edited.skeleton.rest_global)
+        self.assertEqual(again.skeleton.joint_keys, edited.skeleton.joint_keys)
         self.stays(again)
 
     def test_a_joint_is_made_on_both_sides(self):
@@ -463,6 +464,29 @@ class Written(unittest.TestCase):
             wanted = Evaluator.of(changed).pose(before.pose_at(changed.skeleton, 1.0)).points
             got = Evaluator.of(again).pose(after.pose_at(again.skeleton, 1.0)).points
             np.testing.assert_allclose(got, wanted, atol=5e-5, err_msg=before.name)
+
+    def test_every_node_hangs_in_one_place_however_joints_are_hung(self):
+        source = parse(tube_file().pack())
+        character = read_character(source, "Tube")
+        topped = edit.made(character, "top", None, [0, 0, 0])
+        for change in (
+            lambda c: edit.reparented(c, c.skeleton.find("root"), c.skeleton.find("top")),  # stood in the scene
+            lambda c: edit.reparented(c, c.skeleton.find("upper"), None),  # hung on another
+            lambda c: edit.reparented(c, c.skeleton.find("upper"), c.skeleton.find("root")),
+        ):
+            changed = change(topped)
+            file = parse(write_glb(changed, source))
+            nodes = file.document["nodes"]
+            hung = [n for node in nodes for n in node.get("children", [])]
+            listed = file.document["scenes"][0]["nodes"]
+            self.assertEqual(sorted(hung + listed), list(range(len(nodes))))
+            again = read_character(file, "Again")
+            for name in changed.skeleton.names:
+                up, up_again = (
+                    c.skeleton.parents[c.skeleton.find(name)] for c in (changed, again)
+                )  # fmt: skip
+                names = [c.skeleton.names[u] if u >= 0 else None for c, u in ((changed, up), (again, up_again))]
+                self.assertEqual(names[0], names[1], name)
 
     def test_a_part_without_skin_stays_when_the_joint_that_carries_it_is_moved(self):
         source = tube_file()

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plethos.core.clips import Clip, Track
-from plethos.core.codec import from_document, rules_from_document, rules_to_document, to_document
+from plethos.core.codec import from_document, rules_from_document, rules_to_document, to_document, upgraded
 from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadEditError, BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
@@ -19,6 +19,7 @@ from plethos.core.joints import edit
 from plethos.core.mask import Mask
 from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, Target, remedy_from_document
 from plethos.core.response import Response
+from plethos.core.review import CHANGED
 from plethos.core.rules import Rules
 from plethos.core.shape import Shape
 from plethos.core.triggers import trigger_from_document
@@ -181,7 +182,9 @@ class Documents(unittest.TestCase):
         remedies = [replace(r, group="half", notes=("Look.",), amount=0.25) if r.id == "c" else r
                     for r in rules.remedies]  # fmt: skip
         remedies[3] = replace(remedies[3], on=False, twin="b")
-        cls.character = cls.character.with_rules(replace(rules, groups=groups, remedies=tuple(remedies)))
+        triggers = [replace(t, name=f"Called {t.id}") for t in rules.triggers]
+        rules = replace(rules, groups=groups, triggers=tuple(triggers), remedies=tuple(remedies))
+        cls.character = cls.character.with_rules(rules)
         cls.arrays = InlineArrays(cls.character)
         cls.document = json.loads(
             json.dumps(rules_to_document(cls.character.rules, cls.character.skeleton, cls.arrays))
@@ -194,6 +197,9 @@ class Documents(unittest.TestCase):
         self.assertEqual(back.dials + back.groups, self.character.rules.dials + self.character.rules.groups)
         # Degrees and back are off by the last bit of a number.
         self.assertEqual(ids(back.triggers), ids(self.character.rules.triggers))
+        bend = next(t for t in self.document["triggers"] if t["id"] == "bend")
+        self.assertAlmostEqual(bend["start_deg"], np.degrees(-0.5))
+        self.assertAlmostEqual(bend["end_deg"], np.degrees(1.5))
         told = ("id", "name", "by", "on", "amount", "group", "twin", "notes", "kind")
         for one, other in zip(back.remedies, self.character.rules.remedies, strict=True):
             self.assertEqual([getattr(one, k) for k in told], [getattr(other, k) for k in told])
@@ -296,6 +302,53 @@ def _set(document, path, value):
         del document[path[-1]]
     else:
         document[path[-1]] = value
+
+
+class OfBefore(unittest.TestCase):
+    """Documents of version 1, word for word: a remedy was one shape with a hinge trigger of its own."""
+
+    def test_each_remedy_becomes_a_corrective_tied_to_a_trigger_of_its_own(self):
+        trigger = {"kind": "hinge", "joint": "upper", "axis": [0, 0, 1], "knots": [{"angle_deg": 0, "value": 0}]}
+        old = {
+            "moved": True,
+            "remedies": [
+                {"id": "a", "name": "Elbow", "trigger": trigger, "blobs": ["hash"], "pose": {"joints": {}}, "on": False,
+                 "amount": 0.5, "report": {"moved": 3, "warnings": ["Flat.", CHANGED]}},
+                {"id": "b", "name": "Elbow", "targets": ["Elbow_2"]},
+                {"id": "c", "targets": ["Corrective"], "report": {"warnings": None}},
+            ],
+            "regions": [{"name": "fold", "blob": "other"}, {"name": "", "vertices": [1], "shares": [0.5]}],
+        }  # fmt: skip
+        plain = {"kind": "corrective", "by": None, "on": True, "amount": 1.0, "notes": []}
+
+        def target(name, shape, pose=None, **report):
+            return [{"at": 1.0, "name": name, "shape": shape, "pose": pose, "report": {"warnings": [], **report}}]
+
+        first = target("Elbow", "hash", {"joints": {}}, moved=3, warnings=["Flat."])
+        self.assertEqual(upgraded(old), {
+            "moved": True,
+            "version": 2,
+            "triggers": [{**trigger, "id": "a-trigger", "name": ""}],
+            "remedies": [
+                {**plain, "id": "a", "name": "Elbow", "by": "a-trigger", "on": False, "amount": 0.5,
+                 "notes": [CHANGED], "targets": first},
+                {**plain, "id": "b", "name": "Elbow_2", "targets": target("Elbow_2", "Elbow_2")},
+                {**plain, "id": "c", "name": "Corrective", "targets": target("Corrective", "Corrective")},
+            ],
+            "regions": [{"name": "fold", "mask": "other"}, {"name": "", "mask": {"vertices": [1], "shares": [0.5]}}],
+        })  # fmt: skip
+        for broken in ({"remedies": [{"id": "a"}]}, {"remedies": [3]}, {"regions": [{"blob": "x"}]}):
+            with self.assertRaisesRegex(BadFileError, "incomplete"):
+                upgraded(broken)
+        for later in ({"version": 3}, {"version": "2"}, {"remedies": 4}):
+            with self.assertRaisesRegex(BadFileError, "later version"):
+                upgraded(later)
+
+    def test_places_of_before_joints_could_be_edited_move_them(self):
+        base = tube()
+        back = from_document(base, {"places": {"upper": [0, 0.6, 0.1]}}, _Kept())
+        np.testing.assert_allclose(back.skeleton.rest_global[2, :3, 3], [0, 0.6, 0.1], atol=1e-12)
+        np.testing.assert_allclose(Evaluator.of(back).rest(), base.mesh.rest, atol=1e-6)
 
 
 class Characters(unittest.TestCase):

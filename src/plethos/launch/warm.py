@@ -12,6 +12,9 @@ from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skinning import kernels
 from plethos.core.topology import Topology
 from plethos.core.triggers import kernels as trigger_kernels
+from plethos.core.weights import fit
+from plethos.core.weights.bones import Segment, segment_distances
+from plethos.core.weights.limit import limit_influences
 
 
 def warm_kernels() -> None:
@@ -20,9 +23,13 @@ def warm_kernels() -> None:
     assert kinematics.forward is not None
     assert trigger_kernels.hinge_values is not None
     assert remedy_kernels.target_weights is not None
+    assert fit.fitted is not None
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)
     intersecting_pairs(points, triangles)
+    limit_influences(np.eye(4), 2)
+    segment_distances(points, np.zeros((4, 3)), [Segment(0, points[0], points[1])])
+    Topology(4, triangles).patches(np.ones(4, bool))
     surface = SculptSurface(Topology(4, triangles), points.copy(), points)
     for brush in BRUSHES.values():
         brush(surface, Dab(0, (0.2, 0.2, 0.0), 0.5, 0.1))

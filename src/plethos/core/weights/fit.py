@@ -66,7 +66,7 @@ def fitted(character: Character, most: int) -> Fitted:
     dense = character.binding.joint_weights.astype(np.float64)
     many = np.flatnonzero((dense > 1e-6).sum(axis=1) > most)
     turns, moves = _range_ends(character.skeleton)
-    order = np.argsort(-dense[many], axis=1, kind="stable")[:, :CANDIDATES]
+    order = np.ascontiguousarray(np.argsort(-dense[many], axis=1, kind="stable")[:, :CANDIDATES], np.int64)
     rows = np.take_along_axis(dense[many], order, 1)
     rows[rows <= 1e-6] = 0
     rows /= np.maximum(rows.sum(axis=1, keepdims=True), 1e-12)
@@ -101,54 +101,6 @@ def _ends(skeleton: Skeleton) -> Iterator[tuple[int, Array, float]]:
             for angle in (low, high):
                 if abs(angle) > 1e-3:
                     yield joint, axis, angle
-
-
-@nb.njit(cache=True, nogil=True)
-def _fit(points, order, weights, moves, below, most, kept, shift, turn):  # type: ignore[no-untyped-def]
-    """Fill `kept` (as `weights`), the greatest `shift` of each vertex, and the `turn` that shows it."""
-    count = order.shape[1]
-    place = np.empty((count, 3))
-    for v in range(len(points)):
-        n = 0
-        while n < count and weights[v, n] > 0:
-            n += 1
-        gram = np.zeros((n, n))
-        for p in range(len(moves)):
-            if _alike(below[p], order[v], n):
-                continue
-            _places(points[v], order[v], moves[p], weights[v], n, place)
-            for a in range(n):
-                for b in range(n):
-                    for c in range(3):
-                        gram[a, b] += place[a, c] * place[b, c]
-        left = np.ones(n, np.bool_)
-        for _ in range(n - most):
-            least, worst = np.inf, -1
-            for k in range(n - 1, -1, -1):
-                if left[k]:
-                    left[k] = False
-                    error = _error(gram, _weighed(gram, weights[v], left))
-                    left[k] = True
-                    if error < least - 1e-15:
-                        least, worst = error, k
-            left[worst] = False
-        best = _weighed(gram, weights[v], left)
-        plain = _weighed(gram, weights[v], np.arange(n) < most)
-        if _error(gram, plain) < _error(gram, best):
-            best = plain
-        kept[v, :n] = best
-        for p in range(len(moves)):
-            if _alike(below[p], order[v], n):
-                continue
-            _places(points[v], order[v], moves[p], weights[v], n, place)
-            far = 0.0
-            for c in range(3):
-                moved = 0.0
-                for k in range(n):
-                    moved += best[k] * place[k, c]
-                far += moved * moved
-            if np.sqrt(far) > shift[v]:
-                shift[v], turn[v] = np.sqrt(far), p
 
 
 @nb.njit(cache=True, nogil=True)
@@ -204,3 +156,56 @@ def _weighed(gram, weights, left):  # type: ignore[no-untyped-def]
 @nb.njit(cache=True, nogil=True)
 def _error(gram, weights):  # type: ignore[no-untyped-def]
     return weights @ gram @ weights
+
+
+_d1, _d2, _d4 = nb.float64[::1], nb.float64[:, ::1], nb.float64[:, :, :, ::1]
+_l1, _l2, _b2 = nb.int64[::1], nb.int64[:, ::1], nb.boolean[:, ::1]
+
+
+# With its types told it is compiled on import: nobody waits for that at the first delivery.
+@nb.njit(nb.void(_d2, _l2, _d2, _d4, _b2, nb.int64, _d2, _d1, _l1), cache=True, nogil=True)
+def _fit(points, order, weights, moves, below, most, kept, shift, turn):  # type: ignore[no-untyped-def]
+    """Fill `kept` (as `weights`), the greatest `shift` of each vertex, and the `turn` that shows it."""
+    count = order.shape[1]
+    place = np.empty((count, 3))
+    for v in range(len(points)):
+        n = 0
+        while n < count and weights[v, n] > 0:
+            n += 1
+        gram = np.zeros((n, n))
+        for p in range(len(moves)):
+            if _alike(below[p], order[v], n):
+                continue
+            _places(points[v], order[v], moves[p], weights[v], n, place)
+            for a in range(n):
+                for b in range(n):
+                    for c in range(3):
+                        gram[a, b] += place[a, c] * place[b, c]
+        left = np.ones(n, np.bool_)
+        for _ in range(n - most):
+            least, worst = np.inf, -1
+            for k in range(n - 1, -1, -1):
+                if left[k]:
+                    left[k] = False
+                    error = _error(gram, _weighed(gram, weights[v], left))
+                    left[k] = True
+                    if error < least - 1e-15:
+                        least, worst = error, k
+            left[worst] = False
+        best = _weighed(gram, weights[v], left)
+        plain = _weighed(gram, weights[v], np.arange(n) < most)
+        if _error(gram, plain) < _error(gram, best):
+            best = plain
+        kept[v, :n] = best
+        for p in range(len(moves)):
+            if _alike(below[p], order[v], n):
+                continue
+            _places(points[v], order[v], moves[p], weights[v], n, place)
+            far = 0.0
+            for c in range(3):
+                moved = 0.0
+                for k in range(n):
+                    moved += best[k] * place[k, c]
+                far += moved * moved
+            if np.sqrt(far) > shift[v]:
+                shift[v], turn[v] = np.sqrt(far), p
