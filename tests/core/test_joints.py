@@ -308,6 +308,21 @@ class Edited(unittest.TestCase):
         self.assertIs(renamed.binding.weights, self.keeper.binding.weights)
         self.moves_alike(renamed)
 
+    def test_twist_joints_take_from_their_bone_only_however_many_joints_a_vertex_follows(self):
+        bare = self.keeper.with_rules(Rules())
+        draw, dense = np.random.default_rng(5), bare.binding.joint_weights.astype(float)
+        neck = bare.skeleton.find("neck")
+        rows = np.flatnonzero(dense[:, neck] > 0.3)[:40]
+        others = draw.choice([j for j in np.flatnonzero(bare.skeleton.is_joint) if j != neck], 5, replace=False)
+        dense[rows] = 0
+        dense[rows[:, None], [neck, *others]] = draw.dirichlet(np.ones(6), len(rows))
+        bare = with_joint_weights(bare, dense)
+        twisted = edit.twisted(bare, neck, 2)
+        place = [twisted.skeleton.find(bare.skeleton.names[j]) for j in others]
+        now = twisted.binding.joint_weights[rows]
+        np.testing.assert_allclose(now[:, place], dense[rows[:, None], others], atol=1e-6)
+        np.testing.assert_allclose(now.sum(axis=1), 1, atol=1e-6)
+
     def test_twist_joints_share_an_even_gradient_and_move_nothing_yet(self):
         bare = self.keeper.with_rules(Rules())
         neck = bare.skeleton.find("neck")

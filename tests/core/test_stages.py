@@ -569,9 +569,9 @@ class Twins(unittest.TestCase):
             (Dial("Wet", id="wet"),), (reach, nod, wet, ProductTrigger(("both", "swing", "soaked", "nod"), id="p"))
         )
         one = Remedy(Corrective.of(shape), "Left reach", by="p", id="r")
-        both = twinned(keeper.with_rules(rules).with_remedy(one), "r")
+        both = twinned(keeper.with_rules(rules).with_remedy(one.noted("Look again.")), "r")
         other = both.rules.remedy(both.rules.remedy("r").twin)
-        self.assertEqual(other.name, "Right reach")
+        self.assertEqual((other.name, other.notes), ("Right reach", ()))  # what was noted of one is not of the other
         # What both sides share is not doubled: the nod and the dial; their own are.
         self.assertEqual(
             sorted(t.kind for t in both.rules.triggers), sorted(["pose_set", "product"] * 2 + ["hinge", "dial"])
