@@ -84,6 +84,9 @@ class BonesOfASkeleton(unittest.TestCase):
         self.assertEqual([ends[j] for j in (1, 2, 4, 5)], [[-0.4, 2, 0], [-0.4, 3, 0], [0.4, 2, 0], [0.4, 3, 0]])
         self.assertIn(ends[0], ([-0.4, 1, 0], [0.4, 1, 0]))
         np.testing.assert_allclose(ends[3], [-0.4, 3.9, 0])
+        # Two alone are no line: each goes on along its own axis, or is a point.
+        two = segments_of(chain([[0, 0, 0], [0, 1, 0]], [-1, -1]))
+        self.assertEqual([(s.joint, s.end.tolist()) for s in two], [(0, [0, 0, 0]), (1, [0, 1, 0])])
         # On a parent the joints tell themselves: a head keeps its bones, however many ends it carries.
         face = chain([[0, 0, 0], [0, 1, 0], *([x, 1.3, 0.4] for x in np.linspace(-0.3, 0.3, 6))], [-1, 0] + [1] * 6)
         self.assertEqual(sum(s.joint == 1 for s in segments_of(face)), 7)
