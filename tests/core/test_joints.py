@@ -200,6 +200,23 @@ class Edited(unittest.TestCase):
             np.testing.assert_allclose(right, left * [-1, 1, 1], atol=1e-6)
             self.stays(both)
 
+    def test_a_new_twin_turns_by_the_same_angle_as_the_mirror_shows_whatever_its_hinge_is(self):
+        clavicle = self.skeleton.find("left_clavicle")
+        for axis in np.eye(3).tolist():
+            one = edit.made(self.keeper, "left_flap", clavicle, [0.1, 1.4, 0.15])
+            one = edit.hinged(one, one.skeleton.find("left_flap"), Hinge(tuple(axis), -1.0, 2.0))
+            one = edit.made(one, "left_flap_tip", one.skeleton.find("left_flap"), [0.17, 1.31, 0.2])
+            both = edit.reflected(one, [one.skeleton.find(n) for n in ("left_flap", "left_flap_tip")])
+            left, right = (both.skeleton.find(f"{side}_flap") for side in ("left", "right"))
+            there = both.skeleton.hinge(right)
+            self.assertEqual((there.low, there.high), (-1.0, 2.0))
+            np.testing.assert_allclose(there.axis, axis, atol=1e-12)  # the same axis of its own frame, the same sign
+            pose = both.skeleton.rest_pose()
+            for joint, about in ((left, axis), (right, there.axis)):
+                pose = pose.with_rotation(joint, Rotation.from_rotvec(0.9 * np.array(about)).as_quat())
+            ends = both.skeleton.global_matrices(pose)[[both.skeleton.find(f"{s}_flap_tip") for s in ("left", "right")]]
+            np.testing.assert_allclose(ends[1, :3, 3], ends[0, :3, 3] * [-1, 1, 1], atol=1e-9)
+
     def test_a_frame_is_laid_along_its_bone_again(self):
         forearm, hand = self.skeleton.find("left_forearm"), self.skeleton.find("left_hand")
         bone = self.at(self.keeper, "left_hand") - self.at(self.keeper, "left_forearm")
@@ -479,6 +496,19 @@ class Written(unittest.TestCase):
             wanted = Evaluator.of(changed).pose(before.pose_at(changed.skeleton, 1.0)).points
             got = Evaluator.of(again).pose(after.pose_at(again.skeleton, 1.0)).points
             np.testing.assert_allclose(got, wanted, atol=5e-5, err_msg=before.name)
+
+    def test_a_joint_that_stands_in_for_another_just_where_it_was_is_the_one_that_is_written(self):
+        source = parse(tube_file().pack())
+        character = read_character(source, "Tube")
+        fresh = edit.made(character, "knee", character.skeleton.find("lower"), [0, 0.5, 0])
+        hung = edit.reparented(fresh, fresh.skeleton.find("upper"), fresh.skeleton.find("knee"))
+        left = edit.removed(hung, [hung.skeleton.find("upper")])
+        again = self.again(left, source)
+        self.assertNotIn("upper", [n for n, j in zip(again.skeleton.names, again.skeleton.is_joint, strict=True) if j])
+        text = '{"joints": {"knee": {"euler_xyz_deg": [0, 0, 80]}}}'
+        posed = [evaluate_exact(c, pose_from_json(c.skeleton, text)) for c in (left, again)]
+        np.testing.assert_allclose(posed[1], posed[0], atol=1e-6)
+        self.assertGreater(np.abs(posed[0] - character.mesh.rest).max(), 0.3)
 
     def test_every_node_hangs_in_one_place_however_joints_are_hung(self):
         source = parse(tube_file().pack())
