@@ -277,6 +277,11 @@ f -4/2/2 -3/3/2 -1/1/2
         self.assertEqual(len(ours), 4)
         np.testing.assert_allclose(ours, triangles(theirs.vertices[faces], given, theirs_uv), atol=1e-4)
 
+    def test_colours_behind_places_are_passed_over(self):
+        text = "v 0 0 0 1 0.5 0\nv 1 0 0 1 1 1\nv 0 1 0 0 0 0\nvt 0 0 0\nvt 1 0 0\nvt 0 1 0\nf 1/1 2/2 3/3\n"
+        character = read_character(parse(open_file("painted.obj", text.encode()).pack()), "Painted")
+        np.testing.assert_array_equal(character.mesh.rest, [[0, 0, 0], [1, 0, 0], [0, 1, 0]])
+
     def test_a_sculpt_of_split_vertices_is_the_mean_of_its_copies(self):
         character = read_character(parse(tube_file(seam=True).pack()), "Tube")
         rest = character.mesh.rest.astype(float)

@@ -241,6 +241,20 @@ class Edited(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "hang on itself"):
             edit.reparented(bare, bare.skeleton.find("chest"), hand)
 
+    def test_under_a_parent_of_another_size_a_joint_keeps_its_own(self):
+        for scale in ([0.01] * 3, [0.5, 2.0, 0.5]):
+            character = tube(root={"scale": scale, "rotation": [0, 0.6, 0, 0.8]})
+            upper = character.skeleton.find("upper")
+            frame = character.skeleton.rest_global[upper]
+            fresh = edit.made(character, "top", None, [0, 0, 1])
+            for parent in ("top", None):
+                hung = edit.reparented(
+                    fresh, fresh.skeleton.find("upper"), None if parent is None else fresh.skeleton.find(parent)
+                )
+                now = hung.skeleton.rest_global[hung.skeleton.find("upper")]
+                np.testing.assert_allclose(now, frame, atol=1e-9)
+                np.testing.assert_allclose(Evaluator.of(hung).rest(), character.mesh.rest, atol=1e-6)
+
     def test_what_followed_a_deleted_joint_follows_its_parent(self):
         bare = self.keeper.with_rules(Rules())
         thumb = [bare.skeleton.find(f"left_thumb_{k}") for k in (2, 1)]

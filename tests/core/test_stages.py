@@ -206,6 +206,10 @@ class HelperMasks(unittest.TestCase):
         np.testing.assert_allclose(bound.joint_weights, dense, atol=1e-6)
         np.testing.assert_allclose(bound.weights.sum(axis=1), 1, atol=1e-6)
         self.assertGreaterEqual(np.diff(-bound.weights, axis=1).min(), 0)  # the largest first
+        # Never narrower than the binding: a stroke that is being painted needs the room.
+        few = masked_binding(character.mesh, character.skeleton, character.binding, [(helpers[0][0], Mask(
+            np.array([3], np.int32), np.array([0.5], np.float32)))])  # fmt: skip
+        self.assertEqual(few.influences.shape, character.binding.influences.shape)
 
     def test_what_a_pose_or_a_clip_gives_a_helper_counts_for_nothing_while_it_acts(self):
         character = everything(np.random.default_rng(6))
