@@ -60,6 +60,13 @@ class Edits(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "not there any more"):
             rules.remedy("x")
 
+    def test_a_remedy_brings_all_of_its_triggers(self):
+        brought = Rules().with_remedy(corrective("r", "late"), hinge("a"), DialTrigger("a", RISE, id="late"))
+        self.assertEqual((ids(brought.remedies), ids(brought.triggers)), (["r"], ["a", "late"]))
+        again = brought.with_remedy(corrective("r", "late", on=False), hinge("a", "Elbow"))
+        self.assertEqual((again.remedy("r").on, ids(again.triggers)), (False, ["a", "late"]))
+        self.assertEqual(again.triggers[0].name, "Elbow")
+
     def test_tying_takes_the_place_of_a_trigger_that_nobody_else_reads(self):
         rules = Rules(triggers=(hinge("old"),), remedies=(corrective("r", "old"),))
         tied = rules.tied("r", hinge("new"))

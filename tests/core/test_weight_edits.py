@@ -55,6 +55,11 @@ class Copying(unittest.TestCase):
             apart = np.linalg.norm(posed[cloth] - posed[body][under], axis=1) - gap
             self.assertEqual(float(apart.max()) < 0.03, alike)
         np.testing.assert_array_equal(dense[body], spoiled.binding.joint_weights[body])
+        # Chosen or not, the part itself stays to the last bit; alone there is nothing to do.
+        everywhere = like_part(spoiled, np.ones_like(garment), spoiled.mesh.part("body"))
+        np.testing.assert_array_equal(everywhere[body], spoiled.binding.joint_weights[body])
+        with self.assertRaisesRegex(BadEditError, "outside of “body”"):
+            like_part(spoiled, pick.by_part(spoiled, "body"), spoiled.mesh.part("body"))
 
     def test_vertices_follow_what_one_vertex_follows_by_their_share(self):
         character = tube()
