@@ -128,15 +128,18 @@ class Weld(unittest.TestCase):
         copy_of = copy_of[order]
         shuffled = draw.permuted(np.tile(np.arange(3), (len(order), 1)), axis=1)
         jitter = draw.uniform(-1, 1, (len(order), 3)) * 2e-8
-        found, kept = weld(
-            places[copy_of] + jitter,
-            np.take_along_axis(slots[copy_of], shuffled, 1),
-            np.take_along_axis(weights[copy_of], shuffled, 1),
-            [shape[copy_of]],
-            1e-6,
-        )
-        self.assertEqual(len(kept), count)
-        same, told = copy_of[:, None] == copy_of[None], found[:, None] == found[None]
-        np.testing.assert_array_equal(told, same)
-        np.testing.assert_array_equal(found[kept], np.arange(count))
-        self.assertTrue((np.diff(kept) > 0).all())
+        for cells_only in (False, True):
+            # Within a cell there are no borders to tear them at.
+            found, kept = weld(
+                places[copy_of] + jitter * (not cells_only),
+                np.take_along_axis(slots[copy_of], shuffled, 1),
+                np.take_along_axis(weights[copy_of], shuffled, 1),
+                [shape[copy_of]],
+                1e-6,
+                cells_only,
+            )
+            self.assertEqual(len(kept), count)
+            same, told = copy_of[:, None] == copy_of[None], found[:, None] == found[None]
+            np.testing.assert_array_equal(told, same)
+            np.testing.assert_array_equal(found[kept], np.arange(count))
+            self.assertTrue((np.diff(kept) > 0).all())
