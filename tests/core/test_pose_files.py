@@ -156,6 +156,14 @@ class Ranges(unittest.TestCase):
         ):
             self.assertEqual(skeleton.range_about(1, tuple(float(a) for a in axis)), span)
 
+    def test_the_guess_of_a_hinge_knows_no_size_and_never_lies_along_the_bone(self):
+        plain = tube().skeleton
+        for scale in ([0.01] * 3, [50.0] * 3, [0.01, 0.02, 0.015]):
+            scaled = tube(root={"scale": scale}).skeleton
+            for joint in range(len(plain)):
+                self.assertEqual(scaled.hinge(joint), plain.hinge(joint))
+                self.assertEqual(scaled.hinge(joint).axis[1], 0)  # the bones go up
+
     def test_a_hinge_along_the_bone_has_two_axes_across_it_all_the_same(self):
         skeleton = _with_hinge(tube().skeleton, 1, Hinge((0.0, 1.0, 0.0), -1, 1))
         frame = np.stack([[0, 1, 0], *skeleton.across(1)])

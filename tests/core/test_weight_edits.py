@@ -148,6 +148,17 @@ class Carrying(unittest.TestCase):
             kept = body[self.rest[body, 0] * side > 1e-4]
             np.testing.assert_allclose(weights[kept], self.spoiled.binding.joint_weights[kept], atol=1e-6)
 
+    def test_on_the_plane_both_sides_count_by_half(self):
+        middle = np.flatnonzero(self.twin == np.arange(len(self.twin)))[:50]
+        left = self.keeper.skeleton.find("left_thigh")
+        right = int(self.other[left])
+        dense = self.keeper.binding.joint_weights.astype(float)
+        dense[middle] = 0
+        dense[middle, left], dense[middle, self.keeper.skeleton.find("pelvis")] = 0.6, 0.4
+        weights = mirrored_from(with_joint_weights(self.keeper, dense), 1.0)
+        np.testing.assert_allclose(weights[middle][:, [left, right]], 0.3, atol=1e-6)
+        np.testing.assert_allclose(weights[middle].sum(axis=1), 1, atol=1e-6)
+
     def test_from_the_good_side_the_character_is_as_before(self):
         mended = mirrored_from(self.spoiled, -1.0)
         paired = self.twin >= 0
