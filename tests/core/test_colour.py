@@ -40,6 +40,10 @@ class Colours(unittest.TestCase):
         look = {"pbrMetallicRoughness": {"baseColorFactor": [0.2, 0.4, 0.6, 1.0]}}
         np.testing.assert_allclose(read(coloured(material=look)), np.tile([0.2, 0.4, 0.6], (COUNT, 1)), atol=1e-6)
 
+    def test_factors_beyond_0_and_1_are_held_there(self):
+        got = read(coloured(None, {"pbrMetallicRoughness": {"baseColorFactor": [2, -1, 0.5, 1]}}))
+        np.testing.assert_array_equal(got[[0, -1]], [[1, 0, 0.5]] * 2)
+
     def test_vertex_colours_in_bytes_are_multiplied_with_the_material(self):
         given = np.tile(np.array([255, 51, 0, 255], np.uint8), (COUNT, 1))
         look = {"pbrMetallicRoughness": {"baseColorFactor": [0.5, 1.0, 1.0, 1.0]}}
