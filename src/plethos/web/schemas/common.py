@@ -37,7 +37,10 @@ class PoseBody(Schema):
 
     def plain(self) -> dict[str, Any]:
         """As plain data, without what is not said."""
-        return self.model_dump(exclude_none=True)
+        # Written out: every frame of a drag asks for it, and a dump of the whole takes five times as long.
+        joints = {n: q if isinstance(q, tuple) else q.model_dump(exclude_none=True) for n, q in self.joints.items()}
+        clip = {} if self.clip is None else {"clip": self.clip.model_dump()}
+        return {"joints": joints, "dials": self.dials, "shapes": self.shapes, **clip}
 
 
 class Problem(BaseModel):
