@@ -272,7 +272,8 @@ class Automatic(unittest.TestCase):
         region = np.zeros(len(self.keeper.mesh.points), np.float32)
         region[:2000], region[1500:2000] = 1, 0.5
         before = self.keeper.binding.joint_weights
-        after = bound_automatically(self.keeper, 8, region=region).binding.joint_weights
+        bound = bound_automatically(self.keeper, 8, region=region)
+        after = bound.binding.joint_weights
         np.testing.assert_array_equal(after[2000:], before[2000:])
         whole = bound_automatically(self.keeper, 8).binding.joint_weights
         # Limits and mends decide by a hair what they drop, so the two are compared over many.
