@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from plethos.core.errors import BadPoseError
+from plethos.core.joints import edit
 from plethos.core.mapping import mapped_pose
 from plethos.core.skeleton import Hinge, Pose, pose_from_json, pose_to_json
 from plethos.demo.catalogue import open_demo
@@ -163,6 +164,11 @@ class Ranges(unittest.TestCase):
             for joint in range(len(plain)):
                 self.assertEqual(scaled.hinge(joint), plain.hinge(joint))
                 self.assertEqual(scaled.hinge(joint).axis[1], 0)  # the bones go up
+        for size in (1.0, 0.01, 50.0):
+            character = tube(root={"scale": [size] * 3})
+            at = character.skeleton.rest_global[2, :3, 3]
+            forward = edit.made(character, "end", 2, at + [0, 0, 0.3 * size]).skeleton
+            self.assertEqual(forward.hinge(forward.find("upper")).axis[2], 0)
 
     def test_a_hinge_along_the_bone_has_two_axes_across_it_all_the_same(self):
         skeleton = _with_hinge(tube().skeleton, 1, Hinge((0.0, 1.0, 0.0), -1, 1))
