@@ -167,8 +167,10 @@ class Ranges(unittest.TestCase):
         for size in (1.0, 0.01, 50.0):
             character = tube(root={"scale": [size] * 3})
             at = character.skeleton.rest_global[2, :3, 3]
-            forward = edit.made(character, "end", 2, at + [0, 0, 0.3 * size]).skeleton
-            self.assertEqual(forward.hinge(forward.find("upper")).axis[2], 0)
+            # Straight on, so that no bend at rest tells the axis.
+            one = edit.made(character, "one", 2, at + [0, 0, 0.3 * size])
+            two = edit.made(one, "two", one.skeleton.find("one"), at + [0, 0, 0.6 * size]).skeleton
+            self.assertEqual(two.hinge(two.find("one")).axis[2], 0)
 
     def test_a_hinge_along_the_bone_has_two_axes_across_it_all_the_same(self):
         skeleton = _with_hinge(tube().skeleton, 1, Hinge((0.0, 1.0, 0.0), -1, 1))
