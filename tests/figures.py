@@ -176,3 +176,21 @@ def value_of(character: Character, trigger, pose: Pose) -> float:
     program = compiled(Rules(triggers=(trigger,)), character.skeleton)
     moment = program.moment(pose, ALL)
     return float(moment.values[program.places.values[trigger.id]])
+
+
+def paths(value, at=()):
+    """The ways to everything in a document; of long lists only the first."""
+    items = value.items() if isinstance(value, dict) else enumerate(value[:1]) if isinstance(value, list) else ()
+    for key, inner in items:
+        yield (*at, key)
+        yield from paths(inner, (*at, key))
+
+
+def set_at(document, path, value):
+    """Put a value there, or take what is there away when it is “gone”; changes the document."""
+    for key in path[:-1]:
+        document = document[key]
+    if value == "gone":
+        del document[path[-1]]
+    else:
+        document[path[-1]] = value

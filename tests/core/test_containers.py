@@ -20,8 +20,7 @@ from plethos.core.formats.gltf_file import COMPONENTS, GltfFile, parse, whole
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import read_obj_points, sculpt_from_obj, write_obj
-from tests.core.test_rules import _paths, _set
-from tests.figures import pair_file, tube_file
+from tests.figures import pair_file, paths, set_at, tube_file
 
 EMPTY = GltfFile({"asset": {"version": "2.0"}}, ())
 
@@ -201,10 +200,10 @@ class Nonsense(unittest.TestCase):
         generator = np.random.default_rng(2)
         values = ("gone", None, "x", -1, 1.5, 10**12, float("inf"), [], {}, [None], True)
         refused = 0
-        for path in _paths(document):
+        for path in paths(document):
             for k in generator.choice(len(values), 3, replace=False):
                 changed = copy.deepcopy(document)
-                _set(changed, path, values[k])
+                set_at(changed, path, values[k])
                 with self.subTest(path=path, value=values[k]):
                     try:
                         data = GltfFile(changed, file.buffers).pack()

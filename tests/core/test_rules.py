@@ -29,7 +29,7 @@ from plethos.core.triggers.pose_set import PoseSet, StoredPose
 from plethos.core.triggers.product import ProductTrigger
 from plethos.core.weights.assign import with_joint_weights
 from tests.core.test_stages import any_pose, everything
-from tests.figures import tube
+from tests.figures import paths, set_at, tube
 
 Z = (0.0, 0.0, 1.0)
 RISE = Response((0.0, 1.0), (0.0, 1.0))
@@ -227,10 +227,10 @@ class Documents(unittest.TestCase):
         refused = 0
         for key, read in readers.items():
             for rule in self.document[key]:
-                for path in _paths(rule):
+                for path in paths(rule):
                     for value in ("gone", *nonsense):
                         changed = copy.deepcopy(rule)
-                        _set(changed, path, value)
+                        set_at(changed, path, value)
                         try:
                             read(changed)
                         except PlethosError as error:
@@ -292,23 +292,6 @@ class Documents(unittest.TestCase):
         self.assertEqual((dense[7, upper], dense[7, lower], dense[2, lower]), (0.75, 0.25, 1.0))
         rest = np.setdiff1d(np.arange(len(dense)), [2, 7])
         np.testing.assert_array_equal(dense[rest], own.joint_weights[rest])
-
-
-def _paths(value, at=()):
-    """The ways to everything in a document; of long lists only the first."""
-    items = value.items() if isinstance(value, dict) else enumerate(value[:1]) if isinstance(value, list) else ()
-    for key, inner in items:
-        yield (*at, key)
-        yield from _paths(inner, (*at, key))
-
-
-def _set(document, path, value):
-    for key in path[:-1]:
-        document = document[key]
-    if value == "gone":
-        del document[path[-1]]
-    else:
-        document[path[-1]] = value
 
 
 class OfBefore(unittest.TestCase):

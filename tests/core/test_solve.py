@@ -16,6 +16,8 @@ from plethos.core.sculpt.solve import guess_trigger, invert_offsets, solve_corre
 from plethos.core.triggers.hinge import HingeTrigger
 from tests.figures import activation, tied, tube
 
+UP = (0.0, 1.0, 0.0)
+
 
 def sculpted(character, degrees=100.0, push=0.02):
     """A bent tube with its middle pushed out."""
@@ -27,6 +29,15 @@ def sculpted(character, degrees=100.0, push=0.02):
     target = base.copy()
     target[near] += push * np.array([0.6, 0.8, 0.3])
     return joint, pose, base, target, near
+
+
+def wrung(degrees):
+    """A tube twisted about its length, its skin there, and the vertices of its middle."""
+    character = tube(softness=0.5)
+    joint = character.skeleton.find("upper")
+    pose = bent(character.skeleton.rest_pose(), joint, UP, math.radians(degrees))
+    middle = np.abs(character.mesh.points[:, 1] - 0.5) < 0.02
+    return character, joint, pose, evaluate_exact(character, pose), middle
 
 
 class Solve(unittest.TestCase):
@@ -116,11 +127,7 @@ class Solve(unittest.TestCase):
         self.assertGreater(alone, 0)
 
     def test_collapsed_skin_is_damped_and_said(self):
-        character = tube(softness=0.5)
-        joint = character.skeleton.find("upper")
-        pose = bent(character.skeleton.rest_pose(), joint, (0, 1, 0), math.radians(179))
-        target = evaluate_exact(character, pose)
-        middle = np.abs(character.mesh.points[:, 1] - 0.5) < 0.02
+        character, _, pose, target, middle = wrung(179)
         target[middle] += [0.02, 0, 0]
         shape, report = solve_corrective(Evaluator.of(character).pose(pose), target, "wrung")
         self.assertGreater(report.hopeless, 0)
@@ -151,19 +158,16 @@ class Solve(unittest.TestCase):
         self.assertNotIn("turned the other way", warned(character, 240, 240))
 
     def test_a_shape_that_grows_towards_its_neighbours_wants_an_in_between(self):
-        # Nearly collapsed in its pose, the skin is not so ten degrees on: there the shape throws it far.
-        character = tube(softness=0.5)
-        joint = character.skeleton.find("upper")
-        pose = bent(character.skeleton.rest_pose(), joint, (0, 1, 0), math.radians(140))
-        target = evaluate_exact(character, pose)
-        middle = np.abs(character.mesh.points[:, 1] - 0.5) < 0.02
-        target[middle, 1] += 0.01
-        target[middle, 0] *= 1.5
-        report = solve_corrective(Evaluator.of(character).pose(pose), target, "x")[1]
-        told = [w for w in report.warnings if "in-between" in w]
-        self.assertEqual(bool(told), report.neighbour_factor > 1.5)
-        self.assertEqual(report.to_json()["warnings"], list(report.warnings))
-        self.assertEqual(report.to_json()["neighbour_factor"], report.neighbour_factor)
+        # Nearly collapsed in its pose, the skin is less so ten degrees before: there a shape that is on throws it far.
+        for degrees, wanted in ((165, True), (120, False)):
+            character, joint, pose, target, middle = wrung(degrees)
+            target[middle, 0] *= 1.5
+            own = HingeTrigger(joint, UP, Response((0.0, math.radians(degrees - 15)), (0.0, 1.0)))
+            report = solve_corrective(Evaluator.of(character).pose(pose), target, "x", 1.0, own)[1]
+            self.assertEqual(report.neighbour_factor > 1.5, wanted, report.neighbour_factor)
+            self.assertEqual(any("in-between" in w for w in report.warnings), wanted)
+            self.assertEqual(report.to_json()["warnings"], list(report.warnings))
+            self.assertEqual(report.to_json()["neighbour_factor"], report.neighbour_factor)
 
     def test_a_shape_that_is_hardly_on_and_a_pose_at_rest_are_refused(self):
         character = tube()

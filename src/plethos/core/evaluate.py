@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,7 +32,6 @@ from plethos.core.skinning.bones import rigid_bones, skin_matrices
 from plethos.core.skinning.layout import ShapeTable, SkinLayout, masked_binding
 from plethos.core.triggers import Trigger
 
-One = TypeVar("One")
 __all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 
 
@@ -56,8 +55,6 @@ class Evaluator:
     _layouts: dict[tuple[Any, ...], SkinLayout] = field(default_factory=dict)
     _tables: dict[SkinLayout, ShapeTable] = field(default_factory=dict)
     _deformers: dict[Body, Deformer] = field(default_factory=dict)
-    _layout_of: dict[Acting, SkinLayout] = field(default_factory=dict)
-    _deformers_of: dict[Acting, list[tuple[str, Deformer]]] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -149,12 +146,6 @@ class Evaluator:
 
     def layout(self, acting: Acting) -> SkinLayout:
         """The skin as the helpers and blends that act make it; one for each set of them."""
-        known = self._layout_of.get(acting)
-        if known is None:
-            known = _kept(self._layout_of, acting, self._laid_out(acting))
-        return known
-
-    def _laid_out(self, acting: Acting) -> SkinLayout:
         rules, program = self.character.rules, self.program
         turning = program.acting(rules.helpers, acting)
         helpers = [(body.joint, body.mask) for _, body in turning if body.mask is not None]
@@ -186,12 +177,6 @@ class Evaluator:
 
     def deformers(self, acting: Acting) -> list[tuple[str, Deformer]]:
         """What acts after the skin, in order, with the ids of the remedies."""
-        known = self._deformers_of.get(acting)
-        if known is None:
-            known = _kept(self._deformers_of, acting, self._readied(acting))
-        return known
-
-    def _readied(self, acting: Acting) -> list[tuple[str, Deformer]]:
         out = []
         for remedy, body in self.program.acting(self.character.rules.deformers, acting):
             ready = self._deformers.get(body)
@@ -207,14 +192,6 @@ class Evaluator:
         for _, deformer in reversed(self.deformers(acting)):
             rows = deformer.support(rows)
         return rows
-
-
-def _kept(known: dict[Acting, One], acting: Acting, found: One) -> One:
-    """What was found for those that act, kept for the next frame; people look at a few sets of remedies at a time."""
-    if len(known) > 64:
-        known.clear()
-    known[acting] = found
-    return found
 
 
 def _same_rest(one: Character, other: Character) -> bool:

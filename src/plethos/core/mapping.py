@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from plethos.core import rotations
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton, rotation_from_json
+from plethos.core.symmetry import MIRROR
 
 Vector = tuple[float, float, float]
-MIRROR: Array = np.diag([-1.0, 1.0, 1.0])
 
 
 class JointMap(Protocol):
@@ -105,7 +105,7 @@ class MirrorMap:
     def _linear(self, j: int) -> Array:
         """From the pose frame of `j` to that of its image: across, orthogonal up to scale, determinant below 0."""
         own, there = self.skeleton.pose_frame(j), self.skeleton.pose_frame(self.joint(j))
-        return np.asarray(np.linalg.solve(there, MIRROR @ own))
+        return np.asarray(np.linalg.solve(there, MIRROR[:, None] * own))
 
     def rotation(self, j: int, q: Array) -> Array:
         return turned_axis(self._linear(j), q)
@@ -114,7 +114,7 @@ class MirrorMap:
         return vector(rotations.axis_map(self._linear(j)) @ np.array(a))
 
     def offset(self, j: int, v: Vector) -> Vector:
-        return vector((self._linear(j) if j >= 0 else MIRROR) @ np.array(v))
+        return vector(self._linear(j) @ np.array(v) if j >= 0 else MIRROR * np.array(v))
 
     def stretch(self, j: int, s: Vector) -> Vector | None:
         return permuted(rotations.rotation_or_mirror(self._linear(j)), s)

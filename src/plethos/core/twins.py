@@ -9,10 +9,11 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
-from plethos.core.mapping import MIRROR, VertexMap
+from plethos.core.mapping import VertexMap
 from plethos.core.names import free_name, new_id, other_side_name
 from plethos.core.remedies import Remedy
 from plethos.core.rules import Rules
+from plethos.core.symmetry import MIRROR
 from plethos.core.triggers import Trigger
 
 
@@ -24,7 +25,7 @@ def vertex_map(character: Character) -> VertexMap:
     # What is squashed flat at rest cannot say an offset: it keeps its own.
     flat = np.abs(np.linalg.det(there)) < 1e-18
     back = np.linalg.inv(np.where(flat[:, None, None], np.eye(3), there))
-    return VertexMap(twin, np.asarray(back @ MIRROR @ linear))
+    return VertexMap(twin, np.asarray(back @ (MIRROR[:, None] * linear)))
 
 
 def twinned(character: Character, remedy_id: str) -> Character:

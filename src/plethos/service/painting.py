@@ -110,14 +110,11 @@ class PaintStroke(Stroke):
         self.settings = settings
         if self._laid is None or not np.array_equal(self._laid.rotations, pose.rotations):
             self.shown(pose, self._evaluator.pose(pose).points)
-        changed: list[NDArray[np.int32]] = []
+        changed = [np.zeros(0, np.int32)]
         for dab in dabs:
             pressed = replace(paint, strength=paint.strength * abs(dab.strength))
             changed.append(self.painted.dab(self.surface.touch(dab), pressed))
-        if not changed:
-            return
-        # A touch names each vertex once.
-        vertices = changed[0] if len(changed) == 1 else np.unique(np.concatenate(changed)).astype(np.int32)
+        vertices = np.unique(np.concatenate(changed)).astype(np.int32)
         joints, weights = limit_influences(self.painted.dense[vertices], INSIDE, 0.0)
         influences = self._table.influences(character.mesh.part_numbers[vertices], joints, weights)
         self._evaluator.reweigh(vertices, influences, weights)

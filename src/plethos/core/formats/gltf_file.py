@@ -210,10 +210,10 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
     if not str(document["asset"].get("version", "")).startswith("2."):
         raise BadFileError(f"The file is glTF {document['asset'].get('version')}; version 2.0 is needed.")
     _check_extensions(document)
-    for kind, shape in SHAPES.items():
-        for number, item in enumerate(GltfFile(document, ()).items(kind)):
-            _check_shape(item, shape, f"number {number} of its {kind}")
     file = GltfFile(document, ())
+    for kind, shape in SHAPES.items():
+        for number, item in enumerate(file.items(kind)):
+            _check_shape(item, shape, f"number {number} of its {kind}")
     buffers = tuple(_buffer(i, buffer, binary, others or {}) for i, buffer in enumerate(file.items("buffers")))
     return _with_pictures(GltfFile(document, buffers), others or {})
 

@@ -83,14 +83,15 @@ def _nodes_in_scene(file: GltfFile) -> set[int]:
 
 def primitives_of(mesh: dict[str, Any]) -> list[dict[str, Any]]:
     """The primitives of a mesh."""
-    return list(mesh.get("primitives", []))
+    found: list[dict[str, Any]] = mesh.get("primitives", [])
+    return found
 
 
 def _vertex_key(primitive: dict[str, Any]) -> tuple[Any, ...]:
     targets = primitive.get("targets", [])
     return (
         tuple(sorted((k, str(v)) for k, v in primitive.get("attributes", {}).items())),
-        tuple(tuple(sorted((k, str(v)) for k, v in t.items())) for t in targets if isinstance(t, dict)),
+        tuple(tuple(sorted((k, str(v)) for k, v in t.items())) for t in targets),
     )
 
 
@@ -107,7 +108,7 @@ def target_names(mesh: dict[str, Any], primitives: list[dict[str, Any]], amount:
 def skin_joints(file: GltfFile, skin: int | None) -> list[int]:
     """The nodes of a skin's joints."""
     joints = file.item("skins", skin, "a mesh").get("joints")
-    if not isinstance(joints, list) or not joints:
+    if not joints:
         raise BadFileError(f"The file is broken: skin {skin} has no joints.")
     return [whole(j, f"a joint of skin {skin}", len(file.items("nodes"))) for j in joints]
 

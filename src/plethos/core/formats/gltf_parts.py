@@ -77,7 +77,7 @@ def _read_part(
         colours.append(base_colours(file, primitive, n))
         given = primitive.get("targets", [])
         for k in range(amount):
-            accessor = given[k].get("POSITION") if k < len(given) and isinstance(given[k], dict) else None
+            accessor = given[k].get("POSITION") if k < len(given) else None
             label = f"morph target {k} of “{name}”"
             empty = np.zeros((n, 3))
             targets[k].append(empty if accessor is None else file.accessor(accessor, label, "VEC3", n).astype(float))
