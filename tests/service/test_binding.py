@@ -196,16 +196,18 @@ class Binding(unittest.TestCase):
 
     def test_a_vertex_is_set_by_number_and_the_others_make_up_for_it(self):
         vertex = int(np.argmin(np.abs(self.opened.character.binding.joint_weights[:, self.upper] - 0.5)))
-        told = dict(binding.influences(self.opened, vertex))
+        told = dict(binding.influences(self.opened.character, vertex))
         self.assertAlmostEqual(sum(told.values()), 1, places=6)
         binding.set_weight(self.bench, self.id, vertex, "upper", 0.8, [], False)
-        self.assertEqual([n for n, _ in binding.influences(self.opened, vertex)], ["upper", "lower"])
-        np.testing.assert_allclose([w for _, w in binding.influences(self.opened, vertex)], [0.8, 0.2], atol=1e-6)
+        self.assertEqual([n for n, _ in binding.influences(self.opened.character, vertex)], ["upper", "lower"])
+        np.testing.assert_allclose(
+            [w for _, w in binding.influences(self.opened.character, vertex)], [0.8, 0.2], atol=1e-6
+        )
         for weight, words in ((1.5, "between 0 and 1"), (float("nan"), "between 0 and 1")):
             with self.assertRaisesRegex(BadEditError, words):
                 binding.set_weight(self.bench, self.id, vertex, "upper", weight, [], False)
         with self.assertRaisesRegex(BadEditError, "no vertex"):
-            binding.influences(self.opened, 10_000)
+            binding.influences(self.opened.character, 10_000)
         self.assertEqual(self.opened.revision.number, 1)
 
     def test_what_is_not_there_is_told(self):

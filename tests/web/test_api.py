@@ -300,32 +300,6 @@ class Api(unittest.TestCase):
         self.assertEqual(told["state"], "cancelled")
         self.assertEqual(bench.open(keeper).revision.number, 0)
 
-    def test_what_one_page_stores_the_other_sees_at_once(self):
-        with self.socket() as one, self.socket() as other:
-            for live in (one, other):
-                live.send(json.dumps({"type": "pose", "seq": 1}))
-                live.recv()
-            self.http.post(f"{self.base}/joints/upper/name", json={"name": "top", "mirror": False})
-            for live in (one, other):
-                told = json.loads(live.recv(timeout=10))
-                self.assertEqual((told["type"], told["state"]["change"]["upper"]), ("version", "top"))
-
-    def test_a_stroke_on_what_was_changed_meanwhile_is_not_told_as_saved(self):
-        opened = self.server.app.state.bench.open(self.id)
-        at = opened.rest[opened.character.mesh.topology.triangles[480]].mean(axis=0).tolist()
-        dab = {"triangle": 480, "at": at, "radius": 0.1, "strength": 1.0}
-        settings = {"tool": "paint", "joint": "lower", "mode": "replace"}
-        with self.socket() as live:
-            live.send(json.dumps({"type": "stroke", "settings": settings, "dabs": [dab]}))
-            live.recv()
-            self.http.post(f"{self.base}/bind/give", json={"target": {"part": "tube"}, "joint": "upper"})
-            live.send(json.dumps({"type": "stroke_end", "seq": 9}))
-            told = [json.loads(live.recv(timeout=10)) for _ in range(2)]
-        (problem,) = [t for t in told if t["type"] == "problem"]
-        self.assertEqual(problem["seq"], 9)
-        self.assertIn("changed meanwhile", problem["detail"])
-        self.assertEqual(self.http.get(self.base).json()["undo"], "Give tube to upper")
-
     def test_rules_of_every_kind_over_http(self):
         answer = self.http.put(f"{self.base}/dials", json={"id": "wet", "name": "Wet", "low": 0, "high": 2})
         self.assertEqual(answer.json()["dials"][0]["name"], "Wet")

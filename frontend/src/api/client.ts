@@ -29,7 +29,9 @@ export type Preset = Schemas['PresetRequest']['preset']
 
 export class Problem extends Error {}
 
-const http = createClient<paths>({ baseUrl: window.location.origin })
+/** Which page this is: the server tells its edits from those of another window by it. */
+export const PAGE = crypto.randomUUID()
+const http = createClient<paths>({ baseUrl: window.location.origin, headers: { 'Plethos-Page': PAGE } })
 
 async function unwrap<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
   let result
@@ -67,6 +69,7 @@ export const api = {
         signal,
       }),
     ),
+  takeOver: (id: string): Promise<void> => unwrap(http.POST('/api/characters/{character_id}/lease', { params: at(id) })),
   undo: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/undo', { params: at(id) })),
   redo: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/redo', { params: at(id) })),
   preset: (id: string, preset: Preset, start: number, end: number): Promise<Knot[]> =>

@@ -3,7 +3,7 @@
  * and touches of the brush are gathered, so none is lost. Its messages are typed by the API's own description.
  */
 import type { components } from './schema'
-import type { CharacterState, Pose } from './client'
+import { PAGE, type CharacterState, type Pose } from './client'
 
 type Schemas = components['schemas']
 export type Measured = Schemas['Measures']
@@ -13,7 +13,7 @@ export type Contacts = Pick<Schemas['ContactsAnswer'], 'without' | 'with'>
 export type Job = Schemas['JobMessage']
 export type ToolSettings = Schemas['SculptToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody']
 type Said = Schemas['PoseMessage'] | Schemas['StrokeMessage'] | Schemas['StrokeEndMessage'] | Schemas['ContactsMessage']
-type Told = Schemas['VersionMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
+type Told = Schemas['VersionMessage'] | Schemas['LeaseMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
 
 export interface FrameHead {
   seq: number | null
@@ -62,6 +62,8 @@ export interface LiveHandlers {
   /** How far long work has got; null when the server is gone. */
   job(job: Job | null): void
   connected(yes: boolean): void
+  /** Whether the character is being edited in another window. */
+  elsewhere(yes: boolean): void
 }
 
 export class LiveSocket {
@@ -120,7 +122,7 @@ export class LiveSocket {
 
   private connect(): void {
     const scheme = window.location.protocol === 'https:' ? 'wss' : 'ws'
-    const socket = new WebSocket(`${scheme}://${window.location.host}/api/characters/${this.id}/live`)
+    const socket = new WebSocket(`${scheme}://${window.location.host}/api/characters/${this.id}/live?page=${PAGE}`)
     socket.binaryType = 'arraybuffer'
     socket.onopen = () => {
       this.retry = 0
@@ -135,6 +137,7 @@ export class LiveSocket {
       this.strokes = []
       this.inAir = false
       this.handlers.job(null)
+      this.handlers.elsewhere(false)
       this.handlers.connected(false)
       this.timer = window.setTimeout(() => this.connect(), Math.min(250 * 2 ** this.retry++, 4000))
     }
@@ -164,14 +167,17 @@ export class LiveSocket {
 
   private receive(data: ArrayBuffer | string): void {
     if (typeof data !== 'string') {
-      this.inAir = false
-      this.handlers.frame(unpackFrame(data))
+      const frame = unpackFrame(data)
+      // What another window is doing comes unasked.
+      if (frame.seq !== null) this.inAir = false
+      this.handlers.frame(frame)
     } else {
       const message = JSON.parse(data) as Told
       // Versions of others and long work are told beside the answers to what was asked, which carry its number.
       if ('seq' in message && message.seq !== null) this.inAir = false
       if (message.type === 'version') this.handlers.version(message.state)
       else if (message.type === 'contacts') this.handlers.contacts({ without: message.without, with: message.with })
+      else if (message.type === 'lease') this.handlers.elsewhere(message.elsewhere)
       else if (message.type === 'job') this.handlers.job(message)
       else if (message.type === 'problem') this.handlers.problem(message.detail)
     }

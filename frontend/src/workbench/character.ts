@@ -11,7 +11,7 @@ export function say(error: unknown): void {
   if (error instanceof DOMException && error.name === 'AbortError') return
   const text = error instanceof Problem ? error.message : 'Something went wrong on this page.'
   if (!(error instanceof Problem)) console.error(error)
-  ElMessage({ message: text, type: 'warning', duration: 6000, showClose: true })
+  ElMessage({ message: text, type: 'warning', duration: 6000, showClose: true, grouping: true })
 }
 
 export const useCharacter = defineStore('character', () => {

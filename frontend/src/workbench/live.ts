@@ -18,6 +18,8 @@ export const useLive = defineStore('live', () => {
   const connected = ref(false)
   /** Whether the server has gone away, or was never reached. */
   const lost = ref(false)
+  /** Whether the character is being edited in another window. */
+  const elsewhere = ref(false)
   /** A trigger that is being changed, not stored yet. */
   const preview = shallowRef<Want['preview']>(null)
   /** The joint that is being dragged: its consequence is shown before it is stored. */
@@ -47,6 +49,7 @@ export const useLive = defineStore('live', () => {
       contacts: (count) => (contacts.value = count),
       version: (state) => void character.take(state),
       job: follow,
+      elsewhere: (yes) => (elsewhere.value = yes),
       problem: (text) => say(new Problem(text)),
       connected: (yes) => {
         // After the server was away its state counts, not ours.
@@ -62,7 +65,7 @@ export const useLive = defineStore('live', () => {
     socket?.close()
     socket = null
     frame.value = contacts.value = preview.value = moving.value = job.value = null
-    connected.value = lost.value = false
+    connected.value = lost.value = elsewhere.value = false
     framesShown.value = 0
   }
 
@@ -100,6 +103,9 @@ export const useLive = defineStore('live', () => {
     if (job.value) void api.cancelJob(job.value.id).catch(say)
   }
 
+  /** Edit here from now on, whoever did before. */
+  const takeOver = () => api.takeOver(character.id).catch(say)
+
   function previewTrigger(remedyId: string, trigger: TriggerRule): void {
     preview.value = { remedy_id: remedyId, trigger }
   }
@@ -113,7 +119,7 @@ export const useLive = defineStore('live', () => {
   watch([() => posing.pose, want], ask)
 
   return {
-    frame, contacts, framesShown, connected, lost, preview, moving, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
-    cancelAutomatic, previewTrigger,
+    frame, contacts, framesShown, connected, lost, elsewhere, preview, moving, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
+    cancelAutomatic, takeOver, previewTrigger,
   }
 })

@@ -24,6 +24,7 @@ from plethos.core.weights.paint import Paint
 from plethos.core.weights.table import weights_from_json
 from plethos.service.open_character import OpenCharacter
 from plethos.service.painting import PaintSettings, painted, with_bone
+from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
 
@@ -37,11 +38,10 @@ def automatic(
     joints: Sequence[str] | None,
     progress: Callable[[float], None],
     region: str | None = None,
-) -> OpenCharacter:
+) -> Version:
     """Automatic weights for all joints or some, everywhere or in a region; `progress` may raise to cancel."""
-    opened = workbench.open(character_id)
     # Worked out beside the lock, so that posing goes on meanwhile.
-    before = opened.character
+    before = workbench.open(character_id).character
     chosen = None if joints is None else before.skeleton.mask(joints)
     bound = bound_automatically(before, INSIDE, chosen, None if region is None else before.region(region), progress)
 
@@ -90,7 +90,7 @@ class Target:
         return self.part or ("a piece" if self.piece is not None else self.region or "the region")
 
 
-def give(workbench: Workbench, character_id: str, target: Target, joint: str) -> OpenCharacter:
+def give(workbench: Workbench, character_id: str, target: Target, joint: str) -> Version:
     """Let a part, a piece or a region follow one joint rigidly."""
 
     def change(character: Character) -> Character:
@@ -99,7 +99,7 @@ def give(workbench: Workbench, character_id: str, target: Target, joint: str) ->
     return workbench.edit(character_id, f"Give {target.label} to {joint}", change)
 
 
-def copy_part(workbench: Workbench, character_id: str, source: str, target: Target) -> OpenCharacter:
+def copy_part(workbench: Workbench, character_id: str, source: str, target: Target) -> Version:
     """Let a part or a region follow what the closest surface of another part follows."""
 
     def change(character: Character) -> Character:
@@ -108,7 +108,7 @@ def copy_part(workbench: Workbench, character_id: str, source: str, target: Targ
     return workbench.edit(character_id, f"Copy weights of {source} to {target.label}", change)
 
 
-def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: Target) -> OpenCharacter:
+def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: Target) -> Version:
     """Let a part or a region follow what one vertex follows."""
 
     def change(character: Character) -> Character:
@@ -117,7 +117,7 @@ def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: Ta
     return workbench.edit(character_id, f"Copy weights of a vertex to {target.label}", change)
 
 
-def take_file(workbench: Workbench, character_id: str, data: bytes) -> OpenCharacter:
+def take_file(workbench: Workbench, character_id: str, data: bytes) -> Version:
     """Take the weights of a plain file: see `core.weights.table`."""
 
     def change(character: Character) -> Character:
@@ -126,7 +126,7 @@ def take_file(workbench: Workbench, character_id: str, data: bytes) -> OpenChara
     return workbench.edit(character_id, "Weights from a file", change)
 
 
-def fill(workbench: Workbench, character_id: str, target: Target, settings: PaintSettings) -> OpenCharacter:
+def fill(workbench: Workbench, character_id: str, target: Target, settings: PaintSettings) -> Version:
     """Do to a whole region at once what the brush does under its ring."""
 
     def change(character: Character) -> Character:
@@ -139,7 +139,7 @@ def fill(workbench: Workbench, character_id: str, target: Target, settings: Pain
     return workbench.edit(character_id, f"Fill {target.label}, {settings.joint}", change)
 
 
-def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> OpenCharacter:
+def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> Version:
     """Spread what a bone's joints hold together evenly along the whole bone."""
 
     def change(character: Character) -> Character:
@@ -155,14 +155,14 @@ def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) 
     return workbench.edit(character_id, f"Even out along {joint}", change)
 
 
-def carry_over(workbench: Workbench, character_id: str, from_left: bool) -> OpenCharacter:
+def carry_over(workbench: Workbench, character_id: str, from_left: bool) -> Version:
     """Carry the weights of one side over to the other."""
     label = "Mirror weights, left to right" if from_left else "Mirror weights, right to left"
     side = 1.0 if from_left else -1.0
     return workbench.edit(character_id, label, lambda c: _with(c, mirrored_from(c, side)))
 
 
-def mend(workbench: Workbench, character_id: str, kind: str, joint: str | None = None) -> OpenCharacter:
+def mend(workbench: Workbench, character_id: str, kind: str, joint: str | None = None) -> Version:
     """Mend what `findings` lists: of one kind, of one joint or of all.
 
     Raises
@@ -224,7 +224,7 @@ def findings(opened: OpenCharacter, limit: int = DELIVERED) -> list[dict[str, An
     return out
 
 
-def influences(opened: OpenCharacter, vertex: int) -> list[tuple[str, float]]:
+def influences(character: Character, vertex: int) -> list[tuple[str, float]]:
     """What a vertex follows, the most first.
 
     Raises
@@ -232,23 +232,23 @@ def influences(opened: OpenCharacter, vertex: int) -> list[tuple[str, float]]:
     BadEditError
         When there is no such vertex.
     """
-    weights = opened.character.binding.joint_weights
+    weights = character.binding.joint_weights
     if not 0 <= vertex < len(weights):
         raise BadEditError(f"There is no vertex {vertex} in this character.")
     row = weights[vertex]
-    names = opened.character.skeleton.names
+    names = character.skeleton.names
     return [(names[j], float(row[j])) for j in np.argsort(-row, kind="stable") if row[j] > 1e-6]
 
 
 def set_weight(
     workbench: Workbench, character_id: str, vertex: int, joint: str, weight: float, locked: Sequence[str], mirror: bool
-) -> OpenCharacter:
+) -> Version:
     """Give one vertex a weight by number; the joints that are not locked make up for it."""
     if not 0 <= weight <= 1:
         raise BadEditError("A weight has to lie between 0 and 1.")
-    influences(workbench.open(character_id), vertex)
 
     def change(character: Character) -> Character:
+        influences(character, vertex)
         skeleton = character.skeleton
         held, brush = skeleton.mask(locked), painted(character, mirror)
         one = Touched(np.array([vertex], dtype=np.int32), np.ones(1))

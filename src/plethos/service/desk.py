@@ -3,112 +3,23 @@
 from __future__ import annotations
 
 import dataclasses
-from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, Protocol
+from dataclasses import dataclass, field
+from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
-from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.names import new_id
 from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton import Pose
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.service.open_character import OpenCharacter
-from plethos.service.version import HeldSculpt, Version
+from plethos.service.stroke import Stroke, Tool
+from plethos.service.version import OvertakenError, Version
 from plethos.service.workbench import Workbench
 
 
-@dataclass(frozen=True)
-class Stored:
-    """What a stroke comes to when it is stored.
-
-    Parameters
-    ----------
-    label
-        Of the edit.
-    character
-        The character after it.
-    sculpt
-        The sculpt in progress after it, if there is one.
-    """
-
-    label: str
-    character: Character
-    sculpt: HeldSculpt | None = None
-
-
-class Stroke(ABC):
-    """A tool in use: it changes a copy of its own, which the person's frames show until it is stored.
-
-    What a tool does not change is as in the version.
-
-    Parameters
-    ----------
-    version
-        What it began on.
-    """
-
-    def __init__(self, version: Version) -> None:
-        self.version = version
-
-    @abstractmethod
-    def touch(self, pose: Pose, settings: Any, dabs: Sequence[Dab]) -> None:
-        """Let the tool touch the skin in a pose, so many times.
-
-        Raises
-        ------
-        PlethosError
-            For settings that are nonsense; then nothing of these touches counts.
-        """
-
-    @abstractmethod
-    def stored(self) -> Stored:
-        """What it comes to."""
-
-    def evaluator(self) -> Evaluator | None:
-        """What the skin is worked out by meanwhile; None = by the version."""
-        return None
-
-    def points(self) -> NDArray[np.floating] | None:
-        """The skin ``(V, 3)`` under the tool where that is not a pose of the character; None = it is."""
-        return None
-
-    def weights(self) -> NDArray[np.floating] | None:
-        """Weights ``(V, J)`` under the tool; None = those of the version."""
-        return None
-
-    def weights_of(self, joint: int) -> NDArray[np.float32] | None:
-        """One joint's weights ``(V,)`` under the tool, kept at hand for every frame; None = those of the version."""
-        return None
-
-    def picked(self) -> NDArray[np.float32] | None:
-        """What is picked ``(V,)`` under the tool; None = as in the version."""
-        return None
-
-    def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
-        """Be told what a frame shows: the next touch goes over it."""
-        return None
-
-
-class Tool(Protocol):
-    """What strokes are made with."""
-
-    def begin(self, version: Version, settings: Any) -> Stroke:
-        """A stroke on a version.
-
-        Raises
-        ------
-        BadEditError
-            When it cannot be used now.
-        """
-        ...
-
-
-@dataclass
+@dataclass(eq=False)
 class Desk:
     """One person at work on a character, by one socket.
 
@@ -118,16 +29,22 @@ class Desk:
         The character.
     tools
         What can be used, by name.
-    person
-        Who it is, for others to read.
+    page
+        Which page the person has before them: it goes on after its socket broke.
     """
 
     opened: OpenCharacter
     tools: Mapping[str, Tool]
-    person: str = ""
+    page: str = field(default_factory=new_id)
     stroke: Stroke | None = None
     _stroke_tool: str = ""
     _preview: tuple[tuple[Version, str, Mapping[str, Any]], tuple[Evaluator, Trigger]] | None = None
+
+    @property
+    def seen(self) -> Stroke | None:
+        """The stroke that the person sees: the own one, else that of the page which edits."""
+        other = self.opened.stroke
+        return self.stroke or (other if other is not None and other.version is self.opened.version else None)
 
     @property
     def version(self) -> Version:
@@ -140,28 +57,59 @@ class Desk:
         Raises
         ------
         BadEditError
-            For a tool that is not there, or settings that are nonsense: then the stroke is as it was before.
+            For a tool that is not there, or settings that are nonsense: then the stroke is as it was before. When
+            another page has the character in hand.
         """
         if tool not in self.tools:
             raise BadEditError(f"There is no tool called “{tool}”; there are {', '.join(self.tools)}.")
         if self.stroke is not None and self._stroke_tool != tool:
             raise BadEditError("Another stroke is in the air: end it first.")
+        self.opened.lease.edit(self.page, self.opened.sculpt is not None)
         stroke = self.stroke or self.tools[tool].begin(version, settings)
         stroke.touch(pose, settings, dabs)
         self.stroke, self._stroke_tool = stroke, tool
+        self.opened.lease.stroke(self.page, True)
+        self.opened.show_stroke(self, stroke)
 
-    def end_stroke(self, workbench: Workbench) -> None:
-        """Store the stroke; only then is it safe and can be undone. A stroke that was refused leaves nothing.
+    def end_stroke(self, workbench: Workbench) -> Version:
+        """Store the stroke, on top of what others have stored since it began; only then is it safe and can be undone.
+
+        Returns
+        -------
+        Version
+            What came of it; the current one when there was no stroke.
 
         Raises
         ------
         BadEditError
-            When the character was changed since it began: then it is not stored.
+            When it does not fit any more, or another page has taken over: then nothing is stored.
         """
         stroke, self.stroke = self.stroke, None
+        if stroke is None:
+            return self.opened.version
+        try:
+            return self._store(stroke, workbench.of(self.page))
+        except OvertakenError:
+            # Another process was faster: what it stored is shown by now.
+            return self._store(stroke, workbench.of(self.page))
+        finally:
+            self.opened.lease.stroke(self.page, False)
+            self._show_no_more(stroke)
+
+    def _store(self, stroke: Stroke, workbench: Workbench) -> Version:
+        with self.opened.editing:
+            done = stroke.stored(self.opened.version)
+            return workbench.commit(self.opened, done.label, done.character, done.sculpt)
+
+    def leave(self) -> None:
+        """Leave the desk: a stroke in the air ends with it, as if it had never been made."""
+        stroke, self.stroke = self.stroke, None
         if stroke is not None:
-            done = stroke.stored()
-            workbench.commit(self.opened, done.label, done.character, done.sculpt, made_of=stroke.version)
+            self._show_no_more(stroke)
+
+    def _show_no_more(self, stroke: Stroke) -> None:
+        if self.opened.stroke is stroke:
+            self.opened.show_stroke(self, None)
 
     def preview(self, version: Version, remedy_id: str, trigger: Mapping[str, Any]) -> tuple[Evaluator, Trigger]:
         """A version with a trigger that is being changed, not stored yet; and that trigger.

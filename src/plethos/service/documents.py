@@ -2,17 +2,26 @@
 
 from __future__ import annotations
 
+import json
+import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
+import numpy as np
+
 from plethos.core.character import Character
 from plethos.core.codec import from_document, to_document
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.rules import Rules
 from plethos.service.blob_arrays import BlobArrays
 from plethos.store.blobs import hashes_of
+
+FARTHEST = 1e9  # metres from the origin, the most that a file may say too
+NUL = re.compile(r"(?<!\\)(\\\\)*\\u0000")  # a sign that PostgreSQL keeps in no text
 
 
 @dataclass(frozen=True)
@@ -60,6 +69,34 @@ def read_bare(source: GltfFile, name: str, document: Mapping[str, Any], arrays: 
         return read_character(source, name, welded=arrays.get("weld", weld)[0])
     # Documents of before the weld was stored were made over the weld of their time.
     return read_character(source, name, cells_only=True)
+
+
+def read_back(bare: Character, document: Mapping[str, Any], arrays: BlobArrays, evaluator: Evaluator) -> None:
+    """See to it that a document can be stored, read again and evaluated.
+
+    Parameters
+    ----------
+    evaluator
+        What it was made of.
+
+    Raises
+    ------
+    BadEditError
+        When it cannot.
+    """
+    try:
+        text = json.dumps(document, allow_nan=False, ensure_ascii=False)
+        text.encode()
+        if NUL.search(text):
+            raise ValueError
+    except RecursionError:
+        raise BadEditError("This is nested too deep to be kept.") from None
+    except ValueError:
+        raise BadEditError("A number that is not finite, or a sign that is no text, cannot be kept.") from None
+    character, _ = restore(bare, json.loads(text), arrays, evaluator.character)
+    posed = evaluator.pose(character.skeleton.rest_pose())
+    if not (np.isfinite(posed.points).all() and np.abs(posed.world).max(initial=0.0) < FARTHEST):
+        raise BadEditError("With this the skin would lie nowhere: a number is far too large.")
 
 
 def restore(

@@ -18,24 +18,22 @@ from plethos.core.remedies.remedy import MOST_AMOUNT
 from plethos.core.rules import Rules
 from plethos.core.triggers import trigger_from_document
 from plethos.core.twins import twinned
-from plethos.service.open_character import OpenCharacter
+from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
 
-def _rules(workbench: Workbench, character_id: str, label: str, change: Callable[[Character], Rules]) -> OpenCharacter:
+def _rules(workbench: Workbench, character_id: str, label: str, change: Callable[[Character], Rules]) -> Version:
     return workbench.edit(character_id, label, lambda c: c.with_rules(change(c)))
 
 
-def _remedy(workbench: Workbench, character_id: str, label: str, remedy_id: str, **changes: Any) -> OpenCharacter:
+def _remedy(workbench: Workbench, character_id: str, label: str, remedy_id: str, **changes: Any) -> Version:
     def change(character: Character) -> Rules:
         return character.rules.with_remedy(replace(character.rules.remedy(remedy_id), **changes))
 
     return _rules(workbench, character_id, label, change)
 
 
-def set_trigger(
-    workbench: Workbench, character_id: str, remedy_id: str, rule: Mapping[str, Any] | None
-) -> OpenCharacter:
+def set_trigger(workbench: Workbench, character_id: str, remedy_id: str, rule: Mapping[str, Any] | None) -> Version:
     """Tie a remedy to a trigger of its own, or break the tie (None) without losing the shape."""
 
     def change(character: Character) -> Rules:
@@ -52,24 +50,24 @@ def set_trigger(
     return _rules(workbench, character_id, "Change trigger" if rule else "Untie", change)
 
 
-def tie(workbench: Workbench, character_id: str, remedy_id: str, value: str | None) -> OpenCharacter:
+def tie(workbench: Workbench, character_id: str, remedy_id: str, value: str | None) -> Version:
     """Tie a remedy to any value by its id; None unties it."""
     return _remedy(workbench, character_id, "Tie" if value else "Untie", remedy_id, by=value)
 
 
-def switch(workbench: Workbench, character_id: str, remedy_id: str, on: bool) -> OpenCharacter:
+def switch(workbench: Workbench, character_id: str, remedy_id: str, on: bool) -> Version:
     """Switch a remedy on or off."""
     return _remedy(workbench, character_id, "Switch on" if on else "Switch off", remedy_id, on=on)
 
 
-def set_amount(workbench: Workbench, character_id: str, remedy_id: str, amount: float) -> OpenCharacter:
+def set_amount(workbench: Workbench, character_id: str, remedy_id: str, amount: float) -> Version:
     """How much of a remedy its full activation gives."""
     if not math.isfinite(amount) or not 0 <= amount <= MOST_AMOUNT:
         raise BadEditError(f"The amount has to lie between 0 and {MOST_AMOUNT:.0f}.")
     return _remedy(workbench, character_id, "Change amount", remedy_id, amount=amount)
 
 
-def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -> OpenCharacter:
+def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -> Version:
     """Give a remedy another name."""
     label = name.strip()[:120]
     if not label:
@@ -77,17 +75,17 @@ def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -
     return _remedy(workbench, character_id, f"Rename to “{label}”", remedy_id, name=label)
 
 
-def delete(workbench: Workbench, character_id: str, remedy_id: str) -> OpenCharacter:
+def delete(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
     """Take a remedy away, and the trigger that only it was tied to (undo brings both back)."""
     return _rules(workbench, character_id, "Delete remedy", lambda c: c.rules.without_remedy(remedy_id))
 
 
-def add_twin(workbench: Workbench, character_id: str, remedy_id: str) -> OpenCharacter:
+def add_twin(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
     """The same remedy on the other side, with its trigger."""
     return workbench.edit(character_id, "Make twin", lambda c: twinned(c, remedy_id))
 
 
-def add_remedy(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+def add_remedy(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:
     """A remedy of any kind from plain data, its arrays as lists; one of the same id is replaced."""
 
     def change(character: Character) -> Rules:
@@ -102,7 +100,7 @@ def _freely_named(remedy: Remedy, rules: Rules) -> Remedy:
     return replace(remedy, name=free_name(remedy.name, taken))
 
 
-def put_trigger(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+def put_trigger(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:
     """A trigger of any kind; one of the same id is replaced."""
     label = str(document.get("name") or "a trigger")
     return _rules(
@@ -111,7 +109,7 @@ def put_trigger(workbench: Workbench, character_id: str, document: Mapping[str, 
     )  # fmt: skip
 
 
-def delete_trigger(workbench: Workbench, character_id: str, trigger_id: str) -> OpenCharacter:
+def delete_trigger(workbench: Workbench, character_id: str, trigger_id: str) -> Version:
     """Take a trigger away that nobody reads."""
 
     def change(character: Character) -> Rules:
@@ -132,7 +130,7 @@ def _refuse_read(rules: Rules, values: Sequence[str], name: str) -> None:
             raise BadEditError(f"“{readers[0]}” reads “{name}”: untie it first.")
 
 
-def put_dial(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+def put_dial(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:
     """A dial; one of the same id is replaced."""
 
     def change(character: Character) -> Rules:
@@ -141,7 +139,7 @@ def put_dial(workbench: Workbench, character_id: str, document: Mapping[str, Any
     return _rules(workbench, character_id, f"Set the dial {document.get('name')}", change)
 
 
-def delete_dial(workbench: Workbench, character_id: str, dial_id: str) -> OpenCharacter:
+def delete_dial(workbench: Workbench, character_id: str, dial_id: str) -> Version:
     """Take a dial away that nobody reads."""
 
     def change(character: Character) -> Rules:
@@ -157,7 +155,7 @@ def delete_dial(workbench: Workbench, character_id: str, dial_id: str) -> OpenCh
 
 def put_group(
     workbench: Workbench, character_id: str, document: Mapping[str, Any], members: Sequence[str] | None
-) -> OpenCharacter:
+) -> Version:
     """A group; one of the same id is replaced. With `members`, these remedies are in it, and no others."""
 
     def change(character: Character) -> Rules:
@@ -176,7 +174,7 @@ def put_group(
     return _rules(workbench, character_id, f"Set the group {document.get('name')}", change)
 
 
-def set_rules(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> OpenCharacter:
+def set_rules(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:
     """All rules at once from plain data."""
 
     def change(character: Character) -> Rules:
@@ -185,7 +183,7 @@ def set_rules(workbench: Workbench, character_id: str, document: Mapping[str, An
     return _rules(workbench, character_id, "Set all rules", change)
 
 
-def rules_document(opened: OpenCharacter) -> dict[str, Any]:
+def rules_document(version: Version) -> dict[str, Any]:
     """All rules as plain data, arrays as lists."""
-    character = opened.character
+    character = version.character
     return rules_to_document(character.rules, character.skeleton, InlineArrays(character))

@@ -14,7 +14,7 @@ from plethos.core.joints.draft import Draft
 from plethos.core.mask import Mask
 from plethos.core.names import free_name
 from plethos.core.remedies import Helper, Remedy, Share
-from plethos.service.open_character import OpenCharacter
+from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
 
@@ -25,7 +25,7 @@ def make_helper(
     parent: str,
     place: Sequence[float],
     rules: Sequence[Mapping[str, Any]],
-) -> OpenCharacter:
+) -> Version:
     """A helper joint at a place at rest, a leaf below a joint; what is picked follows it by its shares."""
     return workbench.edit(
         character_id, f"Make the helper {name}", lambda c: with_helper(c, name, parent, place, rules)

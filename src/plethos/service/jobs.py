@@ -12,6 +12,7 @@ from procrastinate import App, PsycopgConnector
 
 from plethos.core.errors import PlethosError
 from plethos.service import binding
+from plethos.service.lease import WORKER
 from plethos.service.workbench import Workbench
 from plethos.store.work import CANCELLED, DONE, FAILED, Work, WorkList
 
@@ -34,7 +35,7 @@ class Jobs:
     """
 
     def __init__(self, bench: Workbench) -> None:
-        self.bench, self.list = bench, WorkList(bench.store.engine)
+        self.bench, self.list = bench.of(WORKER), WorkList(bench.store.engine)
         at = bench.store.engine.url
         where = {"host": at.host, "port": at.port, "user": at.username, "password": at.password, "dbname": at.database}
         connector = PsycopgConnector(kwargs=where, min_size=1, max_size=4)

@@ -16,7 +16,7 @@ from plethos.core.names import other_side_name
 from plethos.core.skeleton import Hinge, Pose
 from plethos.core.symmetry import joint_mirror
 from plethos.core.triggers.hinge import unit_axis
-from plethos.service.open_character import OpenCharacter
+from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
 
@@ -28,7 +28,7 @@ def make(
     place: Sequence[float],
     mirror: bool,
     pose: Pose | None = None,
-) -> OpenCharacter:
+) -> Version:
     """One more joint; with `mirror` its image on the other side too, unless it lies in the middle.
 
     Parameters
@@ -57,7 +57,7 @@ def move(
     place: Sequence[float],
     mirror: bool,
     pose: Pose | None = None,
-) -> OpenCharacter:
+) -> Version:
     """Move a joint at rest to a place in the world; the skin stays.
 
     Parameters
@@ -72,13 +72,13 @@ def move(
     return workbench.edit(character_id, f"Move {joint}", change)
 
 
-def turn(workbench: Workbench, character_id: str, joint: str, turn_deg: Sequence[float], mirror: bool) -> OpenCharacter:
+def turn(workbench: Workbench, character_id: str, joint: str, turn_deg: Sequence[float], mirror: bool) -> Version:
     """Turn a joint's own frame at rest, degrees about its X, then Y, then Z."""
     by = rotations.from_euler_xyz_deg(turn_deg)
     return _both(workbench, character_id, f"Turn {joint}", joint, mirror, lambda c, j: edit.turned(c, j, by))
 
 
-def aim(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> OpenCharacter:
+def aim(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> Version:
     """Lay a joint's Y axis along its bone."""
     return _both(workbench, character_id, f"Lay {joint} along its bone", joint, mirror, edit.aimed)
 
@@ -91,18 +91,18 @@ def set_hinge(
     low_deg: float,
     high_deg: float,
     mirror: bool,
-) -> OpenCharacter:
+) -> Version:
     """Say about which axis a joint mainly bends, and how far."""
     hinge = Hinge(unit_axis(axis), math.radians(low_deg), math.radians(high_deg))
     return _both(workbench, character_id, f"Range of {joint}", joint, mirror, lambda c, j: edit.hinged(c, j, hinge))
 
 
-def set_range(workbench: Workbench, character_id: str, joint: str, preset: str, mirror: bool) -> OpenCharacter:
+def set_range(workbench: Workbench, character_id: str, joint: str, preset: str, mirror: bool) -> Version:
     """Give a joint the hinge and range of a preset."""
     return _both(workbench, character_id, f"Range of {joint}", joint, mirror, lambda c, j: with_range(c, j, preset))
 
 
-def rename(workbench: Workbench, character_id: str, joint: str, name: str, mirror: bool) -> OpenCharacter:
+def rename(workbench: Workbench, character_id: str, joint: str, name: str, mirror: bool) -> Version:
     """Call a joint otherwise; with `mirror` its image too, when the new name tells a side."""
 
     def change(character: Character) -> Character:
@@ -113,7 +113,7 @@ def rename(workbench: Workbench, character_id: str, joint: str, name: str, mirro
     return workbench.edit(character_id, f"Rename {joint}", change)
 
 
-def hang(workbench: Workbench, character_id: str, joint: str, parent: str | None, mirror: bool) -> OpenCharacter:
+def hang(workbench: Workbench, character_id: str, joint: str, parent: str | None, mirror: bool) -> Version:
     """Hang a joint on another, or on none."""
 
     def change(character: Character, j: int) -> Character:
@@ -122,7 +122,7 @@ def hang(workbench: Workbench, character_id: str, joint: str, parent: str | None
     return _both(workbench, character_id, f"Hang {joint} on {parent or 'nothing'}", joint, mirror, change)
 
 
-def delete(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> OpenCharacter:
+def delete(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> Version:
     """Delete a joint; what hung on it and what followed it goes to its parent."""
 
     def change(character: Character) -> Character:
@@ -132,7 +132,7 @@ def delete(workbench: Workbench, character_id: str, joint: str, mirror: bool) ->
     return workbench.edit(character_id, f"Delete {joint}", change)
 
 
-def insert_twists(workbench: Workbench, character_id: str, joint: str, count: int, mirror: bool) -> OpenCharacter:
+def insert_twists(workbench: Workbench, character_id: str, joint: str, count: int, mirror: bool) -> Version:
     """Put twist joints evenly along a joint's bone, and share its weight with them."""
 
     def change(character: Character) -> Character:
@@ -144,7 +144,7 @@ def insert_twists(workbench: Workbench, character_id: str, joint: str, count: in
     return workbench.edit(character_id, f"Twist joints along {joint}", change)
 
 
-def mirror_side(workbench: Workbench, character_id: str, from_left: bool) -> OpenCharacter:
+def mirror_side(workbench: Workbench, character_id: str, from_left: bool) -> Version:
     """Bring one side's joints to where the other side's are mirrored, and make those that are missing."""
 
     def change(character: Character) -> Character:
@@ -159,13 +159,13 @@ def mirror_side(workbench: Workbench, character_id: str, from_left: bool) -> Ope
     return workbench.edit(character_id, label, change)
 
 
-def markers(opened: OpenCharacter) -> dict[str, list[float]]:
+def markers(version: Version) -> dict[str, list[float]]:
     """Where the markers of the template likely belong on a character."""
-    guessed = template.guessed_markers(opened.rest, opened.character.mesh.mirror_x)
+    guessed = template.guessed_markers(version.rest, version.character.mesh.mirror_x)
     return {name: np.round(place, 4).tolist() for name, place in guessed.items()}
 
 
-def lay(workbench: Workbench, character_id: str, places: dict[str, Sequence[float]], twists: int) -> OpenCharacter:
+def lay(workbench: Workbench, character_id: str, places: dict[str, Sequence[float]], twists: int) -> Version:
     """Lay the skeleton of a biped between markers."""
     return workbench.edit(character_id, "Lay a skeleton", lambda c: template.laid(c, places, twists))
 
@@ -184,7 +184,7 @@ def _both(
     joint: str,
     mirror: bool,
     change: Callable[[Character, int], Character],
-) -> OpenCharacter:
+) -> Version:
     """Edit a joint and, with `mirror`, bring its mirror image to the same."""
 
     def changed(character: Character) -> Character:

@@ -134,7 +134,7 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
     version
         What `desk.version` was when the pose was read: it may be another by now, and poses are of one skeleton.
     """
-    stroke = desk.stroke
+    stroke = desk.seen
     character, evaluator, held = version.character, version.evaluator, version.sculpt
     skeleton = character.skeleton
     if held is not None:
@@ -155,7 +155,7 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
         fields["with"] = (held.points if moved is None else moved).astype(np.float32)
     else:
         fields["with"] = posed.points
-    if stroke is not None:
+    if stroke is not None and stroke is desk.stroke:
         stroke.shown(pose, fields["with"])
     without = evaluator.pose(pose, NONE) if wanted.without or wanted.measure is not None else None
     if without is not None:
@@ -195,7 +195,7 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
 
 def contacts(desk: Desk, version: Version, pose: Pose, alone: str | None) -> dict[str, int]:
     """How many triangles cross others and did not at rest, without remedies and with: slower than a frame."""
-    stroke = desk.stroke
+    stroke = desk.seen
     counter, held = version.measures.contacts, version.sculpt
     if held is not None:
         moved = stroke.points() if stroke is not None else None

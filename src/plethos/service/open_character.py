@@ -14,6 +14,8 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.skeleton import Skeleton
 from plethos.service.blob_arrays import BlobArrays
+from plethos.service.lease import Lease
+from plethos.service.stroke import Stroke
 from plethos.service.version import HeldSculpt, Measures, Version
 from plethos.store.repository import Revision
 
@@ -38,8 +40,12 @@ class OpenCharacter:
     def __init__(self, revision: Revision, source: GltfFile, bare: Character, arrays: BlobArrays) -> None:
         self.source, self.bare, self.arrays = source, bare, arrays
         self.editing = threading.RLock()
+        self.lease = Lease()
         self.version = Version(revision, Evaluator.of(bare), Measures(bare))
+        self.stroke: Stroke | None = None
+        """The stroke in the air of the page that edits, for others to see."""
         self._listeners: list[Listener] = []
+        self._watchers: list[tuple[object, Callable[[], None]]] = []
 
     @property
     def character(self) -> Character:
@@ -58,12 +64,13 @@ class OpenCharacter:
         """The points ``(V, 3)`` in the world at rest, as they were read."""
         return self.bare.mesh.rest
 
-    def show(self, revision: Revision, evaluator: Evaluator, sculpt: HeldSculpt | None) -> None:
+    def show(self, revision: Revision, evaluator: Evaluator, sculpt: HeldSculpt | None) -> Version:
         """Make another version the current one, and tell all who listen."""
         told = _names(self.character.skeleton, evaluator.character.skeleton)
-        self.version = self.version.next(revision, evaluator, sculpt, told)
+        version = self.version = self.version.next(revision, evaluator, sculpt, told)
         for listener in list(self._listeners):
-            listener(self.version)
+            listener(version)
+        return version
 
     def listen(self, listener: Listener) -> Callable[[], None]:
         """Have every new version told, in whatever thread made it; what is returned ends it."""
@@ -74,6 +81,18 @@ class OpenCharacter:
                 self._listeners.remove(listener)
 
         return leave
+
+    def watch(self, desk: object, watcher: Callable[[], None]) -> Callable[[], None]:
+        """Have every touch of a stroke in the air of another desk told; what is returned ends it."""
+        self._watchers.append((desk, watcher))
+        return lambda: self._watchers.remove((desk, watcher))
+
+    def show_stroke(self, desk: object, stroke: Stroke | None) -> None:
+        """Let others see a desk's stroke in the air, or that it is over."""
+        self.stroke = stroke
+        for other, watcher in list(self._watchers):
+            if other is not desk:
+                watcher()
 
     def refuse_while_sculpting(self) -> None:
         """Raise `BadEditError` when a sculpt is in progress: it would be lost, or in the way."""

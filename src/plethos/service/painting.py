@@ -18,8 +18,8 @@ from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.gradient import chain_along
 from plethos.core.weights.limit import limit_influences
 from plethos.core.weights.paint import MODES, Paint, PaintedWeights
-from plethos.service.desk import Stored, Stroke
-from plethos.service.version import Version
+from plethos.service.stroke import Stored, Stroke
+from plethos.service.version import OvertakenError, Version
 from plethos.service.within import Within
 
 
@@ -132,6 +132,12 @@ class PaintStroke(Stroke):
         self.surface.points[:] = points
         self._laid = pose
 
-    def stored(self) -> Stored:
-        character = with_joint_weights(self.version.character, self.painted.dense, INSIDE)
-        return Stored(f"Paint {self.settings.joint}", character)
+    def stored(self, version: Version) -> Stored:
+        dense, before, now = self.painted.dense, self.version.character, version.character
+        if now.binding is not before.binding:
+            # What was changed meanwhile stays where this stroke did not paint.
+            if now.skeleton.joint_keys != before.skeleton.joint_keys:
+                raise OvertakenError
+            painted = (dense != before.binding.joint_weights).any(axis=1)
+            dense = np.where(painted[:, None], dense, now.binding.joint_weights)
+        return Stored(f"Paint {self.settings.joint}", with_joint_weights(now, dense, INSIDE))

@@ -17,8 +17,7 @@ from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import Pose
-from plethos.service.desk import Stored, Stroke
-from plethos.service.open_character import OpenCharacter
+from plethos.service.stroke import Stored, Stroke
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
@@ -52,7 +51,7 @@ class Pick:
     least: float = 0.05
 
 
-def choose(workbench: Workbench, character_id: str, wanted: Pick, pose: Pose | None, mirror: bool) -> OpenCharacter:
+def choose(workbench: Workbench, character_id: str, wanted: Pick, pose: Pose | None, mirror: bool) -> Version:
     """Pick something; `pose` is what `wanted.at` was said of."""
 
     def change(character: Character) -> Character:
@@ -87,7 +86,7 @@ def _found(character: Character, wanted: Pick, pose: Pose | None) -> Shares:
     raise BadEditError(f"There is no way to pick by “{wanted.by}”; there are piece, part, joint, loop, region and all.")
 
 
-def reshape(workbench: Workbench, character_id: str, how: str, width: float) -> OpenCharacter:
+def reshape(workbench: Workbench, character_id: str, how: str, width: float) -> Version:
     """Grow or shrink what is picked by a ring, soften its border over so many metres, turn it over, or drop it."""
 
     def change(character: Character) -> Character:
@@ -112,7 +111,7 @@ def reshape(workbench: Workbench, character_id: str, how: str, width: float) -> 
     return workbench.edit(character_id, labels.get(how, f"{how.capitalize()} the region"), change)
 
 
-def keep(workbench: Workbench, character_id: str, name: str) -> OpenCharacter:
+def keep(workbench: Workbench, character_id: str, name: str) -> Version:
     """Keep what is picked under a name, in place of what had that name."""
     name = name.strip()
 
@@ -127,7 +126,7 @@ def keep(workbench: Workbench, character_id: str, name: str) -> OpenCharacter:
     return workbench.edit(character_id, f"Keep the region {name}", change)
 
 
-def forget(workbench: Workbench, character_id: str, name: str) -> OpenCharacter:
+def forget(workbench: Workbench, character_id: str, name: str) -> Version:
     """Delete a kept region."""
 
     def change(character: Character) -> Character:
@@ -179,8 +178,10 @@ class PickStroke(Stroke):
     def picked(self) -> Shares:
         return self.shares.copy()
 
-    def stored(self) -> Stored:
-        return Stored("Pick by stroke", self.version.character.with_region(PICKED, self.shares))
+    def stored(self, version: Version) -> Stored:
+        now, before = version.character.region(), self.version.character.region()
+        shares = np.where(self.shares != before, self.shares, now)
+        return Stored("Pick by stroke", version.character.with_region(PICKED, shares))
 
 
 def regions_json(character: Character) -> list[dict[str, Any]]:

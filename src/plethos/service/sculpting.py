@@ -22,10 +22,10 @@ from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger
-from plethos.service.desk import Stored, Stroke
 from plethos.service.documents import SculptNote
 from plethos.service.open_character import OpenCharacter
-from plethos.service.version import HeldSculpt, Version
+from plethos.service.stroke import Stored, Stroke
+from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.within import Within
 from plethos.service.workbench import Workbench
 
@@ -70,13 +70,21 @@ class SculptStroke(Stroke):
     def points(self) -> NDArray[np.float64]:
         return self.surface.points
 
-    def stored(self) -> Stored:
-        note = dataclasses.replace(self.held.note, strokes=self.held.note.strokes + 1)
-        session = self.held.after(note, self.surface.points)
-        return Stored(f"Stroke: {self.settings.brush.replace('_', ' ')}", self.version.character, session)
+    def stored(self, version: Version) -> Stored:
+        held = version.sculpt
+        if held is None or not held.goes_on(self.held.note):
+            raise OvertakenError
+        note = dataclasses.replace(held.note, strokes=held.note.strokes + 1)
+        points = self.surface.points
+        if held is not self.held:
+            # Someone else's stroke was stored meanwhile: this one comes on top of it.
+            points = held.points + (points - self.held.points)
+        return Stored(
+            f"Stroke: {self.settings.brush.replace('_', ' ')}", version.character, held.after(note, points)
+        )  # fmt: skip
 
 
-def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | None) -> OpenCharacter:
+def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | None) -> Version:
     """Hold the skin in a pose and begin to sculpt: a new corrective, or an existing one again.
 
     Raises
@@ -97,11 +105,10 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
                 raise BadEditError(f"“{remedy.name}” is hardly on in this pose: bend the joint to where it acts.")
         note = SculptNote(remedy_id, pose_to_json(character.skeleton, pose))
         held = HeldSculpt.of(note, evaluator, None)
-        workbench.commit(opened, "Begin sculpting", character, held)
-    return opened
+        return workbench.commit(opened, "Begin sculpting", character, held)
 
 
-def current(opened: OpenCharacter) -> HeldSculpt:
+def current(version: Version) -> HeldSculpt:
     """The sculpt in progress.
 
     Raises
@@ -109,21 +116,20 @@ def current(opened: OpenCharacter) -> HeldSculpt:
     BadEditError
         When there is none.
     """
-    if opened.sculpt is None:
+    if version.sculpt is None:
         raise BadEditError(NONE_YET)
-    return opened.sculpt
+    return version.sculpt
 
 
-def drop(workbench: Workbench, character_id: str) -> OpenCharacter:
+def drop(workbench: Workbench, character_id: str) -> Version:
     """End the session and forget what was sculpted (undo brings it back)."""
     opened = workbench.open(character_id)
     with opened.editing:
-        current(opened)
-        workbench.commit(opened, "Drop sculpt", opened.character)
-    return opened
+        current(opened.version)
+        return workbench.commit(opened, "Drop sculpt", opened.character)
 
 
-def propose_trigger(opened: OpenCharacter) -> dict[str, Any]:
+def propose_trigger(version: Version) -> dict[str, Any]:
     """The hinge trigger that the held pose and the sculpt suggest, as plain data.
 
     Raises
@@ -131,29 +137,28 @@ def propose_trigger(opened: OpenCharacter) -> dict[str, Any]:
     BadEditError
         When nothing was sculpted or no joint left rest.
     """
-    version, held = opened.version, current(opened)
+    held = current(version)
     moved = Shape.from_dense("", held.points - held.start, 0.0)
     if len(moved.vertices) == 0:
         raise BadEditError("Nothing was sculpted yet: move something first, or drop.")
     return guess_trigger(version.character, held.pose, moved).to_document(version.character.skeleton)
 
 
-def keep(workbench: Workbench, character_id: str, name: str, rule: Mapping[str, Any] | None) -> OpenCharacter:
+def keep(workbench: Workbench, character_id: str, name: str, rule: Mapping[str, Any] | None) -> Version:
     """Turn the sculpt into a corrective, tied by a trigger of this rule (None = not tied yet).
 
     One that is sculpted again keeps its own trigger, whatever `rule` says; the target at its activation is replaced.
     """
     opened = workbench.open(character_id)
     with opened.editing:
-        held, character = current(opened), opened.character
+        held, character = current(opened.version), opened.character
         label = name.strip() or "Corrective"
         if held.note.remedy_id is not None:
             changed = _sculpted_again(opened, held, label)
         else:
             trigger = trigger_from_document(rule, character.skeleton) if rule else None
             changed = _kept(opened, held, label, trigger)
-        workbench.commit(opened, f"Keep “{label}”", changed)
-    return opened
+        return workbench.commit(opened, f"Keep “{label}”", changed)
 
 
 def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger | None) -> Character:

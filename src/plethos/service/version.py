@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
+from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator, Posed
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
@@ -19,6 +20,15 @@ from plethos.core.skeleton import Pose, pose_from_json
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import SculptNote
 from plethos.store.repository import Revision
+
+OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
+
+
+class OvertakenError(BadEditError):
+    """An edit that was made of a version which is not the current one any more, and does not fit on that."""
+
+    def __init__(self) -> None:
+        super().__init__(OVERTAKEN)
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,6 +79,10 @@ class HeldSculpt:
         moved = np.flatnonzero(np.abs(offsets).max(axis=1) > 0).astype(np.int32)
         ref = arrays.put("offsets", "sculpt", moved, offsets[moved])
         return replace(self, note=replace(self.note, offsets=ref))
+
+    def goes_on(self, note: SculptNote) -> bool:
+        """Whether that is the same session, with more strokes or fewer."""
+        return (self.note.pose, self.note.remedy_id) == (note.pose, note.remedy_id)
 
     def after(self, note: SculptNote, points: Array) -> HeldSculpt:
         """The same session with one more stroke."""

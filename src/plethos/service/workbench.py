@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import copy
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
@@ -13,7 +14,7 @@ from weakref import WeakValueDictionary
 import numpy as np
 
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError, BadFileError, PlethosError
+from plethos.core.errors import BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats import gltf_file
 from plethos.core.formats.files import ENDINGS, open_file
@@ -24,13 +25,13 @@ from plethos.core.rotations import Array
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.fit import Fitted, fitted
 from plethos.service.blob_arrays import BlobArrays
-from plethos.service.documents import SculptNote, describe, read_bare, restore
+from plethos.service.documents import SculptNote, describe, read_back, read_bare, restore
 from plethos.service.open_character import OpenCharacter
-from plethos.service.version import HeldSculpt, Version
+from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.store.repository import Missing, Overtaken, Revision, Store
 
+GONE = "That character is not in the library any more."
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
-OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
 MOST_OPEN = 4  # characters kept in memory that nobody has in hand
 
 
@@ -47,13 +48,25 @@ class Delivery:
 
 
 class Workbench:
-    """All use cases that concern a whole character. Safe to call from several threads."""
+    """All use cases that concern a whole character. Safe to call from several threads.
 
-    def __init__(self, store: Store) -> None:
-        self.store = store
+    Parameters
+    ----------
+    page
+        The page that edits; None = a program.
+    """
+
+    def __init__(self, store: Store, page: str | None = None) -> None:
+        self.store, self.page = store, page
         self._open: WeakValueDictionary[str, OpenCharacter] = WeakValueDictionary()
         self._recent: OrderedDict[str, OpenCharacter] = OrderedDict()
         self._lock = threading.Lock()
+
+    def of(self, page: str | None) -> Workbench:
+        """The same workbench in the hands of a page: see `Lease`."""
+        own = copy.copy(self)
+        own.page = page
+        return own
 
     def library(self, removed: bool = False) -> list[Revision]:
         """Every character's current revision, newest change first; or of those that were removed."""
@@ -111,16 +124,16 @@ class Workbench:
             revision = self.store.current(character_id)
             source = gltf_file.parse(self.store.blob(revision.file_hash))
         except Missing:
-            raise NotThereError("That character is not in the library any more.") from None
+            raise NotThereError(GONE) from None
         arrays = BlobArrays(self.store.blobs)
         opened = OpenCharacter(revision, source, read_bare(source, revision.name, revision.document, arrays), arrays)
         self._show(opened, revision)
         return opened
 
-    def _show(self, opened: OpenCharacter, revision: Revision) -> None:
+    def _show(self, opened: OpenCharacter, revision: Revision) -> Version:
         character, note = restore(opened.bare, revision.document, opened.arrays, opened.character)
         evaluator = Evaluator.of(character, opened.version.evaluator)
-        opened.show(revision, evaluator, self._sculpt(opened, note, evaluator) if note else None)
+        return opened.show(revision, evaluator, self._sculpt(opened, note, evaluator) if note else None)
 
     def _sculpt(self, opened: OpenCharacter, note: SculptNote, evaluator: Evaluator) -> HeldSculpt:
         offsets: Array | None = None
@@ -129,12 +142,12 @@ class Workbench:
             offsets = np.zeros((len(evaluator.character.mesh), 3))
             offsets[vertices] = moved
         before = opened.sculpt
-        if before is not None and (before.note.pose, before.note.remedy_id) == (note.pose, note.remedy_id):
+        if before is not None and before.goes_on(note):
             return before.after(note, before.start if offsets is None else before.start + offsets)
         return HeldSculpt.of(note, evaluator, offsets)
 
-    def edit(self, character_id: str, label: str, change: Callable[[Character], Character]) -> OpenCharacter:
-        """Change a character: stored first, then shown.
+    def edit(self, character_id: str, label: str, change: Callable[[Character], Character]) -> Version:
+        """Change a character: stored first, then shown. Returns the version that it made.
 
         Raises
         ------
@@ -143,39 +156,33 @@ class Workbench:
         """
         opened = self.open(character_id)
         with opened.editing:
+            self._take(opened)
             opened.refuse_while_sculpting()
-            self.commit(opened, label, change(opened.character))
-        return opened
+            return self.commit(opened, label, change(opened.character))
+
+    def _take(self, opened: OpenCharacter) -> None:
+        opened.lease.edit(self.page, opened.sculpt is not None)
 
     def commit(
-        self,
-        opened: OpenCharacter,
-        label: str,
-        character: Character,
-        sculpt: HeldSculpt | None = None,
-        made_of: Version | None = None,
-    ) -> None:
+        self, opened: OpenCharacter, label: str, character: Character, sculpt: HeldSculpt | None = None
+    ) -> Version:
         """Store a version with its sculpt in progress, then make it the current one.
-
-        Parameters
-        ----------
-        made_of
-            The version that the edit was made of; None = the current one.
 
         Raises
         ------
         BadEditError
-            When the rules cannot be compiled, or the character was changed meanwhile: then nothing is stored.
+            When what was made could not be read again, another page has the character in hand, or another process was
+            faster (`OvertakenError`): then nothing is stored.
         """
         with opened.editing:
+            self._take(opened)
             before = opened.version
-            if made_of is not None and made_of is not before:
-                raise BadEditError(OVERTAKEN)
             character = reviewed(before.character, character)
-            # What cannot be evaluated is not stored: it could never be opened again.
             evaluator = Evaluator.of(character, before.evaluator)
             sculpt = sculpt.noted(opened.arrays) if sculpt is not None else None
             document = describe(character, sculpt.note if sculpt else None, opened.arrays, opened.bare)
+            # What cannot be read or evaluated is not stored: it could never be opened again.
+            read_back(opened.bare, document, opened.arrays, evaluator)
             try:
                 revision = self.store.append(
                     before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id
@@ -183,16 +190,18 @@ class Workbench:
             except Overtaken:
                 # Another process stored something first: what it stored is shown, and nothing is lost of it.
                 self._show(opened, self.store.current(before.revision.character_id))
-                raise BadEditError(OVERTAKEN) from None
+                raise OvertakenError from None
+            except Missing:
+                raise NotThereError(GONE) from None
             opened.arrays.fresh.clear()
-            opened.show(revision, evaluator, sculpt)
+            return opened.show(revision, evaluator, sculpt)
 
     def catch_up(self, character_id: str) -> OpenCharacter:
         """The character, with what another process has stored of it since."""
         opened = self.open(character_id)
         with opened.editing:
             current = self.store.current(character_id)
-            if (current.id, current.last) != (opened.revision.id, opened.revision.last):
+            if current != opened.revision:
                 self._show(opened, current)
         return opened
 
@@ -201,7 +210,10 @@ class Workbench:
         with self._lock:
             opened = self._open.get(character_id)
         # What this process has stored itself it shows itself.
-        if opened is not None and self.store.head(character_id) not in (None, opened.revision.id):
+        if opened is None:
+            return
+        head, name = self.store.head(character_id)
+        if head is not None and (head, name) != (opened.revision.id, opened.revision.name):
             with contextlib.suppress(Missing):
                 self.catch_up(character_id)
 
@@ -212,24 +224,32 @@ class Workbench:
         for character_id in ids:
             self.catch_up_if_open(character_id)
 
-    def step(self, character_id: str, by: int) -> OpenCharacter:
+    def step(self, character_id: str, by: int) -> Version:
         """Undo (-1) or redo (+1)."""
         opened = self.open(character_id)
         with opened.editing:
-            self._show(opened, self.store.step(character_id, by))
-        return opened
+            self._take(opened)
+            try:
+                return self._show(opened, self.store.step(character_id, by))
+            except Missing:
+                raise NotThereError(GONE) from None
 
-    def rename(self, character_id: str, name: str) -> None:
-        self.open(character_id)
-        self.store.rename(character_id, _tidy(name))
-        self.forget(character_id)
+    def rename(self, character_id: str, name: str) -> Version:
+        """Give a character another name, which is no step of its history."""
+        opened = self.open(character_id)
+        with opened.editing:
+            try:
+                revision = self.store.rename(character_id, _tidy(name))
+            except Missing:
+                raise NotThereError(GONE) from None
+            return opened.show(revision, opened.version.evaluator, opened.sculpt)
 
     def remove(self, character_id: str) -> None:
         """Take a character out of the library; it can be brought back as it was."""
         try:
             self.store.remove(character_id)
         except Missing:
-            raise NotThereError("That character is not in the library any more.") from None
+            raise NotThereError(GONE) from None
         self.forget(character_id)
 
     def restore(self, character_id: str) -> Revision:

@@ -102,10 +102,12 @@ class Store:
         with self._session() as session:
             return self._current(session, character_id)
 
-    def head(self, character_id: str) -> str | None:
-        """The id of the revision that a character is at; None when it is not there."""
+    def head(self, character_id: str) -> tuple[str | None, str]:
+        """The id of the revision that a character is at, and its name; None when it is not there."""
         with self._session() as session:
-            return session.scalar(select(CharacterRow.head_id).where(CharacterRow.id == character_id))
+            own = select(CharacterRow.head_id, CharacterRow.name).where(CharacterRow.id == character_id)
+            found = session.execute(own).first()
+            return (None, "") if found is None else (found.head_id, found.name)
 
     def append(
         self,
@@ -162,9 +164,12 @@ class Store:
                 session.flush()
             return self._current(session, character_id)
 
-    def rename(self, character_id: str, name: str) -> None:
+    def rename(self, character_id: str, name: str) -> Revision:
         with self._session.begin() as session:
             _locked(session, character_id).name = name
+            _tell(session, character_id)
+            session.flush()
+            return self._current(session, character_id)
 
     def remove(self, character_id: str) -> None:
         """Take a character out of the library, with its history; `restore` brings both back."""

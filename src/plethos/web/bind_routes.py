@@ -52,13 +52,13 @@ async def automatic(jobs: AllJobs, character_id: str, body: AutomaticWeights) ->
 @router.post("/mend")
 def mend(bench: Bench, character_id: str, body: MendWeights) -> CharacterState:
     """Mend what was found: of one kind, of one joint or of all."""
-    return character_state(binding.mend(bench, character_id, body.kind, body.joint).version)
+    return character_state(binding.mend(bench, character_id, body.kind, body.joint))
 
 
 @router.post("/give")
 def give(bench: Bench, character_id: str, body: GiveTo) -> CharacterState:
     """Let a part, a piece or a region follow one joint rigidly."""
-    return character_state(binding.give(bench, character_id, _target(body.target), body.joint).version)
+    return character_state(binding.give(bench, character_id, _target(body.target), body.joint))
 
 
 @router.post("/copy")
@@ -66,23 +66,23 @@ def copy(bench: Bench, character_id: str, body: CopyWeights) -> CharacterState:
     """Copy weights from the closest surface of a part, or from one vertex."""
     target = _target(body.target)
     if body.from_vertex is not None:
-        return character_state(binding.copy_vertex(bench, character_id, body.from_vertex, target).version)
+        return character_state(binding.copy_vertex(bench, character_id, body.from_vertex, target))
     if body.from_part is None:
         raise BadEditError("Say what to copy from: a part or a vertex.")
-    return character_state(binding.copy_part(bench, character_id, body.from_part, target).version)
+    return character_state(binding.copy_part(bench, character_id, body.from_part, target))
 
 
 @router.post("/fill")
 def fill(bench: Bench, character_id: str, body: FillWeights) -> CharacterState:
     """Do to a whole region at once what the brush does."""
     settings = PaintSettings(body.mode, body.joint, body.value, body.strength, tuple(body.locked), body.mirror)
-    return character_state(binding.fill(bench, character_id, _target(body.target), settings).version)
+    return character_state(binding.fill(bench, character_id, _target(body.target), settings))
 
 
 @router.post("/even")
 def even(bench: Bench, character_id: str, body: EvenOut) -> CharacterState:
     """Spread what a bone's joints hold together evenly along it."""
-    return character_state(binding.even_out(bench, character_id, body.joint, body.mirror).version)
+    return character_state(binding.even_out(bench, character_id, body.joint, body.mirror))
 
 
 @router.post("/regions/pick")
@@ -91,25 +91,25 @@ def choose(bench: Bench, character_id: str, body: PickBody) -> CharacterState:
     opened = bench.open(character_id)
     wanted = picking.Pick(body.by, body.how, body.name, body.triangle, body.at, body.least)
     pose = pose_of(opened.version, body.pose.plain())
-    return character_state(picking.choose(bench, character_id, wanted, pose, body.mirror).version)
+    return character_state(picking.choose(bench, character_id, wanted, pose, body.mirror))
 
 
 @router.post("/regions/reshape")
 def reshape(bench: Bench, character_id: str, body: ReshapeRegion) -> CharacterState:
     """Grow, shrink, soften or turn over what is picked, or drop it."""
-    return character_state(picking.reshape(bench, character_id, body.how, body.width_m).version)
+    return character_state(picking.reshape(bench, character_id, body.how, body.width_m))
 
 
 @router.post("/regions")
 def keep(bench: Bench, character_id: str, body: KeepRegion) -> CharacterState:
     """Keep what is picked under a name."""
-    return character_state(picking.keep(bench, character_id, body.name).version)
+    return character_state(picking.keep(bench, character_id, body.name))
 
 
 @router.delete("/regions/{name:path}")
 def forget(bench: Bench, character_id: str, name: str) -> CharacterState:
     """Delete a kept region."""
-    return character_state(picking.forget(bench, character_id, name).version)
+    return character_state(picking.forget(bench, character_id, name))
 
 
 def _target(body: TargetBody) -> binding.Target:
@@ -119,7 +119,7 @@ def _target(body: TargetBody) -> binding.Target:
 @router.post("/mirror")
 def mirror(bench: Bench, character_id: str, body: MirrorSide) -> CharacterState:
     """Carry the weights of one side over to the other."""
-    return character_state(binding.carry_over(bench, character_id, body.from_left).version)
+    return character_state(binding.carry_over(bench, character_id, body.from_left))
 
 
 @router.get("/twins", response_class=Response)
@@ -144,17 +144,17 @@ def weights_in(bench: Bench, limits: Limits, character_id: str, file: Annotated[
     data = file.file.read(limits.upload_bytes + 1)
     if len(data) > limits.upload_bytes:
         raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
-    return character_state(binding.take_file(bench, character_id, data).version)
+    return character_state(binding.take_file(bench, character_id, data))
 
 
 @router.get("/vertices/{vertex}")
 def vertex(bench: Bench, character_id: str, vertex: int) -> list[VertexWeight]:
     """What one vertex follows, the most first."""
-    return [VertexWeight(joint=j, weight=w) for j, w in binding.influences(bench.open(character_id), vertex)]
+    return [VertexWeight(joint=j, weight=w) for j, w in binding.influences(bench.open(character_id).character, vertex)]
 
 
 @router.put("/vertices/{vertex}")
 def set_weight(bench: Bench, character_id: str, vertex: int, body: SetWeight) -> CharacterState:
     """Give one vertex a weight by number."""
-    opened = binding.set_weight(bench, character_id, vertex, body.joint, body.weight, body.locked, body.mirror)
-    return character_state(opened.version)
+    made = binding.set_weight(bench, character_id, vertex, body.joint, body.weight, body.locked, body.mirror)
+    return character_state(made)

@@ -13,7 +13,7 @@ from plethos.core.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
 from plethos.service.workbench import limit
-from plethos.web.context import Bench
+from plethos.web.context import Bench, Page
 from plethos.web.schemas.character import (
     BendPoint,
     BendRequest,
@@ -62,16 +62,24 @@ def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
     return [BendPoint(**p) for p in points]
 
 
+@router.post("/lease", status_code=204)
+def take_over(bench: Bench, page: Page, character_id: str) -> None:
+    """Edit the character on this page from now on, whoever did before."""
+    opened = bench.open(character_id)
+    if page is not None:
+        opened.lease.take_over(page)
+
+
 @router.post("/undo")
 def undo(bench: Bench, character_id: str) -> CharacterState:
     """One step back."""
-    return character_state(bench.step(character_id, -1).version)
+    return character_state(bench.step(character_id, -1))
 
 
 @router.post("/redo")
 def redo(bench: Bench, character_id: str) -> CharacterState:
     """One step forward again."""
-    return character_state(bench.step(character_id, +1).version)
+    return character_state(bench.step(character_id, +1))
 
 
 @router.patch("/remedies/{remedy_id}")
@@ -90,13 +98,13 @@ def change_remedy(bench: Bench, character_id: str, remedy_id: str, body: RemedyC
 def change_trigger(bench: Bench, character_id: str, remedy_id: str, body: TriggerChange) -> CharacterState:
     """Tie to a trigger of its own, or untie."""
     rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
-    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule).version)
+    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule))
 
 
 @router.delete("/remedies/{remedy_id}")
 def delete_remedy(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """Take a remedy away; undo brings it back."""
-    return character_state(edits.delete(bench, character_id, remedy_id).version)
+    return character_state(edits.delete(bench, character_id, remedy_id))
 
 
 @router.post("/response")

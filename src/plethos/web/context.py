@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, cast
 
-from fastapi import Depends
+from fastapi import Depends, Header
 from starlette.requests import HTTPConnection
 
 from plethos.service.jobs import Jobs
@@ -25,8 +25,16 @@ class Settings:
     upload_bytes: int = 256_000_000
 
 
-def _bench(connection: HTTPConnection) -> Workbench:
-    return cast(Workbench, connection.app.state.bench)
+def _page(page: Annotated[str | None, Header(alias="Plethos-Page", max_length=64)] = None) -> str | None:
+    """Which page asks, so that its edits are known from those of another: see `Lease`. Programs say none."""
+    return page or None
+
+
+Page = Annotated[str | None, Depends(_page)]
+
+
+def _bench(connection: HTTPConnection, page: Page) -> Workbench:
+    return cast(Workbench, connection.app.state.bench).of(page)
 
 
 def _limits(connection: HTTPConnection) -> Settings:

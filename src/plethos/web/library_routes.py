@@ -44,8 +44,7 @@ def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], Fi
 @router.patch("/{character_id}")
 def rename(bench: Bench, character_id: str, body: Rename) -> LibraryEntry:
     """Give a character another name."""
-    bench.rename(character_id, body.name)
-    return library_entry(bench.open(character_id).revision)
+    return library_entry(bench.rename(character_id, body.name).revision)
 
 
 @router.delete("/{character_id}", status_code=204)

@@ -8,21 +8,23 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from typing import Any
+from typing import Annotated, Any
 
 import structlog
-from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from fastapi import APIRouter, Query, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, ValidationError
 
 from plethos.core.errors import PlethosError
+from plethos.core.names import new_id
 from plethos.core.skeleton import Pose
-from plethos.service.desk import Desk, Tool
+from plethos.service.desk import Desk
 from plethos.service.jobs import WENT_WRONG
 from plethos.service.live import contacts, frame, pose_of
 from plethos.service.painting import PaintTool
 from plethos.service.picking import PickTool
 from plethos.service.sculpting import SculptTool
+from plethos.service.stroke import Tool
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 from plethos.store.work import UNDER_WAY, Work
@@ -30,6 +32,7 @@ from plethos.web.schemas.live import (
     SAID,
     ContactsAnswer,
     ContactsMessage,
+    LeaseMessage,
     PoseMessage,
     ProblemMessage,
     Said,
@@ -41,11 +44,12 @@ from plethos.web.states import character_state, job_message
 router = APIRouter()
 log = structlog.get_logger()
 TOOLS: dict[str, Tool] = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool()}
+RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
 UNREADABLE = "The server does not know that kind of message."
 
 
 @router.websocket("/api/characters/{character_id}/live")
-async def live(socket: WebSocket, character_id: str) -> None:
+async def live(socket: WebSocket, character_id: str, page: Annotated[str, Query(max_length=64)] = "") -> None:
     """Messages are one of `Said`, answers frames or one of `Told`: see docs/formats/live-socket.md."""
     await socket.accept()
     bench: Workbench = socket.app.state.bench
@@ -55,7 +59,7 @@ async def live(socket: WebSocket, character_id: str) -> None:
         await _send(socket, ProblemMessage(seq=None, detail=error.sentence))
         await socket.close(4404)
         return
-    await _Session(socket, bench, Desk(opened, TOOLS)).run()
+    await _Session(socket, bench, Desk(opened, TOOLS, page or new_id())).run()
 
 
 class _Session:
@@ -67,6 +71,9 @@ class _Session:
         self._storing = False
         self._news = asyncio.Event()
         self._work = asyncio.Event()
+        self._hands = asyncio.Event()
+        self._others = asyncio.Event()
+        self._shown: PoseMessage | None = None
 
     async def run(self) -> None:
         loop = asyncio.get_running_loop()
@@ -78,10 +85,14 @@ class _Session:
 
         leave = [
             self.desk.opened.listen(changed),
+            self.desk.opened.lease.come(self.desk.page, lambda: loop.call_soon_threadsafe(self._hands.set)),
+            self.desk.opened.watch(self.desk, lambda: loop.call_soon_threadsafe(self._others.set)),
+            self.desk.leave,
             self.socket.app.state.notices.on_work(self.desk.opened.revision.character_id, self._work.set),
         ]
         reader = asyncio.create_task(self._read())
-        tasks = [reader, asyncio.create_task(self._tell_versions()), asyncio.create_task(self._tell_work())]
+        telling = (self._tell_versions(), self._tell_work(), self._tell_lease(), self._show_others())
+        tasks = [reader, *map(asyncio.create_task, telling)]
         try:
             while not reader.done() or not self.waiting.empty():
                 getter = asyncio.create_task(self.waiting.get())
@@ -119,6 +130,7 @@ class _Session:
             if isinstance(message, ProblemMessage):
                 await _send(self.socket, message)
             elif isinstance(message, PoseMessage):
+                self._shown = message
                 version = desk.version
                 # Evaluating takes a millisecond or two, less than a trip to a thread and back under load.
                 await self.socket.send_bytes(self._frame(message, version, pose_of(version, message.pose.plain())))
@@ -136,10 +148,13 @@ class _Session:
             else:
                 self._storing = True
                 try:
-                    await run_in_threadpool(desk.end_stroke, self.bench)
+                    made = await run_in_threadpool(desk.end_stroke, self.bench)
                 finally:
                     self._storing = False
-                await self._tell_version(message.seq)
+                await self._tell_version(made, message.seq)
+                if desk.opened.version is not made:
+                    # What others stored while this was under way was not told.
+                    self._news.set()
         except PlethosError as error:
             await _send(self.socket, ProblemMessage(seq=seq, detail=error.sentence))
         except (WebSocketDisconnect, RuntimeError):
@@ -156,10 +171,34 @@ class _Session:
         while True:
             await self._news.wait()
             self._news.clear()
-            await self._tell_version(None)
+            await self._tell_version(self.desk.opened.version, None)
 
-    async def _tell_version(self, seq: int | None) -> None:
-        version = self.desk.opened.version
+    async def _show_others(self) -> None:
+        """Show what another page does to the character while its pen is down, as fast as this page takes it."""
+        while True:
+            await self._others.wait()
+            self._others.clear()
+            if self._shown is None or self.desk.stroke is not None:
+                continue
+            with contextlib.suppress(PlethosError, WebSocketDisconnect, RuntimeError):
+                version, message = self.desk.version, self._shown.model_copy(update={"seq": None})
+                await self.socket.send_bytes(self._frame(message, version, pose_of(version, message.pose.plain())))
+
+    async def _tell_lease(self) -> None:
+        """Say whether another page edits, whenever that changes."""
+        told = False
+        while True:
+            opened = self.desk.opened
+            now = opened.lease.elsewhere(self.desk.page, opened.sculpt is not None)
+            if now != told:
+                await _send(self.socket, LeaseMessage(elsewhere=now))
+            told = now
+            # Hands that rest are told by no one.
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self._hands.wait(), RESTING if now else None)
+            self._hands.clear()
+
+    async def _tell_version(self, version: Version, seq: int | None) -> None:
         state = await run_in_threadpool(character_state, version)
         await _send(self.socket, VersionMessage(seq=seq, state=state))
 

@@ -16,6 +16,7 @@ MESSAGES = (
     live.ContactsMessage,
     live.FrameHead,
     live.VersionMessage,
+    live.LeaseMessage,
     live.ContactsAnswer,
     live.JobMessage,
     live.ProblemMessage,

@@ -10,6 +10,7 @@ from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
 from plethos.core.errors import BadFileError, PlethosError
+from plethos.service.lease import BeingEditedError
 from plethos.service.workbench import NotThereError
 
 log = structlog.get_logger()
@@ -28,6 +29,8 @@ def install(app: FastAPI) -> None:
     async def ours(request: Request, error: PlethosError) -> JSONResponse:
         if isinstance(error, NotThereError):
             return problem(404, "Not there", error.sentence)
+        if isinstance(error, BeingEditedError):
+            return problem(423, "In other hands", error.sentence)
         status = 422 if isinstance(error, BadFileError) else 409
         return problem(status, "This did not work", error.sentence)
 

@@ -18,66 +18,66 @@ router = APIRouter(prefix="/api/characters/{character_id}", tags=["rules"])
 @router.get("/rules")
 def rules(bench: Bench, character_id: str) -> dict[str, Any]:
     """All rules as one plain document: see docs/formats/plethos-rules.schema.json."""
-    return edits.rules_document(bench.open(character_id))
+    return edits.rules_document(bench.open(character_id).version)
 
 
 @router.put("/rules")
 def set_rules(bench: Bench, character_id: str, body: RulesBody) -> CharacterState:
     """All rules at once, in place of those that are there."""
-    return character_state(edits.set_rules(bench, character_id, body.model_dump(exclude_none=True)).version)
+    return character_state(edits.set_rules(bench, character_id, body.model_dump(exclude_none=True)))
 
 
 @router.put("/dials")
 def put_dial(bench: Bench, character_id: str, body: DialRule) -> CharacterState:
     """A dial; one of the same id is replaced."""
-    return character_state(edits.put_dial(bench, character_id, body.model_dump(exclude_none=True)).version)
+    return character_state(edits.put_dial(bench, character_id, body.model_dump(exclude_none=True)))
 
 
 @router.delete("/dials/{dial_id}")
 def delete_dial(bench: Bench, character_id: str, dial_id: str) -> CharacterState:
     """Take a dial away that nothing reads."""
-    return character_state(edits.delete_dial(bench, character_id, dial_id).version)
+    return character_state(edits.delete_dial(bench, character_id, dial_id))
 
 
 @router.put("/triggers")
 def put_trigger(bench: Bench, character_id: str, body: TriggerRule) -> CharacterState:
     """A trigger of any kind; one of the same id is replaced."""
-    return character_state(edits.put_trigger(bench, character_id, body.model_dump(exclude_none=True)).version)
+    return character_state(edits.put_trigger(bench, character_id, body.model_dump(exclude_none=True)))
 
 
 @router.delete("/triggers/{trigger_id}")
 def delete_trigger(bench: Bench, character_id: str, trigger_id: str) -> CharacterState:
     """Take a trigger away that nothing reads."""
-    return character_state(edits.delete_trigger(bench, character_id, trigger_id).version)
+    return character_state(edits.delete_trigger(bench, character_id, trigger_id))
 
 
 @router.put("/groups")
 def put_group(bench: Bench, character_id: str, body: GroupChange) -> CharacterState:
     """A group and, if wanted, who is in it."""
     document = body.model_dump(exclude_none=True, exclude={"members"})
-    return character_state(edits.put_group(bench, character_id, document, body.members).version)
+    return character_state(edits.put_group(bench, character_id, document, body.members))
 
 
 @router.post("/remedies")
 def add_remedy(bench: Bench, character_id: str, body: RemedyRule) -> CharacterState:
     """A remedy of any kind; one of the same id is replaced."""
-    return character_state(edits.add_remedy(bench, character_id, body.model_dump(exclude_none=True)).version)
+    return character_state(edits.add_remedy(bench, character_id, body.model_dump(exclude_none=True)))
 
 
 @router.post("/helpers")
 def make_helper(bench: Bench, character_id: str, body: MakeHelper) -> CharacterState:
     """A helper joint of ours, which the picked region follows."""
     rules = [r.model_dump() for r in body.rules]
-    return character_state(helping.make_helper(bench, character_id, body.name, body.parent, body.at, rules).version)
+    return character_state(helping.make_helper(bench, character_id, body.name, body.parent, body.at, rules))
 
 
 @router.put("/remedies/{remedy_id}/by")
 def tie(bench: Bench, character_id: str, remedy_id: str, body: Tie) -> CharacterState:
     """Tie a remedy to any value, or untie it."""
-    return character_state(edits.tie(bench, character_id, remedy_id, body.value).version)
+    return character_state(edits.tie(bench, character_id, remedy_id, body.value))
 
 
 @router.post("/remedies/{remedy_id}/twin")
 def add_twin(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """The same remedy on the other side."""
-    return character_state(edits.add_twin(bench, character_id, remedy_id).version)
+    return character_state(edits.add_twin(bench, character_id, remedy_id))

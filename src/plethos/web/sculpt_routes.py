@@ -18,7 +18,7 @@ router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt
 def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
     """Hold the skin in a pose and begin to sculpt."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
-    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id).version)
+    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id))
 
 
 @router.get("/proposal")
@@ -31,10 +31,10 @@ def proposal(bench: Bench, character_id: str) -> HingeTriggerRule:
 def keep(bench: Bench, character_id: str, body: SculptKeep) -> CharacterState:
     """Turn the sculpt into a corrective shape, tied or not."""
     rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
-    return character_state(sculpting.keep(bench, character_id, body.name, rule).version)
+    return character_state(sculpting.keep(bench, character_id, body.name, rule))
 
 
 @router.post("/drop")
 def drop(bench: Bench, character_id: str) -> CharacterState:
     """Forget the sculpt; undo brings it back."""
-    return character_state(sculpting.drop(bench, character_id).version)
+    return character_state(sculpting.drop(bench, character_id))

@@ -165,7 +165,10 @@ class BothMeasures(BaseModel):
 
 
 class FrameHead(BaseModel):
-    """The JSON at the head of a frame; float32 arrays follow in the order and size of `fields`."""
+    """The JSON at the head of a frame; float32 arrays follow in the order and size of `fields`.
+
+    Frames without a seq were not asked for: they show what another page is doing, in the pose that was last asked for.
+    """
 
     model_config = ConfigDict(populate_by_name=True)
     seq: int | None
@@ -184,6 +187,13 @@ class VersionMessage(BaseModel):
     type: Literal["version"] = "version"
     seq: int | None
     state: CharacterState
+
+
+class LeaseMessage(BaseModel):
+    """Whether the character is being edited on another page; told when that changes."""
+
+    type: Literal["lease"] = "lease"
+    elsewhere: bool
 
 
 class ContactsAnswer(BaseModel):
@@ -215,4 +225,6 @@ class ProblemMessage(BaseModel):
     detail: str
 
 
-Told = Annotated[VersionMessage | ContactsAnswer | JobMessage | ProblemMessage, Field(discriminator="type")]
+Told = Annotated[
+    VersionMessage | LeaseMessage | ContactsAnswer | JobMessage | ProblemMessage, Field(discriminator="type")
+]

@@ -1,0 +1,186 @@
+"""Several pages at one character: what is told as saved is stored, and no one's work is lost by another's."""
+
+import json
+import struct
+import unittest
+
+import httpx
+import numpy as np
+from websockets.sync.client import connect
+
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import RunningServer
+
+
+class Page:
+    """One page: its socket and its requests."""
+
+    def __init__(self, server, character, name):
+        self.http = httpx.Client(base_url=server.address, headers={"Plethos-Page": name})
+        self.base = f"/api/characters/{character}"
+        address = f"ws://127.0.0.1:{server.port}{self.base}/live?page={name}"
+        self.live, self.told, self.seq = connect(address, max_size=None), [], 0
+
+    def ask(self, type_, **more):
+        """The answer to a message: a frame's head and arrays, or what was told; all else is kept in `told`."""
+        self.seq += 1
+        self.live.send(json.dumps({"type": type_, "seq": self.seq, **more}))
+        return self.until(lambda head: head.get("seq") == self.seq)
+
+    def until(self, wanted):
+        while True:
+            data = self.live.recv(timeout=10)
+            if isinstance(data, str):
+                head = json.loads(data)
+            else:
+                (length,) = struct.unpack_from("<I", data)
+                head, start = json.loads(data[4 : 4 + length]), 4 + length
+                for name, size in head["fields"].items():
+                    head[name] = np.frombuffer(data, "<f4", size, start)
+                    start += 4 * size
+            if wanted(head):
+                return head
+            self.told.append(head)
+
+    def touch(self, triangle, at, tool=None, **want):
+        tool = tool or {"tool": "paint", "joint": "lower", "mode": "replace"}
+        dab = {"triangle": triangle, "at": at, "radius": 0.05, "strength": 1.0}
+        return self.ask("stroke", settings=tool, dabs=[dab], want=want)
+
+    def post(self, path, **body):
+        return self.http.post(f"{self.base}/{path}", json=body)
+
+    def close(self):
+        self.http.close()
+        self.live.close()
+
+
+class Desks(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.server = RunningServer()
+        cls.bench = cls.server.app.state.bench
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.server.stop()
+
+    def setUp(self):
+        self.id = self.bench.bring_in("Tube", tube_file().pack())
+        self.opened = self.bench.open(self.id)
+        self.triangles = self.opened.character.mesh.topology.triangles
+
+    def page(self, name):
+        page = Page(self.server, self.id, name)
+        self.addCleanup(page.close)
+        return page
+
+    def at(self, triangle):
+        return self.opened.rest[self.triangles[triangle]].mean(axis=0).tolist()
+
+    def painted(self, triangle):
+        """Whether the lower joint has more of the skin there than it came with, as it is stored."""
+        fresh = Workbench(Store(self.server.url))
+        self.addCleanup(fresh.store.close)
+        before, now = (o.binding.joint_weights for o in (self.opened.bare, fresh.open(self.id).character))
+        gain = (now - before)[self.triangles[triangle], self.opened.character.skeleton.find("lower")]
+        return bool(gain.min() > 0.1)
+
+    def test_a_stroke_is_stored_on_top_of_what_came_meanwhile(self):
+        one = self.page("one")
+        for step, (path, body) in enumerate(
+            [("bind/regions/pick", {"by": "all"}), ("bind/give", {"target": {"part": "tube"}, "joint": "upper"}),
+             ("undo", {})]
+        ):  # fmt: skip
+            triangle = 700 + 20 * step
+            one.touch(triangle, self.at(triangle))
+            self.assertEqual(one.post(path, **body).status_code, 200)
+            # A name is no step of the history.
+            self.assertEqual(one.http.patch(one.base, json={"name": f"Tube {step}"}).json()["name"], f"Tube {step}")
+            saved = one.ask("stroke_end")
+            self.assertEqual((saved["type"], saved["state"]["undo"]), ("version", "Paint lower"))
+            self.assertTrue(self.painted(triangle))
+            self.assertEqual(saved["state"]["name"], f"Tube {step}")
+        self.assertFalse(self.painted(900), "and nothing else is painted")
+
+    def test_a_sculpt_stroke_that_lost_its_session_is_refused_and_told(self):
+        one, dab = self.page("one"), {"tool": "sculpt", "brush": "inflate"}
+        one.post("sculpt", pose={})
+        one.touch(480, self.at(480), dab)
+        one.post("sculpt/drop")
+        refused = one.ask("stroke_end")
+        self.assertEqual(refused["type"], "problem")
+        self.assertIn("changed meanwhile", refused["detail"])
+        one.post("undo")
+        one.touch(480, self.at(480), dab)
+        one.post("undo")
+        one.post("redo")
+        self.assertEqual(one.ask("stroke_end")["state"]["sculpt"]["strokes"], 1)
+
+    def test_the_other_page_looks_on_and_takes_over(self):
+        one, other = self.page("one"), self.page("other")
+        before = other.ask("pose", want={"weights": "lower"})["weights"]
+        one.touch(700, self.at(700))
+        self.assertTrue(other.until(lambda head: head.get("type") == "lease")["elsewhere"])
+        seen = other.until(lambda head: "weights" in head)
+        self.assertIsNone(seen["seq"])
+        self.assertGreater((seen["weights"] - before)[self.triangles[700]].min(), 0.1, "the stroke in the air is seen")
+        for path in ("undo", "redo"):
+            refused = other.post(path)
+            self.assertEqual(refused.status_code, 423)
+            self.assertIn("in another window", refused.json()["detail"])
+        self.assertIn("in another window", other.touch(720, self.at(720))["detail"])
+        self.assertEqual(one.ask("stroke_end")["type"], "version")
+        self.assertEqual(other.until(lambda head: head.get("type") == "version")["state"]["undo"], "Paint lower")
+        self.assertEqual(other.post("lease").status_code, 204)
+        self.assertFalse(other.until(lambda head: head.get("type") == "lease")["elsewhere"])
+        self.assertTrue(one.until(lambda head: head.get("type") == "lease")["elsewhere"])
+        other.touch(720, self.at(720))
+        self.assertEqual(other.ask("stroke_end")["state"]["version"], 2)
+        self.assertEqual(one.post("undo").status_code, 423)
+
+    def test_a_page_that_goes_in_mid_stroke_leaves_nothing(self):
+        one, other = self.page("one"), self.page("other")
+        before = other.ask("pose", want={"weights": "lower"})["weights"]
+        one.touch(700, self.at(700))
+        one.close()
+        other.until(lambda head: head.get("type") == "lease" and not head["elsewhere"])
+        np.testing.assert_array_equal(other.ask("pose", want={"weights": "lower"})["weights"], before)
+        other.touch(720, self.at(720))
+        other.ask("stroke_end")
+        self.assertTrue(self.painted(720))
+        self.assertFalse(self.painted(700))
+
+    def test_every_answer_names_what_its_own_edit_made(self):
+        one = self.page("one")
+        for n in range(1, 4):
+            one.touch(700 + n, self.at(700 + n))
+            # A program's edit on the heels of the stroke.
+            one.live.send(json.dumps({"type": "stroke_end", "seq": 1000 + n}))
+            made = one.post("bind/regions/reshape", how="none").json()
+            saved = one.until(lambda head, n=n: head.get("seq") == 1000 + n)["state"]
+            self.assertEqual((saved["undo"], made["undo"]), ("Paint lower", "Pick nothing"))
+            self.assertEqual({saved["version"], made["version"]}, {2 * n - 1, 2 * n})
+
+    def test_strokes_are_kept_while_many_characters_are_open(self):
+        one = self.page("one")
+        one.touch(700, self.at(700))
+        for n in range(6):
+            self.bench.open(self.bench.bring_in(f"Other {n}", tube_file().pack()))
+        self.assertEqual(one.ask("stroke_end")["type"], "version")
+        self.assertTrue(self.painted(700))
+
+    def test_what_one_page_stores_the_other_sees_at_once(self):
+        one, other = self.page("one"), self.page("other")
+        for page in (one, other):
+            page.ask("pose")
+        one.post("joints/upper/name", name="top", mirror=False)
+        for page in (one, other):
+            told = page.until(lambda head: head.get("type") == "version")
+            self.assertEqual(told["state"]["change"]["upper"], "top")
+
+
+if __name__ == "__main__":
+    unittest.main()
