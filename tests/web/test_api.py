@@ -69,6 +69,21 @@ class Api(unittest.TestCase):
         self.assertIn("cut off", answer.json()["detail"])
         self.assertEqual(len(self.http.get("/api/characters").json()), before)
 
+    def test_what_is_no_text_gets_a_sentence(self):
+        deep = "[" * 100_000 + "]" * 100_000
+        for name in ("a%00b", "%ED%A0%80", "%FF"):
+            for path in (f"/api/characters/{name}", f"{self.base}/joints/{name}/aim", f"{self.base}/bind/regions/{name}",
+                         f"/api/jobs/{name}", f"/{name}", f"/assets/{name}"):  # fmt: skip
+                for method in ("GET", "DELETE", "POST"):
+                    self.assertLess(self.http.request(method, path).status_code, 500, (method, path))
+        for name in ("a\\u0000b", "\\ud800"):
+            for path, body in (("bind/regions/pick", f'{{"by": "part", "name": "{name}"}}'),
+                               ("joints/upper/name", f'{{"name": "{name}"}}'), ("remedies", deep)):  # fmt: skip
+                refused = self.http.post(f"{self.base}/{path}", content=body)
+                self.assertIn(refused.status_code, (400, 409, 422), (path, name))
+                self.assertTrue(refused.json()["detail"])
+        self.assertEqual(self.http.get(self.base).json()["version"], 0)
+
     def test_uploads_are_capped(self):
         from plethos.web.context import Settings
 

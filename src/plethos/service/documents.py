@@ -21,6 +21,7 @@ from plethos.service.blob_arrays import BlobArrays
 from plethos.store.blobs import hashes_of
 
 FARTHEST = 1e9  # metres from the origin, the most that a file may say too
+NOWHERE = "With this the skin would lie nowhere: a number is far too large."
 NUL = re.compile(r"(?<!\\)(\\\\)*\\u0000")  # a sign that PostgreSQL keeps in no text
 
 
@@ -96,7 +97,7 @@ def read_back(bare: Character, document: Mapping[str, Any], arrays: BlobArrays, 
     character, _ = restore(bare, json.loads(text), arrays, evaluator.character)
     posed = evaluator.pose(character.skeleton.rest_pose())
     if not (np.isfinite(posed.points).all() and np.abs(posed.world).max(initial=0.0) < FARTHEST):
-        raise BadEditError("With this the skin would lie nowhere: a number is far too large.")
+        raise BadEditError(NOWHERE)
 
 
 def restore(

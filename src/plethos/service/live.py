@@ -28,6 +28,7 @@ from plethos.core.skeleton import Pose, Skeleton, pose_from_document
 from plethos.core.triggers import Trigger
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.desk import Desk
+from plethos.service.documents import FARTHEST, NOWHERE
 from plethos.service.version import Version
 
 Floats = NDArray[np.float32]
@@ -161,6 +162,8 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
     if without is not None:
         fields["without"] = without.points
     fields["joints"] = joint_frames(posed.world)
+    if not np.abs(fields["joints"]).max(initial=0.0) < FARTHEST:
+        raise BadPoseError(NOWHERE)
     if wanted.heat and skeleton.is_joint.any():
         places = fields["joints"][:, :3].astype(np.float64)
         fields["heat"] = version.measures.depth.change(fields["with"], places)

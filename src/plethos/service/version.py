@@ -11,14 +11,14 @@ from numpy.typing import NDArray
 
 from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, Acting, Evaluator, Posed
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, pose_from_json
 from plethos.service.blob_arrays import BlobArrays
-from plethos.service.documents import SculptNote
+from plethos.service.documents import FARTHEST, NOWHERE, SculptNote
 from plethos.store.repository import Revision
 
 OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
@@ -68,6 +68,8 @@ class HeldSculpt:
             on = [r.id for r in rules.remedies if r.on and r.id != edited.id]
             acting, others = Acting.these(*on, edited.id), Acting.these(*on)
         start = evaluator.pose(pose, acting).exact_points()
+        if not np.abs(start).max(initial=0.0) < FARTHEST:
+            raise BadPoseError(NOWHERE)
         points = start if offsets is None else start + offsets
         return cls(note, pose, evaluator.pose(pose, others), start, points)
 

@@ -6,7 +6,7 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, OperationalError
 from starlette.exceptions import HTTPException
 
 from plethos.core.errors import BadFileError, PlethosError
@@ -18,6 +18,8 @@ log = structlog.get_logger()
 
 def problem(status: int, title: str, detail: str) -> JSONResponse:
     """A problem response."""
+    # A sentence may quote what was asked with, be it text or not.
+    detail = detail.encode(errors="replace").decode().replace("\0", "?")
     body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
     return JSONResponse(body, status, media_type="application/problem+json")
 
@@ -43,6 +45,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     async def plain(request: Request, error: HTTPException) -> JSONResponse:
         return problem(error.status_code, "Not possible", str(error.detail))
+
+    @app.exception_handler(DataError)
+    async def no_text(request: Request, error: DataError) -> JSONResponse:
+        return problem(404, "Not there", "There is nothing of that name: it holds signs that are no text.")
 
     @app.exception_handler(OperationalError)
     async def database(request: Request, error: OperationalError) -> JSONResponse:

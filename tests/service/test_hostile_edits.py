@@ -1,0 +1,108 @@
+"""Whatever an edit is made of: it is refused with a sentence, or what was stored opens again and can be posed."""
+
+import json
+import math
+import unittest
+
+import numpy as np
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from plethos.core.errors import PlethosError
+from plethos.core.skeleton import pose_from_document
+from plethos.service import binding, edits, helping, laying, picking, sculpting
+from plethos.service.desk import Desk
+from plethos.service.live import Wanted, frame
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import fresh_database
+
+NUMBERS = st.sampled_from([0.0, 1.0, -0.5, 90.0, 1e-300, 5e-324, 1e7, 1e20, 3e38, 1e300, -1e300, math.inf, math.nan])
+TEXTS = st.sampled_from(["name", "a\x00b", "\ud800", "", " ", "\\u0000", "x" * 500, "é\u202e", "a/b", "%00"])
+TRIPLES = st.tuples(NUMBERS, NUMBERS, NUMBERS)
+
+
+def trigger(axis, knots, name, own="t"):
+    knots = [{"angle_deg": a, "value": v} for a, v in knots]
+    return {"kind": "hinge", "id": own, "name": name, "joint": "upper", "axis": axis, "knots": knots}
+
+
+def corrective(delta, name, amount, own="c", by="t", pose=None):
+    target = {"at": 1, "name": name, "shape": {"vertices": [3], "deltas": [delta]}, "pose": pose}
+    return {"kind": "corrective", "id": own, "name": name, "by": by, "amount": amount, "targets": [target]}
+
+
+def pose(opened, triple, key):
+    return pose_from_document(opened.character.skeleton, {"joints": {"upper": {key: triple}}})
+
+
+UP = (0.0, 0.0, 1.0)
+KNOTS = st.lists(st.tuples(NUMBERS, NUMBERS), min_size=2, max_size=3)
+EDITS = st.one_of(
+    st.builds(lambda a: lambda b, i: laying.move(b, i, "upper", a, False), TRIPLES),
+    st.builds(lambda n, a: lambda b, i: laying.make(b, i, n, "upper", a, False), TEXTS, TRIPLES),
+    st.builds(lambda a: lambda b, i: laying.turn(b, i, "upper", a, False), TRIPLES),
+    st.builds(lambda n: lambda b, i: laying.rename(b, i, "lower", n, False), TEXTS),
+    st.builds(lambda a, x, y: lambda b, i: laying.set_hinge(b, i, "upper", a, x, y, False), TRIPLES, NUMBERS, NUMBERS),
+    st.builds(lambda a, k, n: lambda b, i: edits.put_trigger(b, i, trigger(a, k, n)), TRIPLES, KNOTS, TEXTS),
+    st.builds(lambda k, n: lambda b, i: edits.put_trigger(b, i, trigger((0, 0, 1), k, n, n)), KNOTS, TEXTS),
+    st.builds(lambda d, n, x: lambda b, i: edits.add_remedy(b, i, corrective(d, n, x)), TRIPLES, TEXTS, NUMBERS),
+    st.builds(lambda n, m: lambda b, i: edits.add_remedy(b, i, corrective(UP, n, 1, m, m)), TEXTS, TEXTS),
+    st.builds(lambda n, v: lambda b, i: edits.add_remedy(b, i, corrective(UP, n, 1, pose={n: v})), TEXTS, NUMBERS),
+    st.builds(lambda n, x, y: lambda b, i: edits.put_dial(b, i, {"name": n, "low": 0, "high": x, "start": y}),
+              TEXTS, NUMBERS, NUMBERS),
+    st.builds(lambda n, x: lambda b, i: edits.put_group(b, i, {"name": n, "factor": x}, None), TEXTS, NUMBERS),
+    st.builds(lambda x: lambda b, i: edits.set_amount(b, i, "c", x), NUMBERS),
+    st.just(lambda b, i: picking.choose(b, i, picking.Pick("all"), None, False)),
+    st.builds(lambda n: lambda b, i: picking.keep(b, i, n), TEXTS),
+    st.builds(lambda x: lambda b, i: picking.reshape(b, i, "soften", x), NUMBERS),
+    st.builds(lambda x: lambda b, i: binding.set_weight(b, i, 3, "upper", x, [], False), NUMBERS),
+    st.builds(lambda n, a, x: lambda b, i: helping.make_helper(b, i, n, "upper", a, [{"of": "upper", "share": x}]),
+              TEXTS, TRIPLES, NUMBERS),
+    st.builds(lambda a, k: lambda b, i: sculpting.begin(b, i, pose(b.open(i), a, k), None), TRIPLES,
+              st.sampled_from(["translation", "scale", "euler_xyz_deg"])),
+    st.builds(lambda n: lambda b, i: b.rename(i, n), TEXTS),
+)  # fmt: skip
+
+
+class HostileEdits(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.url = fresh_database()
+        cls.store = Store(cls.url)
+        cls.bench = Workbench(cls.store)
+        cls.file = tube_file().pack()
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.store.close()
+
+    @settings(max_examples=80, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+    @given(st.lists(EDITS, min_size=1, max_size=4))
+    def test_what_is_accepted_opens_again_and_can_be_posed(self, wanted):
+        character = self.bench.bring_in("Tube", self.file)
+        done = 0
+        for one in wanted:
+            try:
+                one(self.bench, character)
+                done += 1
+            except PlethosError as error:
+                self.assertTrue(error.sentence.endswith("."), error.sentence)
+        again = Workbench(self.store)
+        opened = again.open(character)
+        now = self.bench.open(character)
+        self.assertEqual(again.store.current(character).document, now.revision.document)
+        json.dumps(opened.revision.document, allow_nan=False)
+        rest = opened.character.skeleton.rest_pose()
+        for each in (opened, now):
+            desk = Desk(each, {})
+            with np.errstate(over="raise", invalid="raise"):
+                frame(desk, each.version, rest, Wanted(without=True, measure="upper"), {"seq": 1})
+        for _ in range(done):
+            again.step(character, -1)
+        self.assertEqual(again.open(character).revision.number, 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
