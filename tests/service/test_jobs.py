@@ -1,16 +1,28 @@
 """Long work as jobs: progress, cancel, faults, what is left of a server that is gone, and work in another process."""
 
 import asyncio
+import contextlib
+import os
+import shutil
+import signal
+import tempfile
+import time
 import unittest
+from pathlib import Path
+from threading import Event, Timer
+from unittest.mock import patch
 
 import numpy as np
+from sqlalchemy.exc import OperationalError
 
 from plethos.core.errors import BadEditError
 from plethos.demo.catalogue import shipped
+from plethos.launch.cluster import Cluster
 from plethos.service import binding
 from plethos.service.binding import Target
 from plethos.service.jobs import SERVER_GONE, Jobs
 from plethos.service.workbench import Workbench
+from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.store.work import CANCELLED, DONE, FAILED, RUNNING, UNDER_WAY, WAITING
 from tests.figures import tube_file
@@ -60,7 +72,7 @@ class Working(Case):
 
         async def run():
             before = await self.jobs_before_working(keeper)
-            async with self.jobs.working(alone=False):
+            async with self.jobs.working():
                 waiting = await self.ended(before)
                 work = await self.jobs.ask("automatic", keeper)
                 while self.list.find(work.id).state == WAITING:
@@ -88,19 +100,114 @@ class Working(Case):
         self.assertEqual(ended.state, FAILED)
         self.assertIn("no joint called “tail”", ended.detail)
 
-    def test_what_a_server_that_is_gone_left_is_given_up(self):
-        left = self.list.ask(self.id, "automatic")
-        self.assertTrue(self.list.begin(left.id))
-        self.assertEqual(self.list.find(left.id).state, RUNNING)
+    def test_what_nobody_is_at_work_on_any_more_is_given_up(self):
+        """A server that is gone had taken it up, or was gone before it could ask for it."""
+        taken, lost = self.list.ask(self.id, "automatic"), self.list.ask(self.id, "automatic")
+        self.assertTrue(self.list.begin(taken.id))
+        self.assertEqual(self.list.find(taken.id).state, RUNNING)
 
         async def run():
-            async with self.jobs.working():
-                return self.list.find(left.id)
+            async with Jobs(self.bench, lost_after=0.3).working():
+                return await self.ended(taken), await self.ended(lost)
 
-        now = asyncio.run(run())
-        self.assertEqual((now.state, now.detail), (FAILED, SERVER_GONE))
-        self.assertFalse(self.list.begin(left.id))
-        self.assertFalse(self.list.progress(left.id, 0.5))
+        for now in asyncio.run(run()):
+            self.assertEqual((now.state, now.detail), (FAILED, SERVER_GONE))
+        self.assertFalse(self.list.begin(taken.id))
+        self.assertFalse(self.list.progress(taken.id, 0.5))
+        self.list.finish(taken.id, DONE)
+        self.assertEqual(self.list.find(taken.id).state, FAILED, "what has ended stays as it ended")
+
+    def test_work_in_hand_is_not_given_up_however_long_it_thinks(self):
+        async def run():
+            jobs = Jobs(self.bench, lost_after=0.3)
+            thinks = patch.object(binding, "automatic", lambda *_: time.sleep(1.2))
+            async with jobs.working():
+                with thinks:
+                    return await self.ended(await jobs.ask("automatic", self.id))
+
+        self.assertEqual(asyncio.run(run()).state, DONE)
+
+
+class DatabaseAway(unittest.TestCase):
+    """A database of its own that is killed, and comes back."""
+
+    def setUp(self):
+        folder = Path(tempfile.mkdtemp(prefix="plethos-away-", dir="/var/tmp"))
+        self.addCleanup(shutil.rmtree, folder, True)
+        folder.chmod(0o755)
+        self.cluster = Cluster(folder / "database")
+        url = self.cluster.start()
+        self.addCleanup(self.cluster.stop)
+        migrate(url)
+        self.store = Store(url)
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Tube", tube_file().pack())
+
+    def kill(self):
+        number = int((self.cluster.folder / "data" / "postmaster.pid").read_text().split()[0])
+        os.kill(number, signal.SIGKILL)
+        while self.cluster.runs():
+            time.sleep(0.02)
+
+    def back(self):
+        while not self.cluster.restart():
+            time.sleep(0.1)
+
+    def test_an_edit_waits_for_it_and_is_stored_once(self):
+        opened = self.bench.open(self.id)
+        self.kill()
+        Timer(0.5, self.back).start()
+        made = binding.give(self.bench, self.id, Target(part="tube"), "upper")
+        self.assertEqual((made.revision.number, made.revision.last), (1, 1))
+        self.assertIs(opened.version, made)
+        self.assertEqual(self.store.current(self.id).id, made.revision.id)
+
+    def test_an_edit_that_cannot_wait_longer_is_told_and_changes_nothing(self):
+        before = self.bench.open(self.id).version
+        self.kill()
+        self.store.give_up()
+        with self.assertRaises(OperationalError):
+            binding.give(self.bench, self.id, Target(part="tube"), "upper")
+        self.back()
+        self.assertIs(self.bench.open(self.id).version, before)
+        self.assertEqual(self.store.current(self.id).number, 0)
+
+    def test_work_that_lost_it_has_failed_and_the_next_is_taken_up(self):
+        begun = Event()
+
+        def stuck(*_):
+            begun.set()
+            time.sleep(0.5)
+            self.jobs.list.progress("nothing", 0.5)  # as between two steps: the database is asked
+
+        async def run():
+            self.jobs = Jobs(self.bench, lost_after=1.0)
+            async with self.jobs.working():
+                with patch.object(binding, "automatic", stuck):
+                    first = await self.jobs.ask("automatic", self.id)
+                    await asyncio.to_thread(begun.wait)
+                    await asyncio.to_thread(self.kill)
+                    self.store.transactions.patience = 0.2
+                    await asyncio.sleep(1.5)
+                    self.store.transactions.patience = 8.0
+                    await asyncio.to_thread(self.back)
+                    came_back = time.monotonic()
+                    while self.jobs.list.find(first.id).state in UNDER_WAY:
+                        await asyncio.sleep(0.05)
+                    waited = time.monotonic() - came_back
+                second = None
+                while second is None:
+                    with contextlib.suppress(BadEditError):
+                        second = await self.jobs.ask("automatic", self.id)
+                    await asyncio.sleep(0.1)
+                while self.jobs.list.find(second.id).state in UNDER_WAY:
+                    await asyncio.sleep(0.05)
+                return self.jobs.list.find(first.id), self.jobs.list.find(second.id), waited
+
+        first, second, waited = asyncio.run(run())
+        self.assertEqual((first.state, second.state), (FAILED, DONE))
+        self.assertLess(waited, 10)
 
 
 class TwoProcesses(Case):
@@ -110,7 +217,7 @@ class TwoProcesses(Case):
         opened = self.bench.open(self.id)
 
         async def run():
-            async with self.jobs.app.open_async(), elsewhere.working(alone=False):
+            async with self.jobs.app.open_async(), elsewhere.working():
                 return await self.ended(await self.jobs.ask("automatic", self.id))
 
         self.assertEqual(asyncio.run(run()).state, DONE)

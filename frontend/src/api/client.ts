@@ -69,6 +69,7 @@ export const api = {
         signal,
       }),
     ),
+  job: (id: string): Promise<Schemas['JobMessage']> => unwrap(http.GET('/api/jobs/{job_id}', { params: { path: { job_id: id } } })),
   takeOver: (id: string): Promise<void> => unwrap(http.POST('/api/characters/{character_id}/lease', { params: at(id) })),
   undo: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/undo', { params: at(id) })),
   redo: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/redo', { params: at(id) })),

@@ -27,6 +27,7 @@ export const useLive = defineStore('live', () => {
   /** The work that is under way on this character, or null. */
   const job = shallowRef<Job | null>(null)
   let socket: LiveSocket | null = null
+  let followed: string | null = null
 
   const want = computed<Want>(() => ({
     without: looks.showsWithout,
@@ -54,6 +55,8 @@ export const useLive = defineStore('live', () => {
       connected: (yes) => {
         // After the server was away its state counts, not ours.
         if (yes && !connected.value && framesShown.value > 0) void character.refresh()
+        // Work that was under way may have ended with the server.
+        if (yes && followed) void api.job(followed).then(follow).catch(say)
         connected.value = yes
         lost.value = !yes
       },
@@ -63,7 +66,7 @@ export const useLive = defineStore('live', () => {
 
   function disconnect(): void {
     socket?.close()
-    socket = null
+    socket = followed = null
     frame.value = contacts.value = preview.value = moving.value = job.value = null
     connected.value = lost.value = elsewhere.value = false
     framesShown.value = 0
@@ -72,6 +75,7 @@ export const useLive = defineStore('live', () => {
   function follow(now: Job | null): void {
     if (now?.state === 'failed') say(new Problem(now.detail ?? 'The work went wrong; nothing was changed.'))
     job.value = now && (now.state === 'waiting' || now.state === 'running') ? now : null
+    if (now) followed = job.value?.id ?? null
   }
 
   // Counting takes longer than a frame: only once the pose rests, and never in the way of the next one.

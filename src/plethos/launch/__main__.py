@@ -15,7 +15,9 @@ app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_
 
 @app.command()
 def start(
-    port: Annotated[int | None, typer.Option(help="The port; default: the first free one from 8400.")] = None,
+    port: Annotated[
+        int | None, typer.Option(min=1, max=65535, help="The port; default: the first free one from 8400.")
+    ] = None,
     data: Annotated[Path | None, typer.Option(help="Where data is kept.")] = None,
     empty: Annotated[bool, typer.Option("--empty", help="Do not put the demo characters in.")] = False,
 ) -> None:

@@ -9,9 +9,11 @@ import signal
 import socket
 import sys
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import structlog
 import uvicorn
@@ -19,7 +21,12 @@ import uvicorn
 from plethos.launch.cluster import Cluster, SetupError
 from plethos.launch.front import build_front
 
+if TYPE_CHECKING:
+    from plethos.store.repository import Store
+
 FIRST_PORT = 8400
+STOPPED_WITHIN = 9.0  # seconds
+STOPPING = "stopping"
 
 
 def default_data() -> Path:
@@ -35,15 +42,34 @@ def _alone_in(folder: Path) -> Iterator[None]:
     """Hold the data folder; a second start on it is told so instead of breaking the first."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        lock = open(folder / "lock", "w")  # noqa: SIM115  held for as long as we run
+        lock = open(folder / "lock", "a")  # noqa: SIM115  held for as long as we run
+    except FileExistsError:
+        raise SetupError(f"{folder} is a file: pass --data with a folder.") from None
     except OSError as error:
         raise SetupError(f"Cannot write in {folder} ({error.strerror}): pass --data with a folder of yours.") from None
     with lock:
+        for _ in range(int(STOPPED_WITHIN / 0.1)):
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except BlockingIOError:
+                # One that is about to stop is waited for.
+                if (folder / "lock").read_text() != STOPPING:
+                    break
+                time.sleep(0.1)
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
             raise SetupError(f"Plethos already runs on {folder}: use it, or pass another --data.") from None
-        yield
+        lock.truncate(0)
+        try:
+            yield
+        finally:
+            _mark_stopping(folder)
+
+
+def _mark_stopping(folder: Path) -> None:
+    (folder / "lock").write_text(STOPPING)
 
 
 def _listen(port: int | None) -> socket.socket:
@@ -75,9 +101,10 @@ def start(port: int | None, data: Path | None, empty: bool) -> None:
             # For `plethos worker`; only whoever may read the data may read it.
             address.touch(mode=0o600)
             address.write_text(url)
-            _serve(url, folder, listening, empty)
+            _serve(url, cluster, folder, listening, empty)
         finally:
             address.unlink(missing_ok=True)
+            _mark_stopping(folder)
             cluster.stop()
 
 
@@ -96,14 +123,14 @@ def work(data: Path | None) -> None:
     jobs = Jobs(Workbench(Store(address.read_text())))
 
     async def until_stopped() -> None:
-        async with jobs.working(alone=False) as worker:
+        async with jobs.working() as worker:
             print("Plethos works along.   (Ctrl-C stops it)", flush=True)
             await worker
 
     asyncio.run(until_stopped())
 
 
-def _serve(url: str, folder: Path, listening: socket.socket, empty: bool) -> None:
+def _serve(url: str, cluster: Cluster, folder: Path, listening: socket.socket, empty: bool) -> None:
     from plethos.service.workbench import Workbench
     from plethos.store.migrate import migrate
     from plethos.store.repository import Store
@@ -130,7 +157,24 @@ def _serve(url: str, folder: Path, listening: socket.socket, empty: bool) -> Non
     )  # fmt: skip
     server = _Server(config, f"http://127.0.0.1:{listening.getsockname()[1]}/")
     threading.Thread(target=_warm, daemon=True).start()
+    threading.Thread(target=_look_after, args=(server, cluster, folder, store), daemon=True).start()
     server.run(sockets=[listening])
+
+
+def _look_after(server: uvicorn.Server, cluster: Cluster, folder: Path, store: Store) -> None:
+    """Start a database that has died again; and see to it that a stop is one, whatever still hangs."""
+    log = structlog.get_logger()
+    while not server.should_exit:
+        time.sleep(0.5)
+        if not cluster.runs() and not server.should_exit:
+            log.warning("the database is gone: starting it again")
+            cluster.restart()
+    _mark_stopping(folder)
+    store.give_up()
+    time.sleep(STOPPED_WITHIN - 4)
+    # Still here: what is under way does not end by itself. Everything that was told as saved is stored.
+    cluster.stop()
+    os._exit(0)
 
 
 def _log_as_json() -> None:

@@ -7,10 +7,13 @@ import contextlib
 from collections.abc import AsyncIterator, Callable
 from typing import Any
 
+import psycopg
 import structlog
 from procrastinate import App, PsycopgConnector
+from procrastinate.exceptions import AppNotOpen, ConnectorException
+from sqlalchemy.exc import InterfaceError, OperationalError
 
-from plethos.core.errors import PlethosError
+from plethos.core.errors import BadEditError, PlethosError
 from plethos.service import binding
 from plethos.service.lease import WORKER
 from plethos.service.workbench import Workbench
@@ -18,6 +21,8 @@ from plethos.store.work import CANCELLED, DONE, FAILED, Work, WorkList
 
 WENT_WRONG = "Something went wrong in the server; nothing was changed."
 SERVER_GONE = "The server stopped while it was at work; nothing was changed. Start it again."
+LOST_AFTER = 6.0  # seconds
+AGAIN = 0.5
 log = structlog.get_logger()
 
 
@@ -32,10 +37,13 @@ class Jobs:
     ----------
     bench
         Where the results are stored.
+    lost_after
+        Seconds after which work of which nothing is heard has failed.
     """
 
-    def __init__(self, bench: Workbench) -> None:
-        self.bench, self.list = bench.of(WORKER), WorkList(bench.store.engine)
+    def __init__(self, bench: Workbench, lost_after: float = LOST_AFTER) -> None:
+        self.bench, self.list = bench.of(WORKER), WorkList(bench.store.transactions)
+        self.lost_after, self._in_hand = lost_after, set[str]()
         at = bench.store.engine.url
         where = {"host": at.host, "port": at.port, "user": at.username, "password": at.password, "dbname": at.database}
         connector = PsycopgConnector(kwargs=where, min_size=1, max_size=4)
@@ -46,7 +54,11 @@ class Jobs:
     async def ask(self, kind: str, character_id: str, **arguments: Any) -> Work:
         """Have something done; returns at once."""
         work = await asyncio.to_thread(self.list.ask, character_id, kind)
-        await self._tasks[kind].defer_async(work_id=work.id, character_id=character_id, **arguments)
+        try:
+            await self._tasks[kind].defer_async(work_id=work.id, character_id=character_id, **arguments)
+        except (ConnectorException, AppNotOpen):
+            # What stands on the list already is given up by whoever tends it.
+            raise BadEditError("The database does not answer, so nothing was begun: try again.") from None
         return work
 
     async def ask_once(self, kind: str, character_id: str, **arguments: Any) -> Work:
@@ -59,28 +71,41 @@ class Jobs:
         return self.list.under_way(character_id)
 
     @contextlib.asynccontextmanager
-    async def working(self, alone: bool = True) -> AsyncIterator[asyncio.Task[None]]:
-        """Do what is asked for, in threads of this process, until the context ends; gives the task that does it.
-
-        Parameters
-        ----------
-        alone
-            Whether no other process may be at work: what is still on the list has been left by one that is gone.
-        """
-        if alone:
-            await asyncio.to_thread(self.list.give_up, SERVER_GONE)
-        async with self.app.open_async():
-            worker = asyncio.create_task(
-                self.app.run_worker_async(
-                    install_signal_handlers=False, fetch_job_polling_interval=1.0, shutdown_graceful_timeout=1.0
-                )
-            )
-            try:
-                yield worker
-            finally:
-                worker.cancel()
+    async def working(self) -> AsyncIterator[asyncio.Task[None]]:
+        """Do what is asked for, in threads of this process, until the context ends; gives the task that does it."""
+        tasks = [asyncio.create_task(one) for one in (self._work(), self._tend())]
+        try:
+            yield tasks[0]
+        finally:
+            for task in tasks:
+                task.cancel()
+            for task in tasks:
                 with contextlib.suppress(asyncio.CancelledError):
-                    await worker
+                    await task
+
+    async def _work(self) -> None:
+        """Take up what is asked for; when the database went away, begin anew once it is back."""
+        while True:
+            try:
+                async with self.app.open_async():
+                    await self.app.run_worker_async(
+                        install_signal_handlers=False, fetch_job_polling_interval=1.0, shutdown_graceful_timeout=1.0
+                    )
+            except (OSError, psycopg.Error, ConnectorException):
+                log.warning("the database is away: no work is taken up")
+            await asyncio.sleep(AGAIN)
+
+    async def _tend(self) -> None:
+        """Say that the work in hand goes on, and give up what nobody has in hand any more."""
+        while True:
+            try:
+                await asyncio.to_thread(self.list.beat, set(self._in_hand))
+                await asyncio.to_thread(self.list.give_up_lost, SERVER_GONE, self.lost_after)
+            except (OperationalError, InterfaceError):
+                log.warning("the database is away: the list of work is not looked after")
+            except Exception:
+                log.exception("the list of work is not looked after")
+            await asyncio.sleep(min(self.lost_after / 3, 2.0))
 
     def _automatic(
         self, work_id: str, character_id: str, joints: list[str] | None = None, region: str | None = None
@@ -100,6 +125,7 @@ class Jobs:
             if not self.list.progress(work_id, share):
                 raise UnwantedError
 
+        self._in_hand.add(work_id)
         try:
             work(progress)
             self.list.finish(work_id, DONE)
@@ -110,3 +136,6 @@ class Jobs:
         except Exception:
             log.exception("long work failed")
             self.list.finish(work_id, FAILED, WENT_WRONG)
+        finally:
+            # What could not be written on the list for want of a database is given up by whoever tends it.
+            self._in_hand.discard(work_id)

@@ -67,4 +67,5 @@ class WorkRow(Base):
     share: Mapped[float] = mapped_column(Float)
     detail: Mapped[str | None] = mapped_column(Text, default=None)
     unwanted: Mapped[bool]
+    beat_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
     asked_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

@@ -10,10 +10,12 @@ from typing import Any
 
 from sqlalchemy import Engine, create_engine, delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
 
 from plethos.store.blobs import digest, hashes_of, squeeze, unsqueeze
 from plethos.store.models import Blob, CharacterRow, RevisionRow
+from plethos.store.transactions import Transactions
 
 CHANGES = "plethos_changes"  # the channel on which changed characters are told
 
@@ -53,11 +55,15 @@ class Overtaken(Exception):  # noqa: N818
 
 
 class Store:
-    """The database. Every method is one transaction."""
+    """The database. Every method is one transaction; while the database is away it is waited for, for a while."""
 
     def __init__(self, url: str) -> None:
-        self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=5)
-        self._session = sessionmaker(self.engine, expire_on_commit=False)
+        self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=5, max_overflow=15)
+        self.transactions = self._session = Transactions(self.engine)
+
+    def give_up(self) -> None:
+        """Wait for the database no more: the process is about to stop."""
+        self.transactions.patience = 0.0
 
     def close(self) -> None:
         self.engine.dispose()
@@ -127,8 +133,26 @@ class Store:
             The id of the revision that the edit was made of. When it is not the head any more, someone else has edited
             the character meanwhile, and `Overtaken` is raised.
         """
+        own_id = _new_id()
+        try:
+            return self._append(own_id, character_id, label, document, blobs, after)
+        except OperationalError:
+            # The database went away in the middle: whether it was stored shows when it is back.
+            return self._append(own_id, character_id, label, document, blobs, after)
+
+    def _append(
+        self,
+        own_id: str,
+        character_id: str,
+        label: str,
+        document: dict[str, Any],
+        blobs: Mapping[str, bytes],
+        after: str | None,
+    ) -> Revision:
         with self._session.begin() as session:
             row = _locked(session, character_id)
+            if row.head_id == own_id:
+                return self._current(session, character_id)
             if after is not None and row.head_id != after:
                 raise Overtaken(f"character {character_id} is at {row.head_id}, not {after}")
             _put(session, blobs)
@@ -136,7 +160,7 @@ class Store:
             undone = (RevisionRow.character_id == character_id) & (RevisionRow.number > head.number)
             session.execute(update(RevisionRow).where(undone).values(overwritten=True))
             fresh = RevisionRow(
-                id=_new_id(), character_id=character_id, number=head.number + 1, parent=head.id, label=label[:200],
+                id=own_id, character_id=character_id, number=head.number + 1, parent=head.id, label=label[:200],
                 document=document,
             )  # fmt: skip
             session.add(fresh)

@@ -4,9 +4,21 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
+from plethos.service.workbench import NotThereError
 from plethos.web.context import AllJobs
+from plethos.web.schemas.live import JobMessage
+from plethos.web.states import job_message
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
+
+
+@router.get("/{job_id}")
+def job(jobs: AllJobs, job_id: str) -> JobMessage:
+    """How far it has got, or how it ended."""
+    work = jobs.list.find(job_id)
+    if work is None:
+        raise NotThereError("That work is not on the list any more.")
+    return job_message(work)
 
 
 @router.delete("/{job_id}", status_code=204)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+from collections.abc import Callable, Coroutine
 from typing import Annotated, Any
 
 import structlog
@@ -45,6 +46,7 @@ router = APIRouter()
 log = structlog.get_logger()
 TOOLS: dict[str, Tool] = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool()}
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
+AGAIN = 1.0
 UNREADABLE = "The server does not know that kind of message."
 
 
@@ -91,8 +93,8 @@ class _Session:
             self.socket.app.state.notices.on_work(self.desk.opened.revision.character_id, self._work.set),
         ]
         reader = asyncio.create_task(self._read())
-        telling = (self._tell_versions(), self._tell_work(), self._tell_lease(), self._show_others())
-        tasks = [reader, *map(asyncio.create_task, telling)]
+        telling = (self._tell_versions, self._tell_work, self._tell_lease, self._show_others)
+        tasks = [reader, *(asyncio.create_task(_again_and_again(tell)) for tell in telling)]
         try:
             while not reader.done() or not self.waiting.empty():
                 getter = asyncio.create_task(self.waiting.get())
@@ -216,6 +218,16 @@ class _Session:
             told, came = now, False
             await self._work.wait()
             self._work.clear()
+
+
+async def _again_and_again(tell: Callable[[], Coroutine[Any, Any, None]]) -> None:
+    """Go on telling after a fault: the database may be away for a while."""
+    while True:
+        try:
+            await tell()
+        except Exception:
+            log.exception("a page could not be told")
+            await asyncio.sleep(AGAIN)
 
 
 def _newest(batch: list[Any]) -> list[Any]:
