@@ -190,7 +190,7 @@ class DatabaseAway(unittest.TestCase):
                     await asyncio.to_thread(self.kill)
                     self.store.transactions.patience = 0.2
                     await asyncio.sleep(1.5)
-                    self.store.transactions.patience = 8.0
+                    self.store.transactions.patience = 5.0
                     await asyncio.to_thread(self.back)
                     came_back = time.monotonic()
                     while self.jobs.list.find(first.id).state in UNDER_WAY:

@@ -36,7 +36,7 @@ def _npm(*arguments: str, what: str) -> None:
 def install_packages() -> None:
     """`npm ci` when the lock changed."""
     stamp, want = FRONT / "node_modules" / ".plethos", _digest(FRONT / "package-lock.json")
-    if stamp.exists() and stamp.read_text() == want:
+    if _is(stamp, want):
         return
     print("Installing the front end's packages …", flush=True)
     _npm("ci", "--no-audit", "--no-fund", what="Installing the front end's packages")
@@ -45,16 +45,28 @@ def install_packages() -> None:
 
 def build_front() -> None:
     """Build `frontend/dist` when anything it is made of changed."""
-    with open(ROOT / ".cache" / "front.lock", "w") as lock:
+    sources = [FRONT / n for n in ("src", "index.html", "vite.config.ts", "package-lock.json", "tsconfig.json")]
+    stamp, want = FRONT / "dist" / ".plethos", _digest(*sources)
+    if _is(stamp, want):
+        return
+    try:
+        lock = open(ROOT / ".cache" / "front.lock", "w")  # noqa: SIM115  closed below
+    except OSError as error:
+        raise SetupError(
+            f"Cannot write in {ROOT} ({error.strerror}): clone Plethos to a folder of your own."
+        ) from None  # fmt: skip
+    with lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        sources = [FRONT / n for n in ("src", "index.html", "vite.config.ts", "package-lock.json", "tsconfig.json")]
-        stamp, want = FRONT / "dist" / ".plethos", _digest(*sources)
-        if stamp.exists() and stamp.read_text() == want:
+        if _is(stamp, want):
             return
         install_packages()
         print("Building the front end …", flush=True)
         _npm("run", "build", "--silent", what="Building the front end")
         stamp.write_text(want)
+
+
+def _is(stamp: Path, want: str) -> bool:
+    return stamp.exists() and stamp.read_text() == want
 
 
 def type_client() -> None:

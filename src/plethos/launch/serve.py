@@ -26,6 +26,7 @@ if TYPE_CHECKING:
 
 FIRST_PORT = 8400
 STOPPED_WITHIN = 9.0  # seconds
+LOOK = 0.5
 STOPPING = "stopping"
 
 
@@ -164,11 +165,12 @@ def _serve(url: str, cluster: Cluster, folder: Path, listening: socket.socket, e
 def _look_after(server: uvicorn.Server, cluster: Cluster, folder: Path, store: Store) -> None:
     """Start a database that has died again; and see to it that a stop is one, whatever still hangs."""
     log = structlog.get_logger()
+    pause = LOOK
     while not server.should_exit:
-        time.sleep(0.5)
+        time.sleep(pause)
         if not cluster.runs() and not server.should_exit:
             log.warning("the database is gone: starting it again")
-            cluster.restart()
+            pause = LOOK if cluster.restart() else min(2 * pause, 4.0)
     _mark_stopping(folder)
     store.give_up()
     time.sleep(STOPPED_WITHIN - 4)

@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-PATIENCE = 8.0  # seconds: a server that died is started again in two or three
+PATIENCE = 5.0  # seconds: a server that died is started again in two or three
 AGAIN = 0.2
 
 
