@@ -178,12 +178,18 @@ class AgainstTrimesh(unittest.TestCase):
         whole = trimesh.Trimesh(character.mesh.rest, character.mesh.topology.triangles, process=False)
         at = character.skeleton.rest_global[self.bend.joint, :3, 3]
         self.assertEqual(len(site.slices), STATIONS)
-        for cut, area in zip(site.slices, site.areas, strict=True):
+        for cut, area in zip(site.slices, site.cuts.at_rest, strict=True):
             lines = trimesh.intersections.mesh_plane(whole, [0, 1, 0], at + [0, cut.station, 0])
             ends = lines - lines.mean(axis=(0, 1))
             # Convex, so that its triangles about the middle make it up.
             theirs = np.linalg.norm(np.cross(ends[:, 0], ends[:, 1]), axis=1).sum() / 2
             self.assertAlmostEqual(area / theirs, 1, places=5)
+        # The slices of any points, near or far: packed as one by one.
+        draw = np.random.default_rng(5)
+        for far, kind in ((0.0, np.float64), (50.0, np.float64), (0.0, np.float32)):
+            points = (draw.normal(size=(len(site.region.vertices), 3)) + far).astype(kind)
+            theirs = [cut.area(points.astype(np.float64)) for cut in site.slices]
+            np.testing.assert_allclose(site.cuts.areas(points), theirs, rtol=1e-4)
         np.testing.assert_allclose(np.diff([s.station for s in site.slices]), 1.5 * site.region.radius / 12, atol=1e-9)
 
     def test_the_heat_is_the_distance_to_the_nearest_of_three_bones(self):
@@ -194,23 +200,23 @@ class AgainstTrimesh(unittest.TestCase):
         pose.rotations[:] = Rotation.from_rotvec(draw.normal(0, 0.3, (len(keeper.skeleton), 3))).as_quat()
         posed = Evaluator.of(keeper).pose(pose)
         places, rows = posed.world[:, :3, 3], draw.choice(len(keeper.mesh), 60, replace=False)
-        ours = field.distances(posed.points, places)[rows]
+        ours = field.change(posed.points, places)[rows]
         parents = np.array(keeper.skeleton.joint_parents)
-        for v, distance in zip(rows.tolist(), ours.tolist(), strict=True):
+        for v, change in zip(rows.tolist(), ours.tolist(), strict=True):
             bones = field.bones[v]
             segments = np.stack([places[parents[bones]], places[bones]], axis=1)
             # Reference: points on the segments, thousandths apart.
             along = np.linspace(0, 1, 1001)[:, None, None]
             on = (1 - along) * segments[:, 0] + along * segments[:, 1]
             theirs = np.linalg.norm(on - posed.points[v], axis=2).min()
-            self.assertAlmostEqual(distance, theirs, delta=1e-4)
+            self.assertAlmostEqual(change, np.clip(theirs**2 / field.rest[v] - 1, -1, 1), delta=2e-3)
         # At rest they are the nearest of all bones there are, each against the segment to its parent.
         real = np.flatnonzero(keeper.skeleton.is_joint & (parents >= 0))
         at = keeper.skeleton.rest_global[:, :3, 3]
         for v in rows[:20].tolist():
             on = (1 - along) * at[parents[real]] + along * at[real]
             away = np.linalg.norm(on - keeper.mesh.rest[v], axis=2).min(axis=0)
-            self.assertAlmostEqual(field.rest_distance[v], max(away.min(), field.least), delta=1e-4)
+            self.assertAlmostEqual(np.sqrt(field.rest[v]), max(away.min(), np.sqrt(field.least)), delta=1e-4)
 
     def test_contacts_of_a_pose_are_counted_without_those_of_rest(self):
         points, triangles = tube_points(rings=6, around=8)

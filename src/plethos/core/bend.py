@@ -14,7 +14,7 @@ from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
-from plethos.core.measure.girth import Slice, cut_slices
+from plethos.core.measure.girth import Cuts, Slice, cut_slices
 from plethos.core.measure.region import MARGIN, Region, encloses, joint_region, region_volume
 from plethos.core.mesh import Mesh
 from plethos.core.skeleton import Pose
@@ -43,7 +43,7 @@ class BendSite:
     region: Region
     slices: tuple[Slice, ...]
     volume: float | None
-    areas: tuple[float, ...]
+    cuts: Cuts
 
     @classmethod
     def of(cls, character: Character, joint: int) -> BendSite:
@@ -63,7 +63,7 @@ class BendSite:
             region, slices = further if further[1] else (region, slices)
         points = rest[region.vertices]
         volume = region_volume(region, points) if encloses(region, points) else None
-        return cls(region, slices, volume, tuple(s.area(points) for s in slices))
+        return cls(region, slices, volume, Cuts.of(slices, points))
 
     @property
     def why(self) -> tuple[str, ...]:
@@ -125,10 +125,10 @@ class BendMeasure:
     def of_points(self, points: NDArray[np.floating]) -> Measured:
         """Measures of posed points ``(N, 3)`` of the region's vertices."""
         site = self.site
-        girth = [s.area(points) / a for s, a in zip(site.slices, site.areas, strict=True) if a > 0]
+        girth = site.cuts.areas(points)[site.cuts.thick] / site.cuts.at_rest
         return Measured(
             None if site.volume is None else 100 * region_volume(site.region, points) / site.volume,
-            100 * min(girth) if girth else None,
+            100 * float(girth.min()) if len(girth) else None,
         )
 
     def at(self, pose: Pose, acting: Acting = ALL) -> Measured:

@@ -28,11 +28,14 @@ def start(
 
 
 @app.command()
-def worker(data: Annotated[Path | None, typer.Option(help="The data of the application that runs.")] = None) -> None:
+def worker(
+    data: Annotated[Path | None, typer.Option(help="The data of the application that runs.")] = None,
+    quiet: Annotated[bool, typer.Option("--quiet", hidden=True)] = False,
+) -> None:
     """Do long work (automatic weights) for an application that runs on this data, in one more process."""
     from plethos.launch.serve import work
 
-    work(data)
+    work(data, quiet)
 
 
 @app.command()

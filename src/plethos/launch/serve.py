@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import fcntl
+import gc
 import os
 import signal
 import socket
+import subprocess
 import sys
 import threading
 import time
@@ -27,6 +30,7 @@ if TYPE_CHECKING:
 FIRST_PORT = 8400
 STOPPED_WITHIN = 9.0  # seconds
 LOOK = 0.5
+BACKSEAT = 5  # how nice a worker of our own is
 STOPPING = "stopping"
 
 
@@ -109,8 +113,14 @@ def start(port: int | None, data: Path | None, empty: bool) -> None:
             cluster.stop()
 
 
-def work(data: Path | None) -> None:
-    """Do long work of the application that runs on the same data, until Ctrl-C or SIGTERM."""
+def work(data: Path | None, quiet: bool = False) -> None:
+    """Do long work of the application that runs on the same data, until Ctrl-C or SIGTERM.
+
+    Parameters
+    ----------
+    quiet
+        Whether a start has begun this: it ends with that start, whose pipe closes.
+    """
     from plethos.service.jobs import Jobs
     from plethos.service.workbench import Workbench
     from plethos.store.repository import Store
@@ -123,9 +133,17 @@ def work(data: Path | None) -> None:
     _log_as_json()
     jobs = Jobs(Workbench(Store(address.read_text())))
 
+    def until_closed() -> None:
+        sys.stdin.buffer.read()
+        os._exit(0)
+
+    if quiet:
+        threading.Thread(target=until_closed, daemon=True).start()
+
     async def until_stopped() -> None:
         async with jobs.working() as worker:
-            print("Plethos works along.   (Ctrl-C stops it)", flush=True)
+            if not quiet:
+                print("Plethos works along.   (Ctrl-C stops it)", flush=True)
             await worker
 
     asyncio.run(until_stopped())
@@ -150,7 +168,8 @@ def _serve(url: str, cluster: Cluster, folder: Path, listening: socket.socket, e
             Workbench(store).bring_in(demo.title, shipped(name), demo=True)
         seeded.write_text("The demo was put here once; delete this file to have it again.\n")
     limit = os.environ.get("PLETHOS_UPLOAD_MB")
-    settings = Settings(upload_bytes=int(limit) * 1_000_000) if limit else Settings()
+    upload = {"upload_bytes": int(limit) * 1_000_000} if limit else {}
+    settings = Settings(workers_elsewhere=True, **upload)
     app = create_app(store, settings)
     config = uvicorn.Config(
         app, loop="uvloop", ws="websockets-sansio", ws_per_message_deflate=False, ws_max_size=4_000_000,
@@ -158,16 +177,49 @@ def _serve(url: str, cluster: Cluster, folder: Path, listening: socket.socket, e
     )  # fmt: skip
     server = _Server(config, f"http://127.0.0.1:{listening.getsockname()[1]}/")
     threading.Thread(target=_warm, daemon=True).start()
-    threading.Thread(target=_look_after, args=(server, cluster, folder, store), daemon=True).start()
-    server.run(sockets=[listening])
+    worker = Worker(folder)
+    threading.Thread(target=_look_after, args=(server, cluster, worker, folder, store), daemon=True).start()
+    try:
+        server.run(sockets=[listening])
+    finally:
+        worker.stop()
 
 
-def _look_after(server: uvicorn.Server, cluster: Cluster, folder: Path, store: Store) -> None:
-    """Start a database that has died again; and see to it that a stop is one, whatever still hangs."""
+class Worker:
+    """A `plethos worker` of our own, so that long work takes the interpreter from no pose.
+
+    Parameters
+    ----------
+    folder
+        The data.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.command = [sys.executable, "-m", "plethos.launch", "worker", "--quiet", "--data", str(folder)]
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def keep(self) -> None:
+        """See to it that it runs."""
+        if self._process is None or self._process.poll() is not None:
+            self._process = subprocess.Popen(self.command, stdin=subprocess.PIPE, start_new_session=True)
+            with contextlib.suppress(OSError):
+                os.setpriority(os.PRIO_PROCESS, self._process.pid, BACKSEAT)
+
+    def stop(self) -> None:
+        """Stop it at once: what it was at work on is given up by the next start."""
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+
+
+def _look_after(server: uvicorn.Server, cluster: Cluster, worker: Worker, folder: Path, store: Store) -> None:
+    """Start a database or a worker that has died again; and see to it that a stop is one, whatever still hangs."""
     log = structlog.get_logger()
     pause = LOOK
     while not server.should_exit:
         time.sleep(pause)
+        if server.started and not server.should_exit:
+            worker.keep()
         if not cluster.runs() and not server.should_exit:
             log.warning("the database is gone: starting it again")
             pause = LOOK if cluster.restart() else min(2 * pause, 4.0)
@@ -175,6 +227,7 @@ def _look_after(server: uvicorn.Server, cluster: Cluster, folder: Path, store: S
     store.give_up()
     time.sleep(STOPPED_WITHIN - 4)
     # Still here: what is under way does not end by itself. Everything that was told as saved is stored.
+    worker.stop()
     cluster.stop()
     os._exit(0)
 
@@ -195,6 +248,9 @@ def _warm() -> None:
     from plethos.launch.warm import warm_kernels
 
     warm_kernels()
+    # What has been imported stays: looking through it for garbage would hold every pose up for a tenth of a second.
+    gc.collect()
+    gc.freeze()
 
 
 class _Server(uvicorn.Server):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from plethos.core import kinematics
+from plethos.core.measure import kernels as kernels_of_measures
 from plethos.core.measure.contact import intersecting_pairs
 from plethos.core.remedies import kernels as remedy_kernels
 from plethos.core.sculpt import BRUSHES
@@ -27,6 +28,15 @@ def warm_kernels() -> None:
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)
     intersecting_pairs(points, triangles)
+    ends = np.array([0, 1, 2], np.int32)
+    for kind in (np.float32, np.float64):
+        measured = points.astype(kind)
+        kernels_of_measures.signed_volume(measured, triangles, ends, ends, ends * 0, 1)
+        kernels_of_measures.loop_areas(measured, np.array([0, 3]), ends, ends, np.zeros(3))
+        segments = kernels_of_measures.bone_segments(ends, points)
+        bones = kernels_of_measures.nearest_bones(measured, segments, ends, 3)
+        squared = kernels_of_measures.squared_depths(measured, bones, segments)
+        kernels_of_measures.depth_change(measured, bones, segments, 1e-6, squared)
     limit_influences(np.eye(4), 2)
     segment_distances(points, np.zeros((4, 3)), [Segment(0, points[0], points[1])])
     Topology(4, triangles).patches(np.ones(4, bool))

@@ -66,7 +66,8 @@ class Desk:
             raise BadEditError("Another stroke is in the air: end it first.")
         self.opened.lease.edit(self.page, self.opened.sculpt is not None)
         stroke = self.stroke or self.tools[tool].begin(version, settings)
-        stroke.touch(pose, settings, dabs)
+        with stroke.hands:
+            stroke.touch(pose, settings, dabs)
         self.stroke, self._stroke_tool = stroke, tool
         self.opened.lease.stroke(self.page, True)
         self.opened.show_stroke(self, stroke)

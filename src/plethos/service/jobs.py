@@ -71,9 +71,15 @@ class Jobs:
         return self.list.under_way(character_id)
 
     @contextlib.asynccontextmanager
-    async def working(self) -> AsyncIterator[asyncio.Task[None]]:
-        """Do what is asked for, in threads of this process, until the context ends; gives the task that does it."""
-        tasks = [asyncio.create_task(one) for one in (self._work(), self._tend())]
+    async def working(self, elsewhere: bool = False) -> AsyncIterator[asyncio.Task[None]]:
+        """Do what is asked for, in threads of this process, until the context ends; gives the task that does it.
+
+        Parameters
+        ----------
+        elsewhere
+            Whether other processes do it: then this one only asks for work, and looks after the list.
+        """
+        tasks = [asyncio.create_task(one) for one in (self._work(elsewhere), self._tend())]
         try:
             yield tasks[0]
         finally:
@@ -83,11 +89,13 @@ class Jobs:
                 with contextlib.suppress(asyncio.CancelledError):
                     await task
 
-    async def _work(self) -> None:
+    async def _work(self, elsewhere: bool) -> None:
         """Take up what is asked for; when the database went away, begin anew once it is back."""
         while True:
             try:
                 async with self.app.open_async():
+                    if elsewhere:
+                        await asyncio.Event().wait()
                     await self.app.run_worker_async(
                         install_signal_handlers=False, fetch_job_polling_interval=1.0, shutdown_graceful_timeout=1.0
                     )

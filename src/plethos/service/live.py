@@ -8,6 +8,7 @@ quaternion x, y, z, w).
 
 from __future__ import annotations
 
+import contextlib
 import json
 import math
 import struct
@@ -29,6 +30,7 @@ from plethos.core.triggers import Trigger
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.desk import Desk
 from plethos.service.documents import FARTHEST, NOWHERE
+from plethos.service.stroke import Stroke
 from plethos.service.version import Version
 
 Floats = NDArray[np.float32]
@@ -136,6 +138,13 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
         What `desk.version` was when the pose was read: it may be another by now, and poses are of one skeleton.
     """
     stroke = desk.seen
+    with stroke.hands if stroke is not None else contextlib.nullcontext():
+        return _frame(desk, stroke, version, pose, wanted, extra)
+
+
+def _frame(
+    desk: Desk, stroke: Stroke | None, version: Version, pose: Pose, wanted: Wanted, extra: dict[str, Any]
+) -> bytes:
     character, evaluator, held = version.character, version.evaluator, version.sculpt
     skeleton = character.skeleton
     if held is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -49,6 +50,8 @@ class Stroke(ABC):
 
     def __init__(self, version: Version) -> None:
         self.version = version
+        self.hands = threading.Lock()
+        """Held while it is touched or worked out, since others look on from their own threads."""
 
     @abstractmethod
     def touch(self, pose: Pose, settings: Any, dabs: Sequence[Dab]) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import AsyncIterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -31,6 +32,7 @@ from plethos.web.context import Settings
 from plethos.web.openapi import with_socket_messages
 from plethos.web.security import LoopbackOnly
 
+FRAMES = 4  # threads that do nothing but work out frames
 FRONT = Path(__file__).parents[3] / "frontend" / "dist"
 
 DOCS = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Plethos API</title>
@@ -41,19 +43,21 @@ DOCS = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Plet
 def create_app(store: Store, settings: Settings | None = None, front: Path = FRONT) -> FastAPI:
     """The application on a migrated database."""
 
+    settings = settings or Settings()
     bench = Workbench(store)
     jobs = Jobs(bench)
     notices = Notices(bench)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        async with notices.listening(), jobs.working():
-            yield
+        with ThreadPoolExecutor(FRAMES, "frames") as app.state.frames:
+            async with notices.listening(), jobs.working(settings.workers_elsewhere):
+                yield
         store.close()
 
     app = FastAPI(title="Plethos", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
     app.state.bench, app.state.jobs, app.state.notices = bench, jobs, notices
-    app.state.settings = settings or Settings()
+    app.state.settings = settings
     problems.install(app)
     for routes in (
         library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, job_routes,

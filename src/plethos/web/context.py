@@ -20,9 +20,12 @@ class Settings:
     ----------
     upload_bytes
         The most that one upload may hold.
+    workers_elsewhere
+        Whether long work is done by other processes, so that it takes no turn from the poses.
     """
 
     upload_bytes: int = 256_000_000
+    workers_elsewhere: bool = False
 
 
 def _page(page: Annotated[str | None, Header(alias="Plethos-Page", max_length=64)] = None) -> str | None:

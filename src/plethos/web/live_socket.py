@@ -133,20 +133,12 @@ class _Session:
                 await _send(self.socket, message)
             elif isinstance(message, PoseMessage):
                 self._shown = message
-                version = desk.version
-                # Evaluating takes a millisecond or two, less than a trip to a thread and back under load.
-                await self.socket.send_bytes(self._frame(message, version, pose_of(version, message.pose.plain())))
+                await self.socket.send_bytes(await self._aside(self._posed, message))
             elif isinstance(message, ContactsMessage):
-                version = desk.version
-                pose = pose_of(version, message.pose.plain())
-                counted = await run_in_threadpool(contacts, desk, version, pose, message.want.alone)
+                counted = await run_in_threadpool(self._counted, message)
                 await _send(self.socket, ContactsAnswer(seq=message.seq, **counted))
             elif isinstance(message, StrokeMessage):
-                version = desk.version
-                pose = pose_of(version, message.pose.plain())
-                dabs = [d.dab() for d in message.dabs]
-                desk.touch(version, message.settings.tool, pose, message.settings.settings(), dabs)
-                await self.socket.send_bytes(self._frame(message, version, pose))
+                await self.socket.send_bytes(await self._aside(self._touched, message))
             else:
                 self._storing = True
                 try:
@@ -164,6 +156,25 @@ class _Session:
         except Exception:
             log.exception("live message failed")
             await _send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))
+
+    async def _aside(self, work: Callable[[Any], bytes], message: Any) -> bytes:
+        """Work something out in the threads that are kept for frames: no pose waits for a request or an edit."""
+        return await asyncio.get_running_loop().run_in_executor(self.socket.app.state.frames, work, message)
+
+    def _posed(self, message: PoseMessage) -> bytes:
+        version = self.desk.version
+        return self._frame(message, version, pose_of(version, message.pose.plain()))
+
+    def _touched(self, message: StrokeMessage) -> bytes:
+        version = self.desk.version
+        pose = pose_of(version, message.pose.plain())
+        dabs = [d.dab() for d in message.dabs]
+        self.desk.touch(version, message.settings.tool, pose, message.settings.settings(), dabs)
+        return self._frame(message, version, pose)
+
+    def _counted(self, message: ContactsMessage) -> dict[str, int]:
+        version = self.desk.version
+        return contacts(self.desk, version, pose_of(version, message.pose.plain()), message.want.alone)
 
     def _frame(self, message: PoseMessage | StrokeMessage, version: Version, pose: Pose) -> bytes:
         return frame(self.desk, version, pose, message.want.wanted(), {"seq": message.seq})
@@ -183,8 +194,8 @@ class _Session:
             if self._shown is None or self.desk.stroke is not None:
                 continue
             with contextlib.suppress(PlethosError, WebSocketDisconnect, RuntimeError):
-                version, message = self.desk.version, self._shown.model_copy(update={"seq": None})
-                await self.socket.send_bytes(self._frame(message, version, pose_of(version, message.pose.plain())))
+                message = self._shown.model_copy(update={"seq": None})
+                await self.socket.send_bytes(await self._aside(self._posed, message))
 
     async def _tell_lease(self) -> None:
         """Say whether another page edits, whenever that changes."""

@@ -13,7 +13,7 @@ import json
 import struct
 import urllib.parse
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -62,12 +62,17 @@ class GltfFile:
     document: dict[str, Any]
     buffers: tuple[bytes, ...]
     notes: tuple[str, ...] = ()
+    _lists: dict[str, list[dict[str, Any]]] = field(default_factory=dict, repr=False, compare=False)
 
     def items(self, kind: str) -> list[dict[str, Any]]:
         """The top-level list `kind` (nodes, meshes, ...), which may be missing."""
+        known = self._lists.get(kind)
+        if known is not None:
+            return known
         found = self.document.get(kind, [])
         if not isinstance(found, list) or not all(isinstance(item, dict) for item in found):
             raise BadFileError(f"The file is broken: “{kind}” is not a list of objects.")
+        self._lists[kind] = found
         return found
 
     def item(self, kind: str, index: object, where: str) -> dict[str, Any]:

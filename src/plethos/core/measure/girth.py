@@ -8,11 +8,13 @@ limbs that come near out of them.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.measure.kernels import loop_areas
 from plethos.core.measure.region import Region
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
@@ -42,6 +44,39 @@ class Slice:
         p = points[self.a] * (1 - self.t)[:, None] + points[self.b] * self.t[:, None]
         p = p - p.mean(axis=0)
         return float(np.linalg.norm(np.cross(p, np.roll(p, -1, axis=0)).sum(axis=0)) / 2)
+
+
+@dataclass(frozen=True, eq=False)
+class Cuts:
+    """Slices packed for every frame of a drag: see `loop_areas`.
+
+    Parameters
+    ----------
+    at_rest
+        ``(T,)`` areas at rest of those that have one.
+    thick
+        ``(S,)`` which these are.
+    """
+
+    offsets: NDArray[np.int64]
+    a: NDArray[np.int32]
+    b: NDArray[np.int32]
+    t: NDArray[np.float64]
+    at_rest: NDArray[np.float64]
+    thick: NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, slices: Sequence[Slice], rest: NDArray[np.floating]) -> Cuts:
+        """Those of a region whose points at rest are `rest` ``(N, 3)``."""
+        offsets = np.cumsum([0, *(len(s.a) for s in slices)])
+        a, b = (np.concatenate([np.zeros(0, np.int32), *(getattr(s, n) for s in slices)]) for n in "ab")
+        t = np.concatenate([np.zeros(0), *(s.t for s in slices)])
+        areas = loop_areas(rest, offsets, a, b, t)
+        return cls(offsets, a, b, t, areas[areas > 0], areas > 0)
+
+    def areas(self, points: NDArray[np.floating]) -> NDArray[np.float64]:
+        """The areas ``(S,)`` of all in a pose."""
+        return np.asarray(loop_areas(points, self.offsets, self.a, self.b, self.t))
 
 
 def bone_directions(skeleton: Skeleton, joint: int) -> tuple[Array, Array]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.measure.kernels import signed_volume
 from plethos.core.topology import boundary_loops, distance_over_surface
 
 MARGIN = 0.35
@@ -108,16 +109,7 @@ def region_volume(region: Region, points: NDArray[np.floating]) -> float:
     Divergence theorem: a sixth of the sum of the determinants of the triangles; for a closed region this is its
     volume exactly.
     """
-    p = points.astype(np.float64)
-    p = p - p.mean(axis=0)
-    a, b, c = (p[region.triangles[:, k]] for k in range(3))
-    total = float(np.einsum("ti,ti->", a, np.cross(b, c)))
-    if region.loops:
-        start, end, number = _cap_edges(region)
-        sizes = np.bincount(number)
-        centre = np.stack([np.bincount(number, weights=p[start, k]) / sizes for k in range(3)], axis=1)
-        total += float(np.einsum("ei,ei->", p[end], np.cross(p[start], centre[number])))
-    return total / 6
+    return float(signed_volume(points, region.triangles, *_cap_edges(region), len(region.loops)))
 
 
 def encloses(region: Region, points: NDArray[np.floating]) -> bool:
