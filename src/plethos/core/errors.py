@@ -11,8 +11,9 @@ class PlethosError(Exception):
     """
 
     def __init__(self, sentence: str) -> None:
-        super().__init__(sentence)
-        self.sentence = sentence
+        # It may quote a file or a request, be that text or not.
+        self.sentence = sentence.encode(errors="replace").decode().replace("\0", "?")
+        super().__init__(self.sentence)
 
 
 class BadFileError(PlethosError):

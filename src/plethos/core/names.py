@@ -14,14 +14,27 @@ def new_id() -> str:
     return uuid.uuid4().hex[:12]
 
 
-def free_name(wanted: str, taken: set[str]) -> str:
-    """`wanted`, or `wanted_2`, `_3`, ... when it is taken; the name found is added to `taken`."""
-    name, number = wanted, 1
+def free_name(wanted: str, taken: set[str], last: dict[str, int] | None = None) -> str:
+    """`wanted`, or `wanted_2`, `_3`, ... when it is taken; the name found is added to `taken`.
+
+    Parameters
+    ----------
+    last
+        Remembers the last number of each name, so that thousands of the same are quick.
+    """
+    name, number = wanted, 1 if last is None else last.get(wanted, 1)
     while name in taken:
         number += 1
         name = f"{wanted}_{number}"
     taken.add(name)
+    if last is not None:
+        last[wanted] = number
     return name
+
+
+def printable(name: str) -> str:
+    """A name without what cannot be seen or kept."""
+    return "".join(c for c in name if c.isprintable()).strip()
 
 
 def other_side_names(name: str) -> set[str]:

@@ -8,17 +8,15 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from pathlib import PurePath
 from weakref import WeakValueDictionary
 
 import numpy as np
 
 from plethos.core.character import Character
-from plethos.core.errors import BadFileError, PlethosError
+from plethos.core.errors import BadEditError, BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats import gltf_file
-from plethos.core.formats.files import ENDINGS, open_file
-from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.files import read_file
 from plethos.core.formats.gltf_write import flattened, write_glb
 from plethos.core.review import reviewed
 from plethos.core.rotations import Array
@@ -85,20 +83,14 @@ class Workbench:
         BadFileError
             When it cannot be read; then nothing is kept.
         """
-        file = open_file(name, data, others)
-        name = PurePath(name).stem if name.lower().endswith(ENDINGS) else name
-        try:
-            character = read_character(file, name)
-        except PlethosError:
-            raise
-        except MemoryError:
-            raise BadFileError("The file is too large for this machine's memory.") from None
-        except (KeyError, TypeError, ValueError, IndexError, AttributeError) as error:
-            # A fault that no check foresaw is still the file's, and still gets a sentence.
-            raise BadFileError(f"The file is broken in a way that cannot be read ({type(error).__name__}).") from error
+        file, character = read_file(name, data, others)
         arrays = BlobArrays(self.store.blobs)
         document = describe(character, None, arrays)
-        return self.store.add_character(_tidy(name), file.pack(), document, arrays.fresh, demo)
+        try:
+            read_back(character, document, arrays, Evaluator.of(character))
+        except BadEditError as error:
+            raise BadFileError(error.sentence) from None
+        return self.store.add_character(_tidy(character.name), file.pack(), document, arrays.fresh, demo)
 
     def open(self, character_id: str) -> OpenCharacter:
         """The character, from memory or read anew.

@@ -18,8 +18,6 @@ log = structlog.get_logger()
 
 def problem(status: int, title: str, detail: str) -> JSONResponse:
     """A problem response."""
-    # A sentence may quote what was asked with, be it text or not.
-    detail = detail.encode(errors="replace").decode().replace("\0", "?")
     body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
     return JSONResponse(body, status, media_type="application/problem+json")
 

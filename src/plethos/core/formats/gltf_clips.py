@@ -160,7 +160,8 @@ def drop_empty_clips(builder: GltfBuilder) -> None:
 
 
 def _drop_unused_samplers(animation: dict[str, Any]) -> None:
-    used = sorted({c["sampler"] for c in animation["channels"]})
+    channels = animation.get("channels", [])
+    used = sorted({c["sampler"] for c in channels})
     place = {old: new for new, old in enumerate(used)}
     animation["samplers"] = [animation["samplers"][s] for s in used]
-    animation["channels"] = [{**c, "sampler": place[c["sampler"]]} for c in animation["channels"]]
+    animation["channels"] = [{**c, "sampler": place[c["sampler"]]} for c in channels]

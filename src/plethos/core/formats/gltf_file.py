@@ -42,6 +42,8 @@ SHAPES: dict[str, Any] = {
     "animations": {"channels": [{"target": {"node": int, "path": str}}], "samplers": [{}]},
     "accessors": {"componentType": int, "type": str},
 }
+DEEPEST = 200
+FOREIGN = ("extras", "extensions")
 HARMLESS = ("KHR_mesh_quantization", "KHR_texture", "KHR_materials", "KHR_lights", "EXT_texture", "KHR_xmp", "MSFT_lod")
 
 
@@ -206,10 +208,7 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
         text, binary = _chunks(data)
     elif not data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"{"):
         raise BadFileError("This is neither a .glb nor a .gltf file.")
-    try:
-        document = json.loads(text.decode("utf-8-sig"))
-    except (ValueError, RecursionError):
-        raise BadFileError("The file is broken: its JSON cannot be read.") from None
+    document = _document(text)
     if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
         raise BadFileError("The file is broken: it has no glTF asset description.")
     if not str(document["asset"].get("version", "")).startswith("2."):
@@ -220,7 +219,39 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
         for number, item in enumerate(file.items(kind)):
             _check_shape(item, shape, f"number {number} of its {kind}")
     buffers = tuple(_buffer(i, buffer, binary, others or {}) for i, buffer in enumerate(file.items("buffers")))
+    for number, view in enumerate(file.items("bufferViews")):
+        whole(view.get("buffer"), f"the buffer of view {number}", len(buffers))
+        whole(view.get("byteOffset", 0), f"the start of view {number}", 2**40)
     return _with_pictures(GltfFile(document, buffers), others or {})
+
+
+def _document(text: bytes) -> Any:
+    """The JSON of a file, without what is null: that is as good as missing."""
+    try:
+        signs = np.frombuffer(text, np.uint8)
+        opened, closed = np.isin(signs, (0x5B, 0x7B)), np.isin(signs, (0x5D, 0x7D))
+        if (np.cumsum(opened.astype(np.int32)) - np.cumsum(closed.astype(np.int32))).max(initial=0) > DEEPEST:
+            raise BadFileError(f"The file is nested more than {DEEPEST} deep: nothing would read it again.")
+        document = json.loads(text.decode("utf-8-sig"), parse_constant=_no_number)
+        if b"\\u" in text:
+            json.dumps(document, ensure_ascii=False).encode()
+    except (ValueError, RecursionError):
+        raise BadFileError("The file is broken: its JSON cannot be read.") from None
+    if b"null" not in text or not isinstance(document, dict):
+        return document
+    return {k: v if k in FOREIGN else _without_nulls(v) for k, v in document.items() if v is not None}
+
+
+def _no_number(name: str) -> float:
+    raise ValueError(name)
+
+
+def _without_nulls(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {k: v if k in FOREIGN else _without_nulls(v) for k, v in value.items() if v is not None}
+    if isinstance(value, list):
+        return [_without_nulls(v) for v in value]
+    return value
 
 
 def _check_shape(value: object, shape: Any, where: str) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from plethos.core import rotations
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
-from plethos.core.names import free_name
+from plethos.core.names import free_name, printable
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Hinge, Skeleton
 from plethos.core.triggers.hinge import unit_axis
@@ -32,12 +32,17 @@ def node_parents(file: GltfFile) -> list[int]:
             if parents[c] >= 0:
                 raise BadFileError(f"The file is broken: node {c} has two parents.")
             parents[c] = i
+    rooted = [False] * len(nodes)
     for i in range(len(nodes)):
-        at, steps = i, 0
-        while at >= 0:
-            at, steps = parents[at], steps + 1
-            if steps > len(nodes):
+        at = i
+        way: list[int] = []
+        while at >= 0 and not rooted[at]:
+            way.append(at)
+            at = parents[at]
+            if len(way) > len(nodes):
                 raise BadFileError(f"The file is broken: the joints form a circle at {node_label(file, i)}.")
+        for passed in way:
+            rooted[passed] = True
     return parents
 
 
@@ -159,7 +164,7 @@ def joint_names(file: GltfFile, order: list[int], joints: set[int]) -> dict[int,
     Joints come first, in the order of their nodes, so that a plain node never takes a joint's name.
     """
     nodes = file.items("nodes")
-    wanted = {n: str(nodes[n].get("name") or f"joint_{n}") for n in order}
+    wanted = {n: printable(str(nodes[n].get("name") or "")) or f"joint_{n}" for n in order}
     ranked = sorted(order, key=lambda n: (n not in joints, n))
     taken: set[str] = set()
     names: dict[int, str] = {}
@@ -167,7 +172,8 @@ def joint_names(file: GltfFile, order: list[int], joints: set[int]) -> dict[int,
         if wanted[n] not in taken:
             taken.add(wanted[n])
             names[n] = wanted[n]
+    number: dict[str, int] = {}
     for n in ranked:
         if n not in names:
-            names[n] = free_name(wanted[n], taken)
+            names[n] = free_name(wanted[n], taken, number)
     return names

@@ -12,7 +12,8 @@ from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_colour import base_colours
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_layout import PartLayout, layout_of, primitives_of, skin_joints, target_names
-from plethos.core.names import free_name
+from plethos.core.formats.limits import check_parts
+from plethos.core.names import free_name, printable
 from plethos.core.rotations import Array
 
 
@@ -51,11 +52,13 @@ class Repairs:
 
 def read_parts(file: GltfFile, repairs: Repairs) -> list[RawPart]:
     """All parts, in the order of their nodes."""
-    raws, taken = [], set[str]()
-    for layout in layout_of(file):
+    raws, taken, last = [], set[str](), dict[str, int]()
+    layouts = layout_of(file)
+    check_parts(len(layouts))
+    for layout in layouts:
         node, mesh = file.items("nodes")[layout.node], file.items("meshes")[layout.mesh]
-        label = str(mesh.get("name") or node.get("name") or f"part_{layout.mesh}")
-        raws.append(_read_part(file, layout, free_name(label, taken), mesh, node, repairs))
+        label = printable(str(mesh.get("name") or node.get("name") or "")) or f"part_{layout.mesh}"
+        raws.append(_read_part(file, layout, free_name(label, taken, last), mesh, node, repairs))
     return raws
 
 

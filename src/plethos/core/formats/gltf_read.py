@@ -17,6 +17,7 @@ from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_layout import bone_starts, inverse_binds, skin_joints
 from plethos.core.formats.gltf_nodes import is_marked, node_label, read_skeleton
 from plethos.core.formats.gltf_parts import RawPart, Repairs, read_parts
+from plethos.core.formats.limits import check_weights
 from plethos.core.mesh import Mesh, Part, Triangles
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
@@ -58,6 +59,7 @@ def read_character(
     else:
         repairs.sentences.append("The file has no joints yet: lay a skeleton in Bind.")
     helpers = {n for n, node in enumerate(file.items("nodes")) if is_marked(node, "helper")}
+    check_weights(len(joints), sum(len(r.points) for r in raws))
     skeleton, place = read_skeleton(file, joints - helpers, carriers | helpers)
     bones = _bones(file, raws, place)
 

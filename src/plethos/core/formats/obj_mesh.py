@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.limits import check_parts
 from plethos.core.topology import extent
 
 # An OBJ says no unit. A figure this tall in its own units was most likely measured in the one beside it.
@@ -45,6 +46,7 @@ def file_from_obj(text: str) -> GltfFile:
         elif key == "f":
             groups[-1].corners += _fan(rest.split(), [len(columns[k]) for k in ("v", "vt", "vn")], number)
     groups = [g for g in groups if g.corners]
+    check_parts(len(groups))
     if not groups:
         raise BadFileError("The OBJ holds no faces, so there is no mesh to bring in.")
     places = np.array(columns["v"], dtype=np.float64)
