@@ -1,7 +1,10 @@
 """Use cases on a real database."""
 
+import gc
 import math
 import unittest
+import weakref
+from unittest.mock import patch
 
 import numpy as np
 
@@ -9,7 +12,7 @@ from plethos.core.bend import bent
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import evaluate_exact
 from plethos.core.sculpt.session import Dab
-from plethos.service import edits, sculpting
+from plethos.service import edits, sculpting, workbench
 from plethos.service.workbench import NotThereError, Workbench
 from plethos.store.repository import Store
 from tests.figures import activation, tube_file
@@ -121,6 +124,17 @@ class OnTheBench(unittest.TestCase):
         np.testing.assert_allclose(evaluate_exact(opened.character, back), target, atol=1e-6)
         activations = [activation(opened.character, r, back) for r in opened.character.rules.remedies]
         np.testing.assert_allclose(activations, [0, 1], atol=1e-9)
+
+    def test_characters_that_nobody_has_in_hand_are_let_go_by_their_size(self):
+        held = self.bench.open(self.id)
+        ids = [self.bench.bring_in(f"Tube {n}", tube_file().pack()) for n in range(3)]
+        with patch.object(workbench, "MOST_KEPT", 2.5 * held.size):
+            seen = [weakref.ref(self.bench.open(i)) for i in ids]
+            gc.collect()
+            self.assertEqual([r() is not None for r in seen], [False, True, True])
+            self.assertIs(self.bench.open(self.id), held, "what someone holds is found again")
+        with patch.object(workbench, "MOST_KEPT", 0):
+            self.assertIs(self.bench.open(ids[0]), self.bench.open(ids[0]), "the newest stays, however large")
 
     def test_refusals_leave_nothing_behind(self):
         with self.assertRaises(BadFileError):

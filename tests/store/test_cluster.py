@@ -98,7 +98,7 @@ class Starts(Folder):
                 with self.assertRaisesRegex(SetupError, words), _alone_in(data):
                     pass
         self.assertIn("65535", self.start("--port", "80000"))
-        self.assertIn("abc", self.start("--port", "abc"))
+        self.assertIn("--port", self.start("--port", "abc"))
 
     def test_a_second_start_is_told_and_one_that_is_stopping_is_waited_for(self):
         with _alone_in(self.folder), self.assertRaisesRegex(SetupError, "already runs"), _alone_in(self.folder):

@@ -1,6 +1,7 @@
 """The API over real HTTP and a real socket."""
 
 import json
+import socket
 import struct
 import unittest
 
@@ -91,6 +92,30 @@ class Api(unittest.TestCase):
         self.addCleanup(setattr, self.server.app.state, "settings", Settings())
         answer = self.http.post("/api/characters", files={"files": ("x.glb", b"0" * 2000)})
         self.assertEqual(answer.status_code, 413)
+
+    def test_what_claims_to_be_too_large_is_refused_before_it_comes(self):
+        most = self.server.app.max_body_size
+        with socket.create_connection(("127.0.0.1", self.server.port)) as raw:
+            raw.sendall(
+                f"POST /api/characters HTTP/1.1\r\nHost: 127.0.0.1:{self.server.port}\r\n"
+                f"Content-Type: multipart/form-data; boundary=x\r\nContent-Length: {most + 1}\r\n\r\n".encode()
+            )
+            self.assertIn(b" 413 ", raw.recv(100).split(b"\r\n")[0], "before anything was sent")
+
+    def test_a_picture_is_kept_for_the_library(self):
+        where = f"{self.base}/picture"
+        self.assertEqual(self.http.get(where).status_code, 404)
+        picture = b"\x89PNG\r\n\x1a\n" + b"0" * 100
+        for wrong in (b"", b"<svg onload='x'>", picture + b"0" * 300_000):
+            self.assertEqual(self.http.put(where, content=wrong).status_code, 422)
+        self.assertEqual(self.http.put(where, content=picture).status_code, 204)
+        answer = self.http.get(where)
+        self.assertEqual((answer.content, answer.headers["content-type"]), (picture, "image/png"))
+        self.server.store.sweep_blobs()
+        self.assertEqual(self.http.get(where).content, picture)
+        (card,) = [c for c in self.http.get("/api/characters").json() if c["id"] == self.id]
+        self.assertTrue(card["picture"])
+        self.assertEqual(card["version"], 0, "a picture is no edit")
 
     def test_a_pose_over_the_socket_is_what_the_core_gives(self):
         opened = self.server.app.state.bench.open(self.id)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,6 +59,13 @@ class OpenCharacter:
     @property
     def sculpt(self) -> HeldSculpt | None:
         return self.version.sculpt
+
+    @cached_property
+    def size(self) -> int:
+        """About how many bytes it takes: its file, its dense weights, and what is laid out for each vertex."""
+        vertices, joints = len(self.bare.mesh), len(self.bare.skeleton)
+        shapes = sum(s.deltas.nbytes + s.vertices.nbytes for s in self.bare.mesh.shapes)
+        return 2 * sum(map(len, self.source.buffers)) + 8 * vertices * joints + 600 * vertices + 2 * shapes
 
     @property
     def rest(self) -> NDArray[np.float32]:

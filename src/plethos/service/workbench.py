@@ -30,7 +30,8 @@ from plethos.store.repository import Missing, Overtaken, Revision, Store
 
 GONE = "That character is not in the library any more."
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
-MOST_OPEN = 4  # characters kept in memory that nobody has in hand
+MOST_KEPT = 600_000_000  # bytes of characters kept in memory that nobody has in hand, beside the newest
+MOST_PICTURE = 300_000  # bytes
 
 
 class NotThereError(PlethosError):
@@ -107,7 +108,7 @@ class Workbench:
             # Whoever still has one in hand has the one that is found here; the newest are kept for whoever comes next.
             self._recent[character_id] = found
             self._recent.move_to_end(character_id)
-            while len(self._recent) > MOST_OPEN:
+            while len(self._recent) > 1 and sum(o.size for o in self._recent.values()) > MOST_KEPT:
                 self._recent.popitem(last=False)
             return found
 
@@ -236,6 +237,29 @@ class Workbench:
                 raise NotThereError(GONE) from None
             return opened.show(revision, opened.version.evaluator, opened.sculpt)
 
+    def set_picture(self, character_id: str, data: bytes) -> None:
+        """Keep the picture that a page has drawn of a character, for the library.
+
+        Raises
+        ------
+        BadFileError
+            When it is no PNG or WebP, or a large one.
+        """
+        if len(data) > MOST_PICTURE or picture_type(data) is None:
+            raise BadFileError(f"A picture has to be a PNG or WebP of at most {MOST_PICTURE // 1000} kB.")
+        try:
+            self.store.set_picture(character_id, data)
+        except Missing:
+            raise NotThereError(GONE) from None
+
+    def picture(self, character_id: str) -> bytes:
+        """A character's picture; nothing is opened for it."""
+        try:
+            known = self.store.current(character_id).picture
+            return self.store.blob(known or "")
+        except Missing:
+            raise NotThereError("There is no picture of that character yet.") from None
+
     def remove(self, character_id: str) -> None:
         """Take a character out of the library; it can be brought back as it was."""
         try:
@@ -285,6 +309,13 @@ class Workbench:
 def limit(character: Character, influences: int = DELIVERED) -> Fitted:
     """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
     return fitted(replace(character, binding=flattened(character)), influences)
+
+
+def picture_type(data: bytes) -> str | None:
+    """The media type of a picture; None for what is none."""
+    if data.startswith(b"\x89PNG\r\n\x1a\n"):
+        return "image/png"
+    return "image/webp" if data[:4] == b"RIFF" and data[8:12] == b"WEBP" else None
 
 
 def _tidy(name: str) -> str:

@@ -35,6 +35,7 @@ class CharacterRow(Base):
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     name: Mapped[str] = mapped_column(String(200))
     file_hash: Mapped[str] = mapped_column(ForeignKey("blobs.hash"))
+    picture_hash: Mapped[str | None] = mapped_column(ForeignKey("blobs.hash"), default=None)
     demo: Mapped[bool] = mapped_column(default=False)
     head_id: Mapped[str | None] = mapped_column(String(32), default=None)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

@@ -32,6 +32,8 @@ class Revision:
         Its place in the line, and the highest there is to redo to.
     label
         What the edit that led here was.
+    picture
+        The hash of the character's picture; None = nobody has drawn it yet.
     """
 
     id: str
@@ -42,6 +44,7 @@ class Revision:
     label: str
     document: dict[str, Any]
     file_hash: str
+    picture: str | None
     demo: bool
     saved_at: datetime
 
@@ -195,6 +198,14 @@ class Store:
             session.flush()
             return self._current(session, character_id)
 
+    def set_picture(self, character_id: str, data: bytes) -> None:
+        """Keep a picture of a character, in place of the one before."""
+        with self._session.begin() as session:
+            row, name = _locked(session, character_id), digest(data)
+            _put(session, {name: data})
+            session.flush()
+            row.picture_hash = name
+
     def remove(self, character_id: str) -> None:
         """Take a character out of the library, with its history; `restore` brings both back."""
         with self._session.begin() as session:
@@ -230,6 +241,7 @@ class Store:
         """Delete blobs that no character and no revision names; returns how many."""
         with self._session.begin() as session:
             used = set(session.scalars(select(CharacterRow.file_hash)))
+            used |= {h for h in session.scalars(select(CharacterRow.picture_hash)) if h}
             for document in session.scalars(select(RevisionRow.document)):
                 used |= hashes_of(document)
             unused = [h for h in session.scalars(select(Blob.hash)) if h not in used]
@@ -250,7 +262,7 @@ class Store:
         last = session.scalar(select(func.max(RevisionRow.number)).where(line))
         return Revision(
             revision.id, row.id, row.name, revision.number, int(last or 0), revision.label, revision.document,
-            row.file_hash, row.demo, row.changed_at,
+            row.file_hash, row.picture_hash, row.demo, row.changed_at,
         )  # fmt: skip
 
 

@@ -32,6 +32,7 @@ from plethos.web.context import Settings
 from plethos.web.openapi import with_socket_messages
 from plethos.web.security import LoopbackOnly
 
+ENVELOPE = 1_000_000  # bytes that an upload may have beside its files
 FRAMES = 4  # threads that do nothing but work out frames
 FRONT = Path(__file__).parents[3] / "frontend" / "dist"
 
@@ -55,7 +56,14 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
                 yield
         store.close()
 
-    app = FastAPI(title="Plethos", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
+    app = FastAPI(
+        title="Plethos",
+        version=__version__,
+        docs_url=None,
+        redoc_url=None,
+        lifespan=lifespan,
+        max_body_size=settings.upload_bytes + ENVELOPE,
+    )
     app.state.bench, app.state.jobs, app.state.notices = bench, jobs, notices
     app.state.settings = settings
     problems.install(app)

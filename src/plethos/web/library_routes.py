@@ -5,13 +5,16 @@ from __future__ import annotations
 from pathlib import PurePosixPath
 from typing import Annotated
 
-from fastapi import APIRouter, File, HTTPException, UploadFile
+from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFile
+from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.formats.files import ENDINGS
+from plethos.service.workbench import picture_type
 from plethos.web.context import Bench, Limits
 from plethos.web.schemas.character import Brought, LibraryEntry, Rename
 from plethos.web.states import library_entry
 
+PICTURE = {"content": {"image/png": {}, "image/webp": {}}, "required": True}
 router = APIRouter(prefix="/api/characters", tags=["library"])
 
 
@@ -45,6 +48,19 @@ def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], Fi
 def rename(bench: Bench, character_id: str, body: Rename) -> LibraryEntry:
     """Give a character another name."""
     return library_entry(bench.rename(character_id, body.name).revision)
+
+
+@router.get("/{character_id}/picture", response_class=Response)
+def picture(bench: Bench, character_id: str) -> Response:
+    """What the library shows of a character, as a page has drawn it."""
+    data = bench.picture(character_id)
+    return Response(data, media_type=picture_type(data), headers={"Cache-Control": "private, max-age=31536000"})
+
+
+@router.put("/{character_id}/picture", status_code=204, openapi_extra={"requestBody": PICTURE})
+async def set_picture(bench: Bench, request: Request, character_id: str) -> None:
+    """Keep a picture of a character, a PNG or WebP."""
+    await run_in_threadpool(bench.set_picture, character_id, await request.body())
 
 
 @router.delete("/{character_id}", status_code=204)

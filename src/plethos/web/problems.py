@@ -13,6 +13,7 @@ from plethos.core.errors import BadFileError, PlethosError
 from plethos.service.lease import BeingEditedError
 from plethos.service.workbench import NotThereError
 
+TOO_LARGE = "That is larger than what is taken in at once; nothing of it was kept."
 log = structlog.get_logger()
 
 
@@ -42,7 +43,8 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     async def plain(request: Request, error: HTTPException) -> JSONResponse:
-        return problem(error.status_code, "Not possible", str(error.detail))
+        detail = TOO_LARGE if error.detail == "Content Too Large" else str(error.detail)
+        return problem(error.status_code, "Not possible", detail)
 
     @app.exception_handler(DataError)
     async def no_text(request: Request, error: DataError) -> JSONResponse:

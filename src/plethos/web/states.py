@@ -187,6 +187,7 @@ def library_entry(revision: Revision) -> LibraryEntry:
         id=revision.character_id,
         name=revision.name,
         demo=revision.demo,
+        picture=revision.picture and revision.picture[:12],
         version=revision.number,
         saved_at=revision.saved_at,
         remedies=len(remedies),

@@ -18,7 +18,7 @@ let cancel: AbortController | null = null
 async function load(): Promise<void> {
   try {
     ;[characters.value, removed.value] = await Promise.all([api.library(), api.library(true)])
-    for (const c of characters.value) void thumbnail(c.id).then((url) => (pictures.value[c.id] = url))
+    for (const c of characters.value) void thumbnail(c).then((url) => (pictures.value[c.id] = url))
   } catch (error) {
     failure.value = error instanceof Problem ? error.message : 'The library could not be read.'
   }

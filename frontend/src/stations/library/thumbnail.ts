@@ -1,14 +1,15 @@
 /** Pictures of characters at rest, drawn once each by one small shared renderer. */
 import { BufferAttribute, BufferGeometry, Color, DirectionalLight, HemisphereLight, Mesh, MeshStandardMaterial, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three'
-import { api } from '@/api/client'
+import { api, type LibraryEntry } from '@/api/client'
 import { unpackMesh } from '@/api/mesh'
 import { CLAY } from '@/view/heat'
 
 let renderer: WebGLRenderer | null = null
 const done = new Map<string, Promise<string>>()
 
-/** A picture as an object URL. */
-export function thumbnail(id: string): Promise<string> {
+/** The address of a character's picture: the one that is kept, else drawn here and kept for whoever looks next. */
+export function thumbnail({ id, picture }: LibraryEntry): Promise<string> {
+  if (picture) return Promise.resolve(`/api/characters/${id}/picture?${picture}`)
   if (!done.has(id)) done.set(id, draw(id).catch(() => ''))
   return done.get(id)!
 }
@@ -36,5 +37,8 @@ async function draw(id: string): Promise<string> {
   renderer.setSize(220, 260, false)
   renderer.render(scene, camera)
   geometry.dispose()
-  return new Promise((resolve) => renderer!.domElement.toBlob((b) => resolve(b ? URL.createObjectURL(b) : ''), 'image/png'))
+  const drawn = await new Promise<Blob | null>((resolve) => renderer!.domElement.toBlob(resolve, 'image/png'))
+  if (!drawn) return ''
+  void api.keepPicture(id, drawn).catch(() => undefined)
+  return URL.createObjectURL(drawn)
 }

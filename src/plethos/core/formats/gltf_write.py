@@ -153,7 +153,7 @@ def _drop_wrong_strides(builder: GltfBuilder, source: GltfFile) -> None:
     for animation in document.get("animations", []):
         used |= {s[end] for s in animation.get("samplers", []) for end in ("input", "output")}
     for number in sorted(used):
-        accessor = document["accessors"][number]
+        accessor = document["accessors"][number] if number < len(document.get("accessors", [])) else {}
         view = accessor.get("bufferView")
         if view is None or "byteStride" not in document["bufferViews"][view]:
             continue

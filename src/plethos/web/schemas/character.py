@@ -100,6 +100,7 @@ class LibraryEntry(BaseModel):
     version: int
     saved_at: datetime
     remedies: int
+    picture: str | None = Field(description="Names the picture that is kept; null = none is drawn yet.")
     tied: int
 
 
