@@ -19,7 +19,7 @@ def weld(
     points: Array,
     slots: NDArray[np.int32],
     weights: Array,
-    targets: list[Array],
+    targets: list[NDArray[np.floating]],
     tolerance: float,
     cells_only: bool = False,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -47,14 +47,16 @@ def weld(
         ``(F,)`` the new index of each vertex, and ``(V,)`` the vertex that stands for each new one, in the
         order of the file.
     """
-    place = np.round(points / max(tolerance, 1e-30)).astype(np.int64)
-    key = np.concatenate([place, *(np.round(t / max(tolerance, 1e-30)).astype(np.int64) for t in targets)], axis=1)
+    # Most vertices are alone in their place: shapes are compared of the others only.
+    _, group, sizes = np.unique(_cell(points, tolerance), axis=0, return_inverse=True, return_counts=True)
+    shared = np.flatnonzero(sizes[group.ravel()] > 1)
+    key = np.concatenate([_cell(a[shared], tolerance) for a in (points, *targets)], axis=1)
     _, group = np.unique(key, axis=0, return_inverse=True)
-    group = group.ravel()
-    order = np.argsort(group, kind="stable")
-    starts = np.flatnonzero(np.diff(group[order], prepend=-1))
+    order = np.argsort(group.ravel(), kind="stable")
+    starts = np.flatnonzero(np.diff(group.ravel()[order], prepend=-1))
+    order = shared[order]
     leader = np.arange(len(points))
-    for start, stop in zip(starts, np.append(starts[1:], len(order)), strict=True):
+    for start, stop in zip(starts, np.append(starts, len(order))[1:], strict=True):
         members = order[start:stop]
         if len(members) == 1:
             continue
@@ -73,12 +75,16 @@ def weld(
     return number[leader], kept
 
 
+def _cell(places: NDArray[np.floating], tolerance: float) -> NDArray[np.int64]:
+    return np.round(places.astype(np.float64) / max(tolerance, 1e-30)).astype(np.int64)
+
+
 def _across_borders(
     leader: NDArray[np.int64],
     points: Array,
     slots: NDArray[np.int32],
     weights: Array,
-    targets: list[Array],
+    targets: list[NDArray[np.floating]],
     tolerance: float,
 ) -> NDArray[np.int64]:
     """Leaders joined that are the same but lie on two sides of a cell's border."""

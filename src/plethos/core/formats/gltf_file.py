@@ -237,21 +237,24 @@ def _document(text: bytes) -> Any:
             json.dumps(document, ensure_ascii=False).encode()
     except (ValueError, RecursionError):
         raise BadFileError("The file is broken: its JSON cannot be read.") from None
-    if b"null" not in text or not isinstance(document, dict):
-        return document
-    return {k: v if k in FOREIGN else _without_nulls(v) for k, v in document.items() if v is not None}
+    if b"null" in text:
+        _drop_nulls(document)
+    return document
 
 
 def _no_number(name: str) -> float:
     raise ValueError(name)
 
 
-def _without_nulls(value: Any) -> Any:
+def _drop_nulls(value: Any) -> None:
+    """Take out what is null, save in what is not glTF's own."""
     if isinstance(value, dict):
-        return {k: v if k in FOREIGN else _without_nulls(v) for k, v in value.items() if v is not None}
-    if isinstance(value, list):
-        return [_without_nulls(v) for v in value]
-    return value
+        for key in [k for k, v in value.items() if v is None]:
+            del value[key]
+    inner = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, v in inner:
+        if isinstance(v, dict | list) and key not in FOREIGN:
+            _drop_nulls(v)
 
 
 def _check_shape(value: object, shape: Any, where: str) -> None:

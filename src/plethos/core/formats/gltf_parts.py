@@ -28,7 +28,7 @@ class RawPart:
     joints: NDArray[np.int64]
     weights: Array
     colours: NDArray[np.float32]
-    targets: list[Array]
+    targets: list[NDArray[np.float32]]
     target_names: list[str]
     target_weights: list[float]
     bone_start: int = 0
@@ -69,7 +69,7 @@ def _read_part(
     first = layout.runs[0].start
     points, joints, weights, triangles, colours = [], [], [], [], []
     amount = max(len(p.get("targets", [])) for p in primitives)
-    targets: list[list[Array]] = [[] for _ in range(amount)]
+    targets: list[list[NDArray[np.float32]]] = [[] for _ in range(amount)]
     for run in layout.runs:
         primitive = primitives[run.primitives[0]]
         attributes, n = primitive["attributes"], run.count
@@ -82,8 +82,9 @@ def _read_part(
         for k in range(amount):
             accessor = given[k].get("POSITION") if k < len(given) else None
             label = f"morph target {k} of “{name}”"
-            empty = np.zeros((n, 3))
-            targets[k].append(empty if accessor is None else file.accessor(accessor, label, "VEC3", n).astype(float))
+            empty = np.zeros((n, 3), np.float32)
+            moved = empty if accessor is None else file.accessor(accessor, label, "VEC3", n).astype(np.float32)
+            targets[k].append(moved)
         for p in run.primitives:
             triangles.append(_triangles(file, primitives[p], n, name) + run.start - first)
     skipped = len(primitives) - sum(len(g.primitives) for g in layout.runs)
@@ -97,7 +98,7 @@ def _read_part(
         np.concatenate([np.pad(j, ((0, 0), (0, most - j.shape[1]))) for j in joints]),
         np.concatenate([np.pad(w, ((0, 0), (0, most - w.shape[1]))) for w in weights]),
         np.concatenate(colours),
-        [np.concatenate(t) for t in targets],
+        [t[0] if len(t) == 1 else np.concatenate(t) for t in targets],
         target_names(mesh, primitives, amount),
         _target_weights(mesh, node, amount),
     )

@@ -92,8 +92,8 @@ def read_character(
         colours.append(r.colours[kept])
         first_shape[r.layout.node] = len(shapes)
         for target, label, default in zip(r.targets, r.target_names, r.target_weights, strict=True):
-            shape = Shape.from_dense(label, target[kept], 0.0, default)
-            shapes.append(Shape(label, shape.vertices + np.int32(vertex), shape.deltas, default))
+            moved = kept[target[kept].any(axis=1)] if target.any() else kept[:0]
+            shapes.append(Shape(label, (copies[moved] + vertex).astype(np.int32), target[moved], default))
         vertex, file_vertex = vertex + n, file_vertex + f
 
     mesh = Mesh(

@@ -118,9 +118,12 @@ class TargetArrays(InlineArrays):
     written: list[Shape] = field(default_factory=list)
     taken: set[int] = field(default_factory=set)
     _names: set[str] = field(default_factory=set)
+    _numbers: dict[str, list[int]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._names = {s.name for s in self.mesh.shapes}
+        for number, shape in enumerate(self.mesh.shapes):
+            self._numbers.setdefault(shape.name, []).append(number)
 
     def put(self, kind: str, label: str, *arrays: NDArray[Any]) -> Ref:
         if kind != "offsets":
@@ -133,7 +136,7 @@ class TargetArrays(InlineArrays):
         if kind != "offsets":
             return super().get(kind, ref)
         # A corrective may move several parts: their targets of one name are joined again.
-        found = [i for i, s in enumerate(self.mesh.shapes) if s.name == ref and i not in self.taken]
+        found = [i for i in self._numbers.get(ref, ()) if i not in self.taken]
         if not found:
             raise BadFileError(f"The file's remedy “{ref}” has lost its morph target.")
         self.taken.update(found)

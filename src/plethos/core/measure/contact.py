@@ -6,6 +6,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+LARGE, MOST_LARGE = 16, 300  # cells along one side of a large triangle, and how many may be large
 FLAT = 1e-12  # the sine under which a segment counts as lying in a triangle's plane: what rounding leaves
 
 
@@ -20,7 +21,8 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
     Notes
     -----
     Two triangles that are not in one plane cross exactly when an edge of one passes through the other. Candidates
-    come from a uniform grid. Triangles that lie in one plane and overlap are not counted.
+    share a cell of a uniform grid, of which only cells with something in them are kept: something far away costs
+    nothing. Triangles that lie in one plane and overlap are not counted.
     """
     if len(triangles) == 0:
         return np.zeros((0, 2), np.int32)
@@ -28,11 +30,13 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
     t = np.ascontiguousarray(triangles, dtype=np.int32)
     corners = p[t]
     low, high = corners.min(axis=1), corners.max(axis=1)
-    cell = max(float(np.mean(high - low)) * 3, float((high.max(0) - low.min(0)).max()) / 400, 1e-9)
-    origin = low.min(axis=0)
-    first = np.floor((low - origin) / cell).astype(np.int32)
-    last = np.floor((high - origin) / cell).astype(np.int32)
-    pairs: NDArray[np.int32] = _grid_pairs(p, t, low, high, first, last, last.max(axis=0) + 1)
+    sizes = np.sort((high - low).max(axis=1))
+    # Few may be so large that they lie in hundreds of cells: those are held against all others one by one.
+    cell = max(2 * float(np.median(sizes)), float(sizes[-min(MOST_LARGE, len(sizes))]) / LARGE, 1e-9)
+    first, last = (np.floor(x / cell).astype(np.int64) for x in (low, high))
+    large = (last - first).max(axis=1) > LARGE
+    start, entries, cells = _buckets(first, last, large)
+    pairs: NDArray[np.int32] = _grid_pairs(p, t, low, high, first, start, entries, cells, np.flatnonzero(large))
     return pairs
 
 
@@ -71,68 +75,109 @@ def _crosses(p, a, b, i, j, k) -> bool:  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, nogil=True)
-def _grid_pairs(p, t, low, high, first, last, size):  # type: ignore[no-untyped-def]
-    cells = size[0] * size[1] * size[2]
-    count = np.zeros(cells + 1, np.int64)
-    for f in range(len(t)):
-        for x in range(first[f, 0], last[f, 0] + 1):
-            for y in range(first[f, 1], last[f, 1] + 1):
-                for z in range(first[f, 2], last[f, 2] + 1):
-                    count[(x * size[1] + y) * size[2] + z + 1] += 1
-    start = np.cumsum(count)
-    place = start.copy()
-    content = np.empty(start[-1], np.int32)
-    for f in range(len(t)):
-        for x in range(first[f, 0], last[f, 0] + 1):
-            for y in range(first[f, 1], last[f, 1] + 1):
-                for z in range(first[f, 2], last[f, 2] + 1):
-                    c = (x * size[1] + y) * size[2] + z
-                    content[place[c]] = f
-                    place[c] += 1
+def _buckets(first, last, large):  # type: ignore[no-untyped-def]
+    """The triangles in each cell, the large ones left out, cells hashed into buckets.
+
+    Returns
+    -------
+    start, entries, cells
+        ``(B + 1,)`` where each bucket begins, ``(E,)`` its triangles, ``(E, 3)`` the cell that each is there for.
+    """
+    count = 0
+    for f in range(len(first)):
+        if not large[f]:
+            count += (
+                (last[f, 0] - first[f, 0] + 1) * (last[f, 1] - first[f, 1] + 1) * (last[f, 2] - first[f, 2] + 1)
+            )  # fmt: skip
+    size = 1
+    while size < count:
+        size *= 2
+    start, place = np.zeros(size + 1, np.int64), np.zeros(size + 1, np.int64)
+    entries, cells = np.empty(count, np.int32), np.empty((count, 3), np.int64)
+    for put in (False, True):
+        for f in range(len(first)):
+            if large[f]:
+                continue
+            for x in range(first[f, 0], last[f, 0] + 1):
+                for y in range(first[f, 1], last[f, 1] + 1):
+                    for z in range(first[f, 2], last[f, 2] + 1):
+                        # Teschner and others 2003 (from memory): primes that mix the three numbers.
+                        bucket = ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & (size - 1)
+                        if put:
+                            n = place[bucket]
+                            entries[n], cells[n, 0], cells[n, 1], cells[n, 2] = f, x, y, z
+                            place[bucket] += 1
+                        else:
+                            start[bucket + 1] += 1
+        if not put:
+            start[:] = np.cumsum(start)
+            place[:] = start
+    return start, entries, cells
+
+
+@nb.njit(cache=True, nogil=True)
+def _pair_crosses(p, t, low, high, f, g) -> bool:  # type: ignore[no-untyped-def]
+    """Whether two triangles cross and share no vertex."""
+    for d in range(3):
+        if low[f, d] > high[g, d] or low[g, d] > high[f, d]:
+            return False
+    for m in range(3):
+        for o in range(3):
+            if t[f, m] == t[g, o]:
+                return False
+    for m in range(3):
+        if _crosses(p, t[f, m], t[f, (m + 1) % 3], t[g, 0], t[g, 1], t[g, 2]):
+            return True
+        if _crosses(p, t[g, m], t[g, (m + 1) % 3], t[f, 0], t[f, 1], t[f, 2]):
+            return True
+    return False
+
+
+@nb.njit(cache=True, nogil=True)
+def _noted(found, n, f, g):  # type: ignore[no-untyped-def]
+    """A pair put down as number `n`, with more room where it is needed."""
+    if n == len(found):
+        bigger = np.empty((2 * n, 2), np.int32)
+        bigger[:n] = found
+        found = bigger
+    found[n, 0], found[n, 1] = min(f, g), max(f, g)
+    return found
+
+
+@nb.njit(cache=True, nogil=True)
+def _grid_pairs(p, t, low, high, first, start, entries, cells, large):  # type: ignore[no-untyped-def]
     found = np.empty((64, 2), np.int32)
     n = 0
-    for c in range(cells):
-        cz = c % size[2]
-        cy = (c // size[2]) % size[1]
-        cx = c // (size[2] * size[1])
-        for s in range(start[c], start[c + 1]):
-            f = content[s]
-            for s2 in range(s + 1, start[c + 1]):
-                g = content[s2]
-                # A pair that shares several cells is looked at in the lowest of them only.
+    for bucket in range(len(start) - 1):
+        for s in range(start[bucket], start[bucket + 1]):
+            f = entries[s]
+            for s2 in range(s + 1, start[bucket + 1]):
+                g = entries[s2]
+                # A pair that shares several cells is looked at in the lowest only; and two cells may share a bucket.
                 if (
-                    max(first[f, 0], first[g, 0]) != cx
-                    or max(first[f, 1], first[g, 1]) != cy
-                    or max(first[f, 2], first[g, 2]) != cz
+                    max(first[f, 0], first[g, 0]) != cells[s, 0]
+                    or max(first[f, 1], first[g, 1]) != cells[s, 1]
+                    or max(first[f, 2], first[g, 2]) != cells[s, 2]
+                    or cells[s, 0] != cells[s2, 0]
+                    or cells[s, 1] != cells[s2, 1]
+                    or cells[s, 2] != cells[s2, 2]
                 ):
                     continue
-                apart = False
-                for d in range(3):
-                    if low[f, d] > high[g, d] or low[g, d] > high[f, d]:
-                        apart = True
-                if apart:
+                if (
+                    low[f, 0] > high[g, 0] or low[g, 0] > high[f, 0] or low[f, 1] > high[g, 1]
+                    or low[g, 1] > high[f, 1] or low[f, 2] > high[g, 2] or low[g, 2] > high[f, 2]
+                ):  # fmt: skip
                     continue
-                shared = False
-                for m in range(3):
-                    for o in range(3):
-                        if t[f, m] == t[g, o]:
-                            shared = True
-                if shared:
-                    continue
-                hit = False
-                for m in range(3):
-                    if _crosses(p, t[f, m], t[f, (m + 1) % 3], t[g, 0], t[g, 1], t[g, 2]):
-                        hit = True
-                        break
-                    if _crosses(p, t[g, m], t[g, (m + 1) % 3], t[f, 0], t[f, 1], t[f, 2]):
-                        hit = True
-                        break
-                if hit:
-                    if n == len(found):
-                        bigger = np.empty((2 * n, 2), np.int32)
-                        bigger[:n] = found
-                        found = bigger
-                    found[n, 0] = min(f, g)
-                    found[n, 1] = max(f, g)
+                if _pair_crosses(p, t, low, high, f, g):
+                    found = _noted(found, n, f, g)
                     n += 1
+    is_large = np.zeros(len(t), np.bool_)
+    for f in large:
+        is_large[f] = True
+    for f in large:
+        for g in range(len(t)):
+            # Two large ones meet once.
+            if (g > f or not is_large[g]) and _pair_crosses(p, t, low, high, f, g):
+                found = _noted(found, n, f, g)
+                n += 1
     return found[:n].copy()
