@@ -1,10 +1,10 @@
-import ElementPlus from 'element-plus'
 import 'element-plus/dist/index.css'
 import 'element-plus/theme-chalk/dark/css-vars.css'
 import { createPinia } from 'pinia'
 import { createApp } from 'vue'
 import App from './App.vue'
+import { element } from './element'
 import { router } from './router'
 import './theme.css'
 
-createApp(App).use(createPinia()).use(router).use(ElementPlus).mount('#app')
+createApp(App).use(createPinia()).use(router).use(element).mount('#app')

@@ -85,6 +85,15 @@ const worst = computed(() => {
   return { x: x.value(p.angle_deg), y: y.value(p.volume), text, angle: p.angle_deg }
 })
 
+/** Where the worst place is told: over it, but clear of the playhead's number. */
+const worstTextAt = computed(() => {
+  const inside = (at: number) => Math.max(LEFT + 70, Math.min(width.value - RIGHT - 70, at))
+  const head = x.value(Math.max(low.value, Math.min(high.value, posing.angle))), at = inside(worst.value?.x ?? 0)
+  if (Math.abs(at - head) >= 100) return at
+  const right = head + 100
+  return at >= head && right <= width.value - RIGHT - 70 ? right : inside(head - 100)
+})
+
 // --- dragging: the playhead, or a knot
 let dragging: { knot: number | null } | null = null
 const angleAt = (event: PointerEvent) => {
@@ -186,7 +195,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
         <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
         <g v-if="worst" class="worst" data-worst @pointerdown.stop="posing.bendTo(worst.angle)">
           <path :d="`M${worst.x} ${worst.y - 4}l-5 -8h10z`" />
-          <text :x="Math.max(LEFT + 70, Math.min(width - RIGHT - 70, worst.x))" :y="15" text-anchor="middle">{{ worst.text }}</text>
+          <text :x="worstTextAt" :y="15" text-anchor="middle">{{ worst.text }}</text>
         </g>
         <g class="playhead" :transform="`translate(${x(Math.max(low, Math.min(high, posing.angle)))} 0)`">
           <line y1="20" :y2="BOTTOM + 2" />
@@ -241,5 +250,5 @@ path { fill: none; }
 .playhead text { fill: #1d1b22; font-weight: 600; }
 .knot { fill: var(--panel); stroke: var(--accent); stroke-width: 1.8; cursor: move; }
 .note { position: absolute; inset: 60px 40px auto 70px; color: var(--muted); }
-.refining { position: absolute; right: 24px; top: 6px; font-size: 12px; color: var(--muted); }
+.refining { position: absolute; right: 24px; bottom: 30px; font-size: 12px; color: var(--muted); }
 </style>

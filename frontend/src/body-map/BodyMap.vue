@@ -96,12 +96,12 @@ const label = (name: string) => {
 <style scoped>
 header { display: flex; justify-content: space-between; padding: 10px 14px 0; color: var(--muted); font-size: 12px; }
 h2 { font-size: 12px; }
-.bone { stroke: #5b5568; stroke-width: 2; }
-.base { fill: var(--panel); stroke: #4a4456; stroke-width: 3; }
+.bone { stroke: #6f6880; stroke-width: 2; }
+.base { fill: var(--panel); stroke: #7d7690; stroke-width: 3; }
 .gap { fill: none; stroke: var(--loss); stroke-width: 3; }
 .halo { fill: none; stroke: var(--accent); stroke-width: 1.5; }
 .ring { cursor: pointer; }
-.ring:hover .base { stroke: #8d86a0; }
+.ring:hover .base { stroke: #b3acc2; }
 .ring:focus-visible { outline: none; }
 .ring:focus-visible .base { stroke: var(--accent); }
 .none { padding: 10px 14px; font-size: 12.5px; }

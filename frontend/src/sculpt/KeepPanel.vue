@@ -38,7 +38,8 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
   <section class="keep">
     <h2>Sculpting in the pose</h2>
     <template v-if="!proposal">
-      <p class="muted">{{ character.sculpting?.strokes ?? 0 }} strokes, each one saved. The pose is held until you keep or drop.</p>
+      <p class="muted">{{ character.sculpting?.strokes === 1 ? "1 stroke, saved." : `${character.sculpting?.strokes ?? 0} strokes, each one saved.` }} The pose is held until you keep or drop.</p>
+      <p v-if="character.sculpting?.hint" class="hint" role="status">{{ character.sculpting.hint }}</p>
       <div class="row">
         <el-button type="primary" :disabled="!character.sculpting?.strokes" @click="keep">Keep</el-button>
         <el-button @click="drop">Drop</el-button>
@@ -61,6 +62,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
 .keep { border: 1px solid #7fd1b988; border-radius: 5px; background: var(--raised); padding: 10px; margin-bottom: 14px; }
 h2 { font-size: 14px; margin-bottom: 4px; }
 p { font-size: 12.5px; }
+.hint { color: var(--warn); }
 label { display: grid; gap: 2px; font-size: 12px; color: var(--muted); margin: 6px 0; }
 .row { display: flex; gap: 6px; margin-top: 10px; flex-wrap: wrap; }
 .row .el-button { margin: 0; }

@@ -9,8 +9,10 @@ import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
+import { useResume } from '@/workbench/resume'
 import { Figure } from './figure'
 import { jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
+import { apartFrom, boneOwners } from './limbs'
 import { Stage } from './stage'
 import { useArcs } from './useArcs'
 import { useBrush } from './useBrush'
@@ -23,6 +25,7 @@ const posing = usePose()
 const live = useLive()
 const looks = useLook()
 const tools = useTools()
+const resume = useResume()
 const host = ref<HTMLDivElement>()
 const canvas = ref<HTMLCanvasElement>()
 const { width, height } = useElementSize(host)
@@ -31,12 +34,15 @@ const bones = shallowRef<Bone[]>([])
 const arcs = shallowRef<Arc[]>([])
 const markers = shallowRef<MarkerDot[]>([])
 const shown = ref(0)
-const side = ref(0)
+/** From which side the joint is faced; -1 = the whole figure is shown. */
+const side = ref(-1)
 const ready = ref(false)
 let stage: Stage | null = null
 let figure: Figure | null = null
 
-const sideNames = ['outer side', 'front', 'inner side', 'back']
+/** How much of the figure's height round a joint is looked at, and what share of the view is too small for it. */
+const JOINT = 0.14, SMALL = 0.3
+const SIDES = [['Outer', 'outer side'], ['Front', 'front'], ['Inner', 'inner side'], ['Back', 'back']]
 const scene = () => (stage && figure ? { stage, figure } : null)
 const { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
 const placing = usePlacing(canvas, scene)
@@ -44,9 +50,13 @@ const bending = useArcs(() => stage)
 const wipe = useWipe(host, () => stage)
 const split = wipe.split
 
+/** Whether a label to the right of a marker would lie under the bars in the corner. */
+const besideBars = (m: MarkerDot) => m.y < 90 && m.x > width.value - 470
+
 function draw(): void {
   if (!stage || !figure) return
   const { renderer, scene, camera } = stage
+  figure.clear(clearing())
   const wire = looks.shading === 'wire' || brushing.value
   const pass = (which: 'with' | 'without', x: number, w: number) => {
     if (w <= 0) return
@@ -84,11 +94,11 @@ const directions = computed(() => {
 
 /** Face the chosen joint from one of four sides. */
 function face(which: number): void {
-  side.value = which % 4
+  side.value = which % SIDES.length
   const info = posing.jointInfo, frame = live.frame
   if (!stage || !info || !character.figure) return
   const at = frame ? jointPlace(frame.joints, info.index) : new Vector3(...(info.at as [number, number, number]))
-  stage.face(at, directions.value[side.value], character.figure.height * 0.14)
+  stage.face(at, directions.value[side.value], character.figure.height * JOINT)
 }
 
 function faceAll(): void {
@@ -100,11 +110,50 @@ function faceAll(): void {
     low.min(v)
     high.max(v)
   }
+  side.value = -1
   stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
 }
 
+/** A joint that is out of sight, or small, is brought into view when it is chosen. */
+function bring(): void {
+  const info = posing.jointInfo, frame = live.frame
+  if (!stage || !info || !frame || !character.figure || brushing.value || tools.placing || tools.making) return
+  const { x, y } = project(jointPlace(frame.joints, info.index), { camera: stage.camera, width: 1, height: 1 })
+  if (x < 0.08 || x > 0.92 || y < 0.08 || y > 0.92 || sizeInView(info.index) < SMALL) face(Math.max(side.value, 0))
+}
+/** What share of the view's height a joint takes with what is round it. */
+function sizeInView(joint: number): number {
+  const { camera } = stage!
+  const away = camera.position.distanceTo(jointPlace(live.frame!.joints, joint))
+  return (JOINT * character.figure!.height) / (away * Math.tan((camera.fov * Math.PI) / 360))
+}
+watch([() => posing.chosen, () => posing.choices], ([name], [before]) => name && before && ready.value && bring(), { flush: 'post' })
+
+/** The joint that is looked at closely is hidden by nothing of another limb. */
+function clearing(): { at: Vector3; reach: number } | null {
+  const info = posing.jointInfo, frame = live.frame
+  if (!stage || !info || !frame || !character.figure || tools.placing || tools.making) return null
+  return sizeInView(info.index) < SMALL ? null : { at: jointPlace(frame.joints, info.index), reach: 0.11 * character.figure.height }
+}
+let owners: Int32Array | null = null
+function tellApart(): void {
+  const info = posing.jointInfo, { figure: known, mesh } = character
+  if (!figure || !known || !mesh || !info) return
+  owners ??= boneOwners(known, mesh.rest)
+  figure.setApart((out) => apartFrom(known, owners!, info.index, out))
+}
+watch(() => character.figure, () => {
+  owners = null
+  tellApart()
+})
+watch(() => posing.chosen, tellApart)
+
 onMounted(() => {
   stage = new Stage(canvas.value!, draw, overlay)
+  stage.controls.addEventListener('change', () => {
+    const { camera, controls } = stage!
+    if (ready.value) resume.camera = { at: camera.position.toArray(), target: controls.target.toArray() }
+  })
   build()
 })
 function build(): void {
@@ -112,6 +161,7 @@ function build(): void {
   figure = new Figure(character.mesh, stage.scene)
   paint()
   hideParts()
+  tellApart()
   stage.resize(width.value, height.value)
   faceAll()
 }
@@ -132,7 +182,9 @@ watch(() => live.frame, (frame) => {
   paint()
   if (!ready.value) {
     ready.value = true
-    face(0)
+    const left = resume.camera
+    if (left) stage!.stand(new Vector3(...left.at), new Vector3(...left.target), character.figure?.height ?? 1)
+    else faceAll()
     wipe.centre()
   }
   stage!.invalidate()
@@ -214,7 +266,7 @@ useViewKeys({ face: () => face(side.value + 1), faceAll, hideUnder })
       <g v-for="m in markers" :key="m.name" class="marker">
         <circle v-if="m.twin" :cx="m.twin.x" :cy="m.twin.y" r="4" class="ghost" />
         <circle :cx="m.x" :cy="m.y" r="7" class="spot" :data-marker="m.name" @pointerdown="placing.grabMarker($event, m.name)" @pointermove="placing.drag" @pointerup="placing.drop" @pointercancel="placing.cancel" />
-        <text :x="m.x + 12" :y="m.y + 4">{{ m.label }}</text>
+        <text :x="m.x + (besideBars(m) ? -12 : 12)" :y="m.y + 4" :text-anchor="besideBars(m) ? 'end' : 'start'">{{ m.label }}</text>
       </g>
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" :r="ring.r" class="ring" />
       <circle v-if="otherRing" :cx="otherRing.x" :cy="otherRing.y" :r="otherRing.r" class="ring other" />
@@ -238,11 +290,8 @@ useViewKeys({ face: () => face(side.value + 1), faceAll, hideUnder })
       volume <b class="num good">{{ live.frame.measures.with.volume.toFixed(1) }} %</b>
     </div>
     <div class="cameras">
-      <button v-for="(name, k) in sideNames" :key="name" :class="{ on: side === k }" :aria-label="`Face the joint, ${name}`" :title="`Face the joint, ${name} (F: next side)`" @click="face(k)">
-        {{ ['O', 'F', 'I', 'B'][k] }}
-      </button>
-      <button aria-label="All: show the whole figure" title="Show the whole figure (A)" @click="faceAll">All</button>
-      <span>{{ sideNames[side] }}</span>
+      <button v-for="([label, name], k) in SIDES" :key="name" :class="{ on: side === k }" :aria-label="`Face the joint, ${name}`" :title="`Face the joint, ${name} (F: next side)`" @click="face(k)">{{ label }}</button>
+      <button aria-label="Whole: show the whole figure" title="Show the whole figure (O)" :class="{ on: side === -1 }" @click="faceAll">Whole</button>
     </div>
     <slot />
   </div>
@@ -277,7 +326,6 @@ canvas.making { cursor: crosshair; }
 .tag.still { left: 12px; color: var(--loss); }
 .readout { position: absolute; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 2px 8px; font-size: 12px; pointer-events: none; white-space: nowrap; }
 .cameras { position: absolute; left: 12px; bottom: 12px; display: flex; gap: 6px; align-items: center; font-size: 12px; color: var(--muted); }
-.cameras button { min-width: 24px; height: 24px; padding: 0 6px; border-radius: 12px; border: 1px solid #5b5568; background: #26232dcc; color: var(--text); font: 11px 'Mono'; cursor: pointer; }
+.cameras button { height: 24px; padding: 0 9px; border-radius: 12px; border: 1px solid #5b5568; background: #26232dcc; color: var(--text); font: inherit; cursor: pointer; }
 .cameras button.on { border-color: var(--accent); color: var(--accent); }
-.cameras span { background: #1d1b22aa; border-radius: 4px; padding: 0 4px; }
 </style>

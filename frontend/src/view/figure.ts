@@ -1,6 +1,6 @@
 /** The character as two skins over one set of triangles: with remedies, and without. */
 import {
-  BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh as Drawn, MeshStandardMaterial, type Scene,
+  BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh as Drawn, MeshStandardMaterial, type Scene, Vector3,
 } from 'three'
 import type { Mesh } from '@/api/mesh'
 import { heatColours, plainClay, tintColours, weightColours } from './heat'
@@ -140,6 +140,25 @@ class Skin {
   }
 }
 
+/** What is looked at: a joint's place, and how far round it; nothing of another limb stands before it. */
+interface Clearing { at: Vector3; reach: number }
+
+/** Let what stands between the eye and a clearing fade, as a screen of dots: no sorting, and it is still seen to be there. */
+const FADE = {
+  vertex: ['#include <begin_vertex>', `#include <begin_vertex>
+    vApart = apart;
+    vPlace = (modelMatrix * vec4(transformed, 1.0)).xyz;`],
+  fragment: ['#include <clipping_planes_fragment>', `#include <clipping_planes_fragment>
+    if (clearReach > 0.0 && vApart > 0.5) {
+      vec3 line = clearAt - cameraPosition;
+      float away = length(line);
+      float along = dot(vPlace - cameraPosition, line) / away;
+      float beside = length(vPlace - cameraPosition - line * (along / away));
+      vec2 dot_ = floor(gl_FragCoord.xy);
+      if (along < away - 0.35 * clearReach && beside < clearReach && mod(dot_.x + 2.0 * dot_.y, 5.0) > 0.5) discard;
+    }`],
+}
+
 export class Figure {
   readonly with: Skin
   readonly without: Skin
@@ -147,6 +166,8 @@ export class Figure {
     vertexColors: true, roughness: 0.78, metalness: 0, side: DoubleSide,
     polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
   })
+  private readonly clearing = { clearAt: { value: new Vector3() }, clearReach: { value: 0 } }
+  private readonly apart: BufferAttribute
   private readonly ink = new LineBasicMaterial({ color: '#2a2632', transparent: true, opacity: 0.5 })
 
   private readonly edges: Uint32Array
@@ -156,14 +177,42 @@ export class Figure {
 
   constructor(private readonly drawn: Mesh, scene: Scene) {
     const { rest, triangles } = drawn
+    this.apart = new BufferAttribute(new Float32Array(rest.length / 3), 1)
+    this.material.onBeforeCompile = (shader) => {
+      Object.assign(shader.uniforms, this.clearing)
+      shader.vertexShader = `attribute float apart; varying float vApart; varying vec3 vPlace;\n${shader.vertexShader.replace(FADE.vertex[0], FADE.vertex[1])}`
+      shader.fragmentShader = `uniform vec3 clearAt; uniform float clearReach; varying float vApart; varying vec3 vPlace;\n${shader.fragmentShader.replace(FADE.fragment[0], FADE.fragment[1])}`
+    }
     const edges = wireEdges(rest, triangles)
     this.edges = edges
     this.with = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright)
     this.without = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright)
     for (const skin of [this.with, this.without]) {
       skin.move(rest)
+      skin.geometry.setAttribute('apart', this.apart)
       scene.add(skin.mesh, skin.lines, skin.rim)
     }
+  }
+
+  /** Say which vertices belong to another limb than the one that is looked at. */
+  setApart(write: (out: Float32Array) => void): void {
+    write(this.apart.array as Float32Array)
+    this.apart.needsUpdate = true
+  }
+
+  /** Look at a place that nothing of another limb is to hide; null = nothing fades. */
+  clear(what: Clearing | null): void {
+    if (what) this.clearing.clearAt.value.copy(what.at)
+    this.clearing.clearReach.value = what?.reach ?? 0
+  }
+
+  /** Whether a place on the skin has faded for an eye, so that no brush meets it. */
+  faded(vertex: number, place: Vector3, eye: Vector3): boolean {
+    const reach = this.clearing.clearReach.value
+    if (!reach || this.apart.array[vertex] < 0.5) return false
+    const line = this.clearing.clearAt.value.clone().sub(eye), away = line.length()
+    const along = place.clone().sub(eye).dot(line) / away
+    return along < away - 0.35 * reach && place.clone().sub(eye).addScaledVector(line, -along / away).length() < reach
   }
 
   /** Which of the two is drawn next. */

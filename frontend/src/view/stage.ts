@@ -63,6 +63,18 @@ export class Stage {
     this.invalidate()
   }
 
+  /** Stand where one stood before. */
+  stand(at: Vector3, target: Vector3, height: number): void {
+    const distance = Math.max(at.distanceTo(target), 0.01 * height)
+    this.camera.near = distance / 100
+    this.camera.far = distance * 100
+    this.camera.updateProjectionMatrix()
+    this.controls.target.copy(target)
+    this.camera.position.copy(at)
+    this.controls.update()
+    this.invalidate()
+  }
+
   /** Draw in the next animation frame; many calls make one drawing. */
   invalidate(): void {
     if (this.waiting) return

@@ -9,7 +9,8 @@ import { computed, ref, shallowRef, type Ref } from 'vue'
 import type { Dab } from '@/api/live'
 import { isTyping } from '@/workbench/keys'
 import { useTools } from '@/workbench/tools'
-import { useCharacter } from '@/workbench/character'
+import { Problem } from '@/api/client'
+import { say, useCharacter } from '@/workbench/character'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
 import type { Figure } from './figure'
@@ -54,7 +55,8 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const box = canvas.value!.getBoundingClientRect()
     const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
     caster.setFromCamera(at, now.stage.camera)
-    const hits = caster.intersectObject(now.figure.with.mesh)
+    const eye = now.stage.camera.position
+    const hits = caster.intersectObject(now.figure.with.mesh).filter((h) => !h.face || !now.figure.faded(h.face.a, h.point, eye))
     const facing = hits.filter((h) => h.face && h.face.normal.dot(caster.ray.direction) < 0)
     // A mesh that is wound inside out faces away everywhere, and is still worked on.
     const fronts = facing.length ? facing : hits
@@ -123,6 +125,10 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     }
     const found = hit(event)
     if (!found || found.faceIndex == null) return
+    if (live.elsewhere) {
+      say(new Problem('The character is being edited in another window: take over above, or wait.'))
+      return
+    }
     now.stage.controls.enabled = false
     canvas.value!.setPointerCapture(event.pointerId)
     stroke = { start: found.point, triangle: found.faceIndex, x: event.clientX, y: event.clientY }

@@ -18,7 +18,7 @@ export function useViewKeys(view: View): void {
     q: posing.toggleRest,
     j: () => (looks.joints = !looks.joints),
     f: () => view.face(),
-    a: () => view.faceAll(),
+    o: () => view.faceAll(),
     h: () => view.hideUnder(),
     '[': () => tools.resize(1 / 1.1),
     ']': () => tools.resize(1.1),

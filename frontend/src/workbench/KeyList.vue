@@ -7,7 +7,7 @@ const keys: [string, string][] = [
   ['hold Space', 'Without remedies'],
   ['J', 'Joints on or off'],
   ['F', 'Face the chosen joint, again: next side'],
-  ['A', 'Show the whole figure'],
+  ['O', 'Show the whole figure'],
   ['H', 'Hide the part under the pointer'],
   [', .', 'Five degrees along the bend strip'],
   ['[ ]', 'Brush smaller, larger'],

@@ -15,6 +15,7 @@ import { useLive } from './live'
 import { useLook } from './look'
 import { useMending } from './mending'
 import { usePose } from './pose'
+import { useResume } from './resume'
 
 const props = defineProps<{ id: string; station?: string }>()
 const character = useCharacter()
@@ -22,6 +23,7 @@ const posing = usePose()
 const live = useLive()
 const looks = useLook()
 const mending = useMending()
+const resume = useResume()
 const router = useRouter()
 const help = ref(false)
 const stations = [{ key: '1', name: 'bind', label: 'Bind' }, { key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
@@ -32,12 +34,17 @@ watch(() => props.id, async (id) => {
   live.disconnect()
   posing.reset()
   looks.reset()
+  resume.camera = null
   if (!(await character.open(id))) return
-  mending.chooseFirst()
+  if (!resume.goOn(id)) mending.chooseFirst()
+  else mending.chosenRemedy = mending.tiedHere[0]?.id ?? null
   live.connect()
-  // Where nothing follows a joint yet there is nothing to mend.
-  if (id === props.id && !props.station && character.state?.bound === false) void router.replace(`/characters/${id}/bind`)
+  if (id !== props.id || props.station) return
+  // Where nothing follows a joint yet there is nothing to mend; else one goes on where one left off.
+  const at = character.state?.bound === false ? 'bind' : resume.left(id)?.station
+  if (at && at !== 'mend' && stations.some((s) => s.name === at)) void router.replace(`/characters/${id}/${at}`)
 }, { immediate: true })
+watch(station, (name) => (resume.station = name), { immediate: true })
 watch(() => character.state?.name, (name) => (document.title = name ? `${name} – Plethos` : 'Plethos'))
 onBeforeUnmount(() => {
   live.disconnect()
@@ -111,7 +118,7 @@ header { display: flex; align-items: center; gap: 12px; padding: 0 14px; backgro
 .who b { font-weight: 600; }
 nav { display: flex; margin: 0 auto; }
 nav button { height: 44px; padding: 0 16px; border: 0; background: none; color: var(--muted); font: inherit; display: flex; gap: 7px; align-items: center; cursor: pointer; border-bottom: 3px solid transparent; border-top: 3px solid transparent; }
-nav button .num { font-size: 11px; color: #8d86a0; }
+nav button .num { font-size: 11px; color: #b3acc2; }
 nav button.on { color: var(--text); font-weight: 600; border-bottom-color: var(--accent); }
 .saved { display: flex; gap: 6px; align-items: center; font-size: 12px; color: var(--muted); }
 .saved i { width: 7px; height: 7px; border-radius: 50%; background: var(--accent); }

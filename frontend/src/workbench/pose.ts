@@ -10,6 +10,8 @@ export const usePose = defineStore('pose', () => {
   const joints = ref<Joints>({})
   const dials = ref<Record<string, number>>({})
   const chosen = ref('')
+  /** Counts how often a joint was chosen, the same one again too. */
+  const choices = ref(0)
   const axis = ref<Axis>([0, 0, 1])
   let held: { joints: Joints; dials: Record<string, number> } | null = null
 
@@ -30,6 +32,7 @@ export const usePose = defineStore('pose', () => {
     const info = character.figure?.joints.find((j) => j.name === name)
     if (!info) return
     chosen.value = name
+    choices.value += 1
     axis.value = [...info.hinge_axis] as Axis
   }
 
@@ -101,5 +104,5 @@ export const usePose = defineStore('pose', () => {
   }
   watch(() => character.figure, follow, { flush: 'sync' })
 
-  return { joints, dials, pose, chosen, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, setDial, toggleRest, resetJoint, take }
+  return { joints, dials, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, setDial, toggleRest, resetJoint, take }
 })

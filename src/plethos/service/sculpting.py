@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -10,6 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
@@ -29,6 +31,8 @@ from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.within import Within
 from plethos.service.workbench import Workbench
 
+TURNED = math.radians(1)
+NEAR = 0.1  # share of what was moved that has to lie where a turned joint bends the skin
 NONE_YET = "No sculpt is in progress: begin one first."
 
 
@@ -127,6 +131,28 @@ def drop(workbench: Workbench, character_id: str) -> Version:
     with opened.editing:
         current(opened.version)
         return workbench.commit(opened, "Drop sculpt", opened.character)
+
+
+def far_from_turned(version: Version) -> str | None:
+    """A sentence when hardly anything that was sculpted lies where a turned joint bends the skin; None = it does."""
+    held = version.sculpt
+    if held is None or held.note.strokes == 0:
+        return None
+    skeleton = version.character.skeleton
+    moved = np.linalg.norm(held.points - held.start, axis=1)
+    turned = np.flatnonzero((rotations.angle(held.pose.rotations) > TURNED) & skeleton.is_joint)
+    if not moved.any() or len(turned) == 0:
+        return None
+    near = np.zeros(len(moved), dtype=bool)
+    for joint in turned.tolist():
+        try:
+            near[version.measures.bend(joint).site.region.vertices] = True
+        except BadEditError:
+            continue
+    if moved[near].sum() >= NEAR * moved.sum():
+        return None
+    most = int(turned[np.argmax(rotations.angle(held.pose.rotations[turned]))])
+    return f"This is not near “{skeleton.names[most]}”, the joint that is turned: is it the right one?"
 
 
 def propose_trigger(version: Version) -> dict[str, Any]:

@@ -19,6 +19,7 @@ from plethos.core.triggers.pose_set import PoseSet
 from plethos.core.weights.bones import segments_of
 from plethos.service.live import response_curve
 from plethos.service.picking import regions_json
+from plethos.service.sculpting import far_from_turned
 from plethos.service.version import Version
 from plethos.store.blobs import digest
 from plethos.store.repository import Revision
@@ -48,7 +49,9 @@ def character_state(version: Version) -> CharacterState:
     sculpt = None
     if version.sculpt is not None:
         note = version.sculpt.note
-        sculpt = SculptState(remedy_id=note.remedy_id, pose=_held_pose(note.pose), strokes=note.strokes)
+        sculpt = SculptState(
+            remedy_id=note.remedy_id, pose=_held_pose(note.pose), strokes=note.strokes, hint=far_from_turned(version)
+        )
     return CharacterState(
         id=revision.character_id,
         name=revision.name,

@@ -2,9 +2,10 @@
 /** Library: characters as cards; drop a file to bring one in. */
 import { ElMessage, ElMessageBox } from 'element-plus'
 import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { api, bringIn, Problem, type LibraryEntry } from '@/api/client'
-import { thumbnail } from './thumbnail'
 
+const router = useRouter()
 const characters = ref<LibraryEntry[] | null>(null)
 /** Characters that were deleted and can be brought back. */
 const removed = ref<LibraryEntry[]>([])
@@ -15,10 +16,16 @@ const over = ref(false)
 const picker = ref<HTMLInputElement>()
 let cancel: AbortController | null = null
 
+/** The picture that is kept; where there is none yet it is drawn, which takes the whole view's program. */
+async function picture(c: LibraryEntry): Promise<string> {
+  if (c.picture) return `/api/characters/${c.id}/picture?${c.picture}`
+  return (await import('./thumbnail')).thumbnail(c.id)
+}
+
 async function load(): Promise<void> {
   try {
     ;[characters.value, removed.value] = await Promise.all([api.library(), api.library(true)])
-    for (const c of characters.value) void thumbnail(c).then((url) => (pictures.value[c.id] = url))
+    for (const c of characters.value) void picture(c).then((url) => (pictures.value[c.id] = url))
   } catch (error) {
     failure.value = error instanceof Problem ? error.message : 'The library could not be read.'
   }
@@ -32,7 +39,7 @@ async function take(files: FileList | null | undefined): Promise<void> {
     const brought = await bringIn([...files], (share) => (progress.value = share), cancel.signal)
     const mended = brought.repairs.length ? ` ${brought.repairs.join(' ')}` : ''
     ElMessage({ message: `“${brought.name}” is in.${mended}`, type: 'success', duration: 8000, showClose: true })
-    await load()
+    await router.push(`/characters/${brought.id}`)
   } catch (error) {
     if (!(error instanceof DOMException)) failure.value = error instanceof Problem ? error.message : 'The file could not be brought in.'
   } finally {

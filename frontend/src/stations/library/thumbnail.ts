@@ -1,15 +1,14 @@
 /** Pictures of characters at rest, drawn once each by one small shared renderer. */
 import { BufferAttribute, BufferGeometry, Color, DirectionalLight, HemisphereLight, Mesh, MeshStandardMaterial, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three'
-import { api, type LibraryEntry } from '@/api/client'
+import { api } from '@/api/client'
 import { unpackMesh } from '@/api/mesh'
 import { CLAY } from '@/view/heat'
 
 let renderer: WebGLRenderer | null = null
 const done = new Map<string, Promise<string>>()
 
-/** The address of a character's picture: the one that is kept, else drawn here and kept for whoever looks next. */
-export function thumbnail({ id, picture }: LibraryEntry): Promise<string> {
-  if (picture) return Promise.resolve(`/api/characters/${id}/picture?${picture}`)
+/** A picture as an object URL; it is kept for whoever looks next. */
+export function thumbnail(id: string): Promise<string> {
   if (!done.has(id)) done.set(id, draw(id).catch(() => ''))
   return done.get(id)!
 }

@@ -66,6 +66,7 @@ class SculptState(BaseModel):
     remedy_id: str | None
     pose: PoseBody
     strokes: int
+    hint: str | None = Field(default=None, description="Says when the strokes lie far from every joint that is turned.")
 
 
 class CharacterState(BaseModel):

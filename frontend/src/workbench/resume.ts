@@ -1,0 +1,66 @@
+/** Where one left off with each character: station, pose, joint and camera. Kept by this browser, for nobody else. */
+import { useDebounceFn } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { ref, shallowRef, watch } from 'vue'
+import type { Axis, Joints } from '@/api/client'
+import { useCharacter } from './character'
+import { usePose } from './pose'
+
+export interface Camera { at: [number, number, number]; target: [number, number, number] }
+interface Left { station: string; joints: Joints; dials: Record<string, number>; chosen: string; axis: Axis; camera: Camera | null }
+
+const MOST = 40
+const KEY = 'plethos.left'
+
+function all(): Record<string, Left> {
+  try {
+    const stored: unknown = JSON.parse(localStorage.getItem(KEY) ?? '{}')
+    return stored && typeof stored === 'object' ? (stored as Record<string, Left>) : {}
+  } catch {
+    return {}
+  }
+}
+
+export const useResume = defineStore('resume', () => {
+  const character = useCharacter()
+  const posing = usePose()
+  const station = ref('')
+  /** Where the view stands; set by the view. */
+  const camera = shallowRef<Camera | null>(null)
+
+  const keep = useDebounceFn((id: string) => {
+    if (!id || id !== character.id || !character.figure) return
+    const { joints, dials, chosen, axis } = posing
+    const newest = Object.entries(all()).filter(([other]) => other !== id).slice(-(MOST - 1))
+    const now: Left = { station: station.value, joints, dials, chosen, axis, camera: camera.value }
+    try {
+      localStorage.setItem(KEY, JSON.stringify(Object.fromEntries([...newest, [id, now]])))
+    } catch {
+      // A browser that keeps nothing: then every character is opened as for the first time.
+    }
+  }, 400)
+  watch([() => posing.joints, () => posing.dials, () => posing.chosen, () => posing.axis, camera, station], () => keep(character.id))
+
+  /** What was left of a character, if its joints still stand; the station alone when they do not. */
+  function left(id: string): Left | null {
+    const found = all()[id]
+    return found && typeof found === 'object' ? found : null
+  }
+
+  /** Go on in the pose that was left; whether there was one that fits. */
+  function goOn(id: string): boolean {
+    const found = left(id)
+    const known = new Set(character.figure?.joints.map((j) => j.name))
+    if (!found || !known.has(found.chosen) || character.sculpting) return false
+    posing.take({
+      joints: Object.fromEntries(Object.entries(found.joints).filter(([name]) => known.has(name))),
+      dials: Object.fromEntries(Object.entries(found.dials).filter(([name]) => character.state?.dials.some((d) => d.name === name))),
+    })
+    posing.chooseJoint(found.chosen)
+    posing.axis = found.axis
+    camera.value = found.camera
+    return true
+  }
+
+  return { station, camera, left, goOn }
+})
