@@ -134,6 +134,7 @@ class Bind(BrowserCase):
         before = self.weights(tube)
         self.open(f"/characters/{tube}/bind")
         self.choose_joint("Upper")
+        self.page.get_by_label("Face the joint, outer side").click()
         self.page.get_by_role("radio", name="Replace").click()
         for slider, key in (("Brush strength", "End"), ("Brush falloff", "Home")):
             self.page.get_by_label(slider).press(key)

@@ -71,7 +71,7 @@ class Start(unittest.TestCase):
             browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
             page = browser.new_page()
             page.goto(f"{address}/characters/{tube}?quality=low")
-            page.wait_for_selector("text=1 strokes")
+            page.wait_for_selector("text=1 stroke,")
             server.kill()
             server.wait()
             page.wait_for_selector("text=Connection lost")
@@ -79,7 +79,7 @@ class Start(unittest.TestCase):
             self.assertEqual(again, address)
             # The page finds its way back by itself, and the stroke is still there.
             page.wait_for_selector("text=Saved")
-            page.wait_for_selector("text=1 strokes")
+            page.wait_for_selector("text=1 stroke,")
             browser.close()
 
         server.send_signal(signal.SIGTERM)

@@ -94,7 +94,7 @@ class InTheBrowser(BrowserCase):
         page = self.page
         page.goto(self.server.address + "/?quality=low")
         page.set_input_files("input[type=file]", [str(FOX / n) for n in ("Fox.gltf", "Fox.bin", "Texture.png")])
-        page.locator(".card a", has_text="Fox").click()
+        # What has come in is opened.
         page.wait_for_selector(".view[data-ready=true]")
         fox = page.url.split("/characters/")[1].split("/")[0].split("?")[0]
         finder = page.get_by_role("combobox", name="Find a joint")
@@ -125,14 +125,14 @@ class InTheBrowser(BrowserCase):
             page.mouse.down()
             page.mouse.move(x + 30 + 6 * n, y + 10, steps=6)
             page.mouse.up()
-            page.wait_for_selector(f"text={n + 1} strokes")
+            page.wait_for_selector(f"text=/^{n + 1} strokes?,/")
         page.keyboard.press("Control+z")
         page.wait_for_selector("text=2 strokes")
         page.reload()
         page.wait_for_selector("text=2 strokes")
         page.wait_for_selector(".view[data-ready=true]")
         page.get_by_role("button", name="Undo").click()
-        page.wait_for_selector("text=1 strokes")
+        page.wait_for_selector("text=1 stroke,")
         page.get_by_role("button", name="Redo").click()
         page.wait_for_selector("text=2 strokes")
         page.get_by_role("button", name="Keep", exact=True).click()
@@ -158,8 +158,8 @@ class InTheBrowser(BrowserCase):
             headers={"Origin": self.server.address},
         )
         self.open(f"/characters/{tube}")
-        view = self.page.locator(".view canvas").bounding_box()
-        x, y = view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
+        self.page.get_by_label("Face the joint, outer side").click()
+        x, y = self.middle()
         for _ in range(14):
             self.page.keyboard.press("]")
         pen = self.context.new_cdp_session(self.page)
@@ -171,7 +171,7 @@ class InTheBrowser(BrowserCase):
                     "Input.dispatchMouseEvent",
                     {**event, "buttons": buttons, "clickCount": 1, "pointerType": "pen", "force": force},
                 )
-            self.page.wait_for_selector("text=1 strokes")
+            self.page.wait_for_selector("text=1 stroke,")
             held = self.server.app.state.bench.open(tube).sculpt
             moved.append(np.abs(held.points - held.start).max())
             if n == 0:

@@ -64,7 +64,7 @@ class GltfFile:
     document: dict[str, Any]
     buffers: tuple[bytes, ...]
     notes: tuple[str, ...] = ()
-    _lists: dict[str, list[dict[str, Any]]] = field(default_factory=dict, repr=False, compare=False)
+    _lists: dict[str, list[dict[str, Any]]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def items(self, kind: str) -> list[dict[str, Any]]:
         """The top-level list `kind` (nodes, meshes, ...), which may be missing."""
