@@ -34,8 +34,9 @@ const bones = shallowRef<Bone[]>([])
 const arcs = shallowRef<Arc[]>([])
 const markers = shallowRef<MarkerDot[]>([])
 const shown = ref(0)
-/** From which side the joint is faced; -1 = the whole figure is shown. */
-const side = ref(-1)
+/** From which side the joint is faced, or one of these. */
+const WHOLE = -1, NO_SIDE = -2
+const side = ref(WHOLE)
 const ready = ref(false)
 let stage: Stage | null = null
 let figure: Figure | null = null
@@ -110,7 +111,7 @@ function faceAll(): void {
     low.min(v)
     high.max(v)
   }
-  side.value = -1
+  side.value = WHOLE
   stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
 }
 
@@ -183,7 +184,10 @@ watch(() => live.frame, (frame) => {
   if (!ready.value) {
     ready.value = true
     const left = resume.camera
-    if (left) stage!.stand(new Vector3(...left.at), new Vector3(...left.target), character.figure?.height ?? 1)
+    if (left) {
+      side.value = NO_SIDE
+      stage!.stand(new Vector3(...left.at), new Vector3(...left.target), character.figure?.height ?? 1)
+    }
     else faceAll()
     wipe.centre()
   }
@@ -227,7 +231,7 @@ onBeforeUnmount(() => {
   figure?.dispose()
   stage?.dispose()
 })
-useViewKeys({ face: () => face(side.value + 1), faceAll, hideUnder })
+useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUnder })
 </script>
 
 <template>
@@ -291,7 +295,7 @@ useViewKeys({ face: () => face(side.value + 1), faceAll, hideUnder })
     </div>
     <div class="cameras">
       <button v-for="([label, name], k) in SIDES" :key="name" :class="{ on: side === k }" :aria-label="`Face the joint, ${name}`" :title="`Face the joint, ${name} (F: next side)`" @click="face(k)">{{ label }}</button>
-      <button aria-label="Whole: show the whole figure" title="Show the whole figure (O)" :class="{ on: side === -1 }" @click="faceAll">Whole</button>
+      <button aria-label="Whole: show the whole figure" title="Show the whole figure (O)" :class="{ on: side === WHOLE }" @click="faceAll">Whole</button>
     </div>
     <slot />
   </div>

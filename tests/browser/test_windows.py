@@ -1,0 +1,77 @@
+"""What a newcomer meets, and two windows on one character, in a real browser."""
+
+from plethos.demo.catalogue import shipped
+from tests.browser.stage import BrowserCase
+from tests.figures import tube_file
+
+
+class Windows(BrowserCase):
+    def left(self) -> dict:
+        """What the browser keeps of where one left off."""
+        return self.page.evaluate("() => Object.values(JSON.parse(localStorage['plethos.left'] ?? '{}'))[0] ?? {}")
+
+    def test_a_character_opens_whole_and_goes_on_where_one_left_off(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{keeper}")
+        whole = self.page.get_by_label("Whole: show the whole figure")
+        self.assertIn("on", whole.get_attribute("class"))
+        # What people call a joint finds it, and it is brought into view.
+        finder = self.page.get_by_role("combobox", name="Find a joint")
+        finder.click()
+        finder.fill("left elbow")
+        finder.press("Enter")
+        self.page.wait_for_selector("h2:text('Left forearm')")
+        self.assertNotIn("on", whole.get_attribute("class") or "")
+        self.bend(70)
+        # The keys of the view work from a field that takes no letters.
+        self.page.get_by_label("Angle in degrees").focus()
+        self.page.keyboard.press("o")
+        self.assertIn("on", whole.get_attribute("class"))
+        self.page.keyboard.press("f")
+        self.page.get_by_role("button", name="Bind").click()
+        self.page.wait_for_url("**/bind")
+        self.until(lambda: self.left().get("station") == "bind" and self.left()["camera"])
+        self.page.goto(f"{self.server.address}/characters/{keeper}?quality=low")
+        self.page.wait_for_url("**/bind")
+        self.page.wait_for_selector(".view[data-ready=true]")
+        self.assertEqual(self.page.get_by_label("Angle in degrees").input_value(), "70.0")
+        self.assertNotIn("on", whole.get_attribute("class") or "")
+
+    def test_two_windows_one_edits_and_the_other_looks_on_until_it_takes_over(self):
+        tube = self.bench.bring_in("Tube", tube_file().pack())
+        self.open(f"/characters/{tube}/bind")
+        other = self.context.new_page()
+        other.goto(f"{self.server.address}/characters/{tube}/bind?quality=low")
+        other.wait_for_selector(".view[data-ready=true]")
+        self.choose_joint("Upper")
+        self.page.get_by_label("Face the joint, outer side").click()
+        self.page.get_by_role("radio", name="Replace").click()
+        x, y = self.middle()
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 10, y + 5, steps=3)
+        frames = int(other.get_attribute(".view", "data-frame"))
+        other.wait_for_selector("text=Being edited in another window")
+        self.page.mouse.move(x + 20, y + 5, steps=3)
+        self.until(lambda: int(other.get_attribute(".view", "data-frame")) > frames)
+        other.get_by_role("button", name="Undo").click(force=True)
+        self.page.mouse.up()
+        self.until(lambda: self.state(tube)["version"] == 1)
+        self.until(lambda: "v1" in other.text_content(".who"))
+        other.get_by_role("button", name="Undo").click()
+        other.wait_for_selector("text=take over there or wait")
+        self.assertEqual(self.state(tube)["version"], 1)
+        other.get_by_role("button", name="Take over").click()
+        self.page.wait_for_selector("text=Being edited in another window")
+        other.get_by_role("button", name="Undo").click()
+        self.until(lambda: self.state(tube)["version"] == 0)
+
+    def test_the_library_draws_each_picture_once(self):
+        lamp = self.bench.bring_in("Lamp", tube_file().pack())
+        meshes = []
+        self.page.on("request", lambda r: meshes.append(r.url) if r.url.endswith(f"{lamp}/mesh") else None)
+        self.page.goto(self.server.address)
+        self.until(lambda: self.server.store.current(lamp).picture)
+        self.page.reload()
+        self.page.wait_for_selector(f"img[src^='/api/characters/{lamp}/picture']")
+        self.assertEqual(len(meshes), 1)
