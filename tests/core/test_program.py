@@ -181,7 +181,30 @@ class Trying(unittest.TestCase):
         np.testing.assert_array_equal(program.moment(pose, ALL).values, before)
 
 
+class EachItsOwn:
+    """A map that does something else to each joint, so that none can stand in for another."""
+
+    def joint(self, j):
+        return j + 10
+
+    def rotation(self, j, q):
+        return np.roll(q, j)
+
+    def offset(self, j, v):
+        return tuple(np.roll(v, j).tolist())
+
+
 class PoseSets(unittest.TestCase):
+    def test_each_rotation_and_axis_is_carried_by_its_own_joint(self):
+        turns = ((0.5, 0.5, 0.5, 0.5), (0.8, 0.0, 0.6, 0.0), (0.0, 0.6, 0.0, 0.8))
+        axes = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.6, 0.8))
+        whole = PoseSet((1, 2, 3), axes, (StoredPose(turns, "both", "p", "p"),), 0.8, "set", "s")
+        there = whole.mapped(EachItsOwn(), {"p": "q"})
+        self.assertEqual((there.joints, there.poses[0].id, there.id), ((11, 12, 13), "q", "s"))
+        for j, (turn, axis) in enumerate(zip(turns, axes, strict=True), 1):
+            np.testing.assert_allclose(np.abs(there.poses[0].rotations[j - 1]), np.abs(np.roll(turn, j)), atol=1e-12)
+            np.testing.assert_allclose(there.axes[j - 1], np.roll(axis, j), atol=1e-12)
+
     """Against scipy.interpolate.RBFInterpolator on points that SciPy's rotations give."""
 
     def points(self, turns: list[Rotation], by: str, axis) -> np.ndarray:
