@@ -48,6 +48,10 @@ class Joints(BrowserCase):
         self.drag_to("[data-marker=elbow]", 12, 8)
         moved = self.page.locator("[data-marker=elbow]").bounding_box()
         self.assertAlmostEqual(moved["x"] - elbow["x"], 12, delta=2)
+        # By the keyboard too, whoever cannot drag.
+        self.page.get_by_role("button", name="Marker elbow").press("ArrowDown")
+        self.until(lambda: self.page.locator("[data-marker=elbow]").bounding_box()["y"] > moved["y"] + 0.5)
+        self.page.get_by_role("button", name="Marker elbow").press("ArrowUp")
         self.page.get_by_role("button", name="Lay the skeleton").click()
         self.until(lambda: self.version(statue) == 1)
         self.assertEqual(self.state(statue)["undo"], "Lay a skeleton")
@@ -182,7 +186,7 @@ class Regions(BrowserCase):
         self.page.get_by_label("Name of the region").fill("knee caps")
         self.page.get_by_role("button", name="Keep", exact=True).click()
         self.until(lambda: "knee caps" in self.regions(self.keeper))
-        self.page.get_by_role("button", name="Nothing", exact=True).click()
+        self.page.get_by_role("button", name="Clear", exact=True).click()
         self.until(lambda: "" not in self.regions(self.keeper))
         before = self.bench.open(self.keeper).character
         inside = before.region("knee caps") > 0

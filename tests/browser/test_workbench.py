@@ -136,7 +136,7 @@ class InTheBrowser(BrowserCase):
         page.get_by_role("button", name="Redo").click()
         page.wait_for_selector("text=2 strokes")
         page.get_by_role("button", name="Keep", exact=True).click()
-        page.get_by_role("button", name="Keep and connect").click()
+        page.get_by_role("button", name="Keep and tie").click()
         page.wait_for_selector("[data-remedy]")
         (remedy,) = self.state(fox)["remedies"]
         self.assertEqual(remedy["trigger"]["joint"], "b_Neck_04")

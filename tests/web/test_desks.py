@@ -161,7 +161,7 @@ class Desks(unittest.TestCase):
             one.live.send(json.dumps({"type": "stroke_end", "seq": 1000 + n}))
             made = one.post("bind/regions/reshape", how="none").json()
             saved = one.until(lambda head, n=n: head.get("seq") == 1000 + n)["state"]
-            self.assertEqual((saved["undo"], made["undo"]), ("Paint lower", "Pick nothing"))
+            self.assertEqual((saved["undo"], made["undo"]), ("Paint lower", "Clear what is picked"))
             self.assertEqual({saved["version"], made["version"]}, {2 * n - 1, 2 * n})
 
     def test_strokes_are_kept_while_many_characters_are_open(self):

@@ -50,7 +50,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
       <p class="muted">The pose suggests this trigger:</p>
       <HingeEditor :trigger="proposal" @change="proposal = $event" />
       <div class="row">
-        <el-button type="primary" @click="finish(proposal)">Keep and connect</el-button>
+        <el-button type="primary" @click="finish(proposal)">Keep and tie</el-button>
         <el-button @click="finish(null)">Keep untied</el-button>
         <el-button text @click="proposal = null">Back</el-button>
       </div>

@@ -238,7 +238,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
   <div ref="host" class="view" :data-frame="shown" :data-ready="ready">
     <canvas
       ref="canvas"
-      aria-label="The character in its pose"
+      :aria-label="`${character.state?.name ?? 'The character'} in its pose`" role="img"
       :class="{ making: tools.making }"
       @pointerdown="tools.making ? placing.press($event) : press($event)"
       @pointermove="move"
@@ -247,8 +247,8 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       @dblclick="loop"
       @pointerleave="leave"
     />
-    <svg v-if="ready" class="over" :width="width" :height="height" aria-hidden="true">
-      <g v-if="looks.joints">
+    <svg v-if="ready" class="over" :width="width" :height="height" :aria-hidden="markers.length === 0" :role="markers.length ? 'group' : undefined" :aria-label="markers.length ? 'Markers' : undefined">
+      <g v-if="looks.joints" aria-hidden="true">
         <line v-for="b in bones" :key="b.key" :x1="b.x1" :y1="b.y1" :x2="b.x2" :y2="b.y2" class="bone" />
         <template v-for="d in dots" :key="d.name">
           <circle v-if="d.seen" :cx="d.x" :cy="d.y" :r="d.name === posing.chosen ? 5 : 3" class="dot" :class="{ on: d.name === posing.chosen }" />
@@ -269,7 +269,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       </g>
       <g v-for="m in markers" :key="m.name" class="marker">
         <circle v-if="m.twin" :cx="m.twin.x" :cy="m.twin.y" r="4" class="ghost" />
-        <circle :cx="m.x" :cy="m.y" r="7" class="spot" :data-marker="m.name" @pointerdown="placing.grabMarker($event, m.name)" @pointermove="placing.drag" @pointerup="placing.drop" @pointercancel="placing.cancel" />
+        <circle :cx="m.x" :cy="m.y" r="7" class="spot" :data-marker="m.name" tabindex="0" role="button" :aria-label="`Marker ${m.label}: move it by the arrow keys`" @keydown="placing.nudgeMarker($event, m.name)" @pointerdown="placing.grabMarker($event, m.name)" @pointermove="placing.drag" @pointerup="placing.drop" @pointercancel="placing.cancel" />
         <text :x="m.x + (besideBars(m) ? -12 : 12)" :y="m.y + 4" :text-anchor="besideBars(m) ? 'end' : 'start'">{{ m.label }}</text>
       </g>
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" :r="ring.r" class="ring" />
@@ -312,6 +312,7 @@ canvas.making { cursor: crosshair; }
 .catch { fill: transparent; pointer-events: all; cursor: pointer; }
 .catch.grab { cursor: move; }
 .marker .spot { fill: var(--accent); fill-opacity: 0.35; stroke: var(--accent); stroke-width: 2; pointer-events: all; cursor: move; }
+.marker .spot:focus-visible { outline: none; fill-opacity: 0.8; stroke: var(--text); }
 .marker .ghost { fill: #1d1b22; fill-opacity: 0.5; stroke: var(--accent); stroke-width: 1.5; }
 .marker text { fill: var(--text); font-size: 12px; paint-order: stroke; stroke: #1d1b22; stroke-width: 3px; }
 .arc .line { fill: none; stroke: #ece8f1; stroke-opacity: 0.18; stroke-width: 1.2; }

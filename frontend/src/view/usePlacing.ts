@@ -18,6 +18,7 @@ import { STILL } from './useBrush'
 
 export interface MarkerDot { name: string; label: string; x: number; y: number; twin: { x: number; y: number } | null }
 
+const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }
 export const MIDDLE = ['head_top', 'neck']
 export const markerLabel = (name: string) => name.replace('_', ' ')
 
@@ -82,6 +83,21 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
     } else return
     scene()!.stage.invalidate()
   }
+  /** The arrow keys move a marker in the plane of the view, with Shift in larger steps. */
+  function nudgeMarker(event: KeyboardEvent, name: string): void {
+    const [right, up] = ARROWS[event.key] ?? [0, 0]
+    const now = scene()
+    if (!now || !tools.markers || (!right && !up)) return
+    event.preventDefault()
+    const step = (character.figure?.height ?? 1) * (event.shiftKey ? 0.02 : 0.004)
+    const to = new Vector3(...tools.markers[name])
+    const { matrixWorld } = now.stage.camera
+    to.addScaledVector(new Vector3().setFromMatrixColumn(matrixWorld, 0), right * step)
+    to.addScaledVector(new Vector3().setFromMatrixColumn(matrixWorld, 1), up * step)
+    const x = MIDDLE.includes(name) ? (character.figure?.mirror_x ?? 0) : to.x
+    tools.markers = { ...tools.markers, [name]: [x, to.y, to.z] }
+    now.stage.invalidate()
+  }
   /** A click on the skin makes a joint in the middle of the limb there; a drag turns the view. */
   function press(event: PointerEvent): void {
     pressed = event.button === 0 ? { x: event.clientX, y: event.clientY } : null
@@ -127,5 +143,5 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
       return { name, label: markerLabel(name), x, y, twin }
     })
   }
-  return { press, lift, grabJoint, grabMarker, drag, drop, cancel, markerDots }
+  return { press, lift, grabJoint, grabMarker, nudgeMarker, drag, drop, cancel, markerDots }
 }

@@ -107,7 +107,7 @@ def reshape(workbench: Workbench, character_id: str, how: str, width: float) -> 
             raise BadEditError(f"There is no “{how}” for a region; there are grow, shrink, soften, invert and none.")
         return character.with_region(PICKED, fresh)
 
-    labels = {"none": "Pick nothing", "invert": "Pick the rest"}
+    labels = {"none": "Clear what is picked", "invert": "Invert what is picked"}
     return workbench.edit(character_id, labels.get(how, f"{how.capitalize()} the region"), change)
 
 

@@ -22,7 +22,7 @@ const words: Record<WeightFinding['kind'], string> = {
 }
 const how: Record<Mendable, string> = {
   stray: 'The other joints take its place',
-  over_limit: 'The smallest weights go, the rest is scaled up',
+  over_limit: 'The smallest weights go, what is left is scaled up',
   unmirrored: 'The left side is carried over to the right',
   hard_step: 'Smoothed over two rings round it',
 }

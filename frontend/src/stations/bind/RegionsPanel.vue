@@ -45,8 +45,8 @@ async function keep(): Promise<void> {
     <el-input-number v-model="least" :min="0.01" :max="1" :step="0.05" :precision="2" size="small" controls-position="right" aria-label="Least weight" class="small" />
   </div>
   <div class="row">
-    <el-button @click="reshape('invert')">The rest instead</el-button>
-    <el-button :disabled="!tools.picked" @click="reshape('none')">Nothing</el-button>
+    <el-button @click="reshape('invert')">Invert</el-button>
+    <el-button :disabled="!tools.picked" @click="reshape('none')">Clear</el-button>
   </div>
 
   <h3>Its border</h3>

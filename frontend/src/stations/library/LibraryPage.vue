@@ -38,7 +38,7 @@ async function take(files: FileList | null | undefined): Promise<void> {
   try {
     const brought = await bringIn([...files], (share) => (progress.value = share), cancel.signal)
     const mended = brought.repairs.length ? ` ${brought.repairs.join(' ')}` : ''
-    ElMessage({ message: `“${brought.name}” is in.${mended}`, type: 'success', duration: 8000, showClose: true })
+    ElMessage({ message: `Imported “${brought.name}”.${mended}`, type: 'success', duration: 8000, showClose: true })
     await router.push(`/characters/${brought.id}`)
   } catch (error) {
     if (!(error instanceof DOMException)) failure.value = error instanceof Problem ? error.message : 'The file could not be brought in.'
@@ -102,7 +102,7 @@ onMounted(() => {
         </article>
         <button class="drop" :class="{ over }" :disabled="progress !== null" @click="picker?.click()">
           <template v-if="progress === null">
-            <b>Bring in a character</b>
+            <b>Import a character</b>
             <span>Drop a .glb here, a .gltf together with its files, or a bare mesh as .obj; or click to choose.</span>
           </template>
           <template v-else>
@@ -112,7 +112,7 @@ onMounted(() => {
         </button>
         <el-button v-if="progress !== null" class="cancel" @click="cancel?.abort()">Cancel</el-button>
       </div>
-      <p v-if="characters?.length === 0" class="muted">The library is empty. Bring in a character to begin.</p>
+      <p v-if="characters?.length === 0" class="muted">The library is empty. Import a character to begin.</p>
       <section v-if="removed.length" class="removed">
         <h2>Deleted</h2>
         <p v-for="c in removed" :key="c.id">
