@@ -34,7 +34,7 @@ def with_joint_weights(
     -----
     A part's vertices go on following a joint through the bone that its skin has for it: see `bone_table`.
     """
-    joints, kept = limit_influences(np.asarray(weights, np.float64), most, least)
+    joints, kept = limit_influences(weights, most, least)
     used = max(1, int((kept > 0).sum(axis=1).max(initial=1)))
     return with_influences(character, joints[:, :used], kept[:, :used])
 

@@ -13,7 +13,7 @@ from plethos.core.symmetry import is_symmetric
 from plethos.core.topology import Topology, extent, outward_normals
 from plethos.core.weights.bones import Segment, segment_distances, skin_bones
 from plethos.core.weights.gradient import grade
-from plethos.core.weights.heat import heat_weights
+from plethos.core.weights.heat import heat_columns
 
 Weights = NDArray[np.float64]
 Progress = Callable[[float], None]  # called with the share done; raises to cancel
@@ -40,7 +40,8 @@ def automatic_weights(
     Returns
     -------
     ndarray
-        Dense weights ``(V, J)`` float64 that sum to 1: mirror-exact where mesh and skeleton are, and without islands.
+        Dense weights ``(V, J)`` float64 that sum to 1, a joint's side by side in memory (order F): mirror-exact where
+        mesh and skeleton are, and without islands.
 
     Raises
     ------
@@ -57,8 +58,7 @@ def automatic_weights(
     segments = skin_bones(skeleton, rest, normals)
     if not segments:
         raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")
-    distance = segment_distances(rest, normals, segments)
-    fresh = _heated(character.mesh.topology, rest, segments, distance, len(skeleton), progress)
+    fresh = _heated(character.mesh.topology, rest, normals, segments, len(skeleton), progress)
     fresh = _mirrored(character, fresh)
     if joints is not None:
         fresh = _chosen_only(character, fresh, joints)
@@ -66,24 +66,27 @@ def automatic_weights(
         share = np.clip(np.asarray(region, np.float64), 0, 1)[:, None]
         fresh = share * fresh + (1 - share) * character.binding.joint_weights
     progress(1.0)
-    return np.ascontiguousarray(fresh / fresh.sum(axis=1, keepdims=True))
+    fresh /= fresh.sum(axis=1, keepdims=True)
+    return fresh
 
 
 def _heated(
     topology: Topology,
     rest: NDArray[np.float64],
+    normals: NDArray[np.float64],
     segments: list[Segment],
-    distance: Weights,
     joints: int,
     progress: Progress,
 ) -> Weights:
-    """Weights ``(V, joints)`` by heat, given how far each vertex is from each bone ``(V, S)``."""
+    """Weights ``(V, joints)`` by heat. Dense arrays of this size are few here: they are what fills the memory."""
+    distance = segment_distances(rest, normals, segments)
     least = np.maximum(distance.min(axis=1), 1e-3 * extent(rest))
     progress(0.1)
     # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured. Here and in the solve
     # a joint's weights lie side by side in memory (order F): every step below goes joint by joint.
     tied = distance <= least[:, None] * 1.001
-    seeds = np.zeros((len(rest), joints), order="F")
+    del distance
+    seeds = np.zeros((len(rest), joints), dtype=np.float32, order="F")
     for k, segment in enumerate(segments):
         seeds[tied[:, k], segment.joint] = 1
     seeds /= seeds.sum(axis=1, keepdims=True)
@@ -97,20 +100,26 @@ def _heated(
     if len(inside):
         number = np.full(len(rest), -1, dtype=np.int32)
         number[inside] = np.arange(len(inside), dtype=np.int32)
-        solved = heat_weights(
-            rest[inside], number[topology.triangles], seeds[inside][:, used], least[inside],
+        own = seeds if len(inside) == len(rest) else seeds[inside]
+        columns = heat_columns(
+            rest[inside], number[topology.triangles], own, used, least[inside],
             progress=lambda share: progress(0.1 + 0.8 * share),
         )  # fmt: skip
-        weights[np.ix_(inside, used)] = solved
-    weights = without_islands(topology, weights, seeds > 0)
+        for joint, column in columns:
+            weights[inside, joint] = column
+        del own
+        weights /= weights.sum(axis=1, keepdims=True)
+    at_home = seeds > 0
+    del seeds
+    without_islands(topology, weights, at_home)
     for segment in segments:
         if segment.twists:
             grade(weights, rest, segment)
     return weights
 
 
-def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool_], least: float = 1e-3) -> Weights:
-    """Weights without patches that hold none of their joint's seeds: what pruning or heat left far away.
+def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool_], least: float = 1e-3) -> None:
+    """Take patches that hold none of their joint's seeds out of weights ``(V, J)``, in place: what heat left far away.
 
     Parameters
     ----------
@@ -119,16 +128,20 @@ def without_islands(topology: Topology, weights: Weights, seeds: NDArray[np.bool
     least
         Weights under this are taken for nothing.
     """
-    out = np.where(weights < least, 0, weights)
-    for joint in np.flatnonzero(out.any(axis=0)).tolist():
-        on = out[:, joint] > 0
+    left = weights >= least
+    total = np.zeros(len(weights))
+    for joint in np.flatnonzero(left.any(axis=0)).tolist():
+        on = left[:, joint]
         count, patch = topology.patches(on)
         at_home = np.zeros(count, dtype=bool)
         at_home[patch[on & seeds[:, joint]]] = True
-        out[on & ~at_home[patch], joint] = 0
-    total = out.sum(axis=1, keepdims=True)
-    whole = weights / weights.sum(axis=1, keepdims=True)
-    return np.asarray(np.where(total > 0, out / np.maximum(total, 1e-300), whole))
+        on &= at_home[patch]
+        total[on] += weights[on, joint]
+    # Where nothing would be left, all stays.
+    left[total <= 0] = True
+    for joint in range(weights.shape[1]):
+        weights[~left[:, joint], joint] = 0
+    weights /= weights.sum(axis=1, keepdims=True)
 
 
 def _mirrored(character: Character, weights: Weights) -> Weights:

@@ -6,17 +6,22 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.rotations import Array
+ROWS = 16384
 
 
-def limit_influences(weights: Array, most: int, least: float = 0.003) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+def limit_influences(
+    weights: NDArray[np.floating], most: int, least: float = 0.003
+) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
     """Dense weights ``(V, J)`` as the `most` largest a vertex: indices and weights ``(V, most)``.
 
     The next smaller weight, or `least`, is subtracted before the cut, so that neighbours with other lists do not tear.
     """
-    order, largest = _largest(np.ascontiguousarray(weights, np.float64), most + 1)
-    joints, kept = np.zeros((len(order), most), np.int32), np.zeros((len(order), most), np.float32)
-    _cut(order, largest, least, joints, kept)
+    joints, kept = np.zeros((len(weights), most), np.int32), np.zeros((len(weights), most), np.float32)
+    # Some rows at a time: a copy of all in the order that the loop wants would be as large again.
+    for first in range(0, len(weights), ROWS):
+        rows = slice(first, first + ROWS)
+        order, largest = _largest(np.ascontiguousarray(weights[rows], np.float64), most + 1)
+        _cut(order, largest, least, joints[rows], kept[rows])
     return joints, kept
 
 
