@@ -150,6 +150,26 @@ class Contact(unittest.TestCase):
         self.assertGreater(len(theirs), 20)
         np.testing.assert_array_equal(ours[np.lexsort(ours.T[::-1])], theirs)
 
+    def test_large_and_far_triangles_agree_with_libigl_too(self):
+        generator = np.random.default_rng(9)
+        sizes = np.array([0.3] * 200 + [40.0] * 8)[:, None, None]
+        points = generator.uniform(-1, 1, (208, 1, 3)) + sizes * generator.normal(0, 1, (208, 3, 3))
+        points[7] += [0, 1e7, 0]
+        # A vertex that is shared by two large ones, and one of a small with a large one.
+        triangles = np.arange(624, dtype=np.int32).reshape(-1, 3)
+        triangles[201, 0], triangles[11, 1] = triangles[200, 0], triangles[202, 2]
+        flat = points.reshape(-1, 3)
+        corners = flat[triangles][:, :, None]
+        apart = [not set(triangles[i]) & set(triangles[j]) for i in range(208) for j in range(i + 1, 208)]
+        pairs = [[i, j] for i in range(208) for j in range(i + 1, 208)]
+        theirs = [
+            p for p, ok in zip(pairs, apart, strict=True)
+            if ok and igl.tri_tri_overlap_test_3d(*corners[p[0]], *corners[p[1]])
+        ]  # fmt: skip
+        self.assertGreater(sum(i >= 200 and j >= 200 for i, j in theirs), 5, "large ones that cross each other")
+        ours = intersecting_pairs(flat, triangles)
+        np.testing.assert_array_equal(ours[np.lexsort(ours.T[::-1])], theirs)
+
     def test_crossing_spheres_agree_with_brute_force(self):
         a, b = trimesh.creation.icosphere(2, 1.0), trimesh.creation.icosphere(2, 1.0)
         b.apply_translation([1.1, 0.13, 0.21])

@@ -100,6 +100,7 @@ function face(which: number): void {
   if (!stage || !info || !character.figure) return
   const at = frame ? jointPlace(frame.joints, info.index) : new Vector3(...(info.at as [number, number, number]))
   stage.face(at, directions.value[side.value], character.figure.height * JOINT)
+  wipe.centre()
 }
 
 function faceAll(): void {
