@@ -119,8 +119,8 @@ class Working(Case):
 
     def test_work_in_hand_is_not_given_up_however_long_it_thinks(self):
         async def run():
-            jobs = Jobs(self.bench, lost_after=0.3)
-            thinks = patch.object(binding, "automatic", lambda *_: time.sleep(1.2))
+            jobs = Jobs(self.bench, lost_after=1.0)
+            thinks = patch.object(binding, "automatic", lambda *_: time.sleep(2.5))
             async with jobs.working():
                 with thinks:
                     return await self.ended(await jobs.ask("automatic", self.id))
