@@ -152,12 +152,17 @@ class Contact(unittest.TestCase):
 
     def test_large_and_far_triangles_agree_with_libigl_too(self):
         generator = np.random.default_rng(9)
-        sizes = np.array([0.3] * 200 + [40.0] * 8)[:, None, None]
-        points = generator.uniform(-1, 1, (208, 1, 3)) + sizes * generator.normal(0, 1, (208, 3, 3))
+        spread = 0.3 * generator.normal(0, 1, (208, 3, 3))
+        wide = 40 * generator.normal(0, 1, (8, 2, 3))
+        # Large ones all through the others, so that they cross them; in any order.
+        spread[200:] = np.concatenate([wide, -wide.sum(axis=1, keepdims=True)], axis=1)
+        points = generator.uniform(-1, 1, (208, 1, 3)) + spread
         points[7] += [0, 1e7, 0]
+        triangles = generator.permutation(np.arange(624, dtype=np.int32).reshape(-1, 3))
+        large = triangles[:, 0] >= 600
         # A vertex that is shared by two large ones, and one of a small with a large one.
-        triangles = np.arange(624, dtype=np.int32).reshape(-1, 3)
-        triangles[201, 0], triangles[11, 1] = triangles[200, 0], triangles[202, 2]
+        (one, other, third), small = np.flatnonzero(large)[:3], np.flatnonzero(~large)[5]
+        triangles[other, 0], triangles[small, 1] = triangles[one, 0], triangles[third, 2]
         flat = points.reshape(-1, 3)
         corners = flat[triangles][:, :, None]
         apart = [not set(triangles[i]) & set(triangles[j]) for i in range(208) for j in range(i + 1, 208)]
@@ -166,7 +171,9 @@ class Contact(unittest.TestCase):
             p for p, ok in zip(pairs, apart, strict=True)
             if ok and igl.tri_tri_overlap_test_3d(*corners[p[0]], *corners[p[1]])
         ]  # fmt: skip
-        self.assertGreater(sum(i >= 200 and j >= 200 for i, j in theirs), 5, "large ones that cross each other")
+        self.assertGreater(sum(large[i] and large[j] for i, j in theirs), 5)
+        self.assertGreater(sum(large[i] and not large[j] for i, j in theirs), 20)
+        self.assertGreater(sum(large[j] and not large[i] for i, j in theirs), 20)
         ours = intersecting_pairs(flat, triangles)
         np.testing.assert_array_equal(ours[np.lexsort(ours.T[::-1])], theirs)
 
@@ -236,6 +243,9 @@ class AgainstTrimesh(unittest.TestCase):
         for v in rows[:20].tolist():
             on = (1 - along) * at[parents[real]] + along * at[real]
             away = np.linalg.norm(on - keeper.mesh.rest[v], axis=2).min(axis=0)
+            nearest = np.sort(np.linalg.norm(on - keeper.mesh.rest[v], axis=2).min(axis=0))[:3]
+            theirs = [away[np.flatnonzero(real == bone)[0]] for bone in field.bones[v]]
+            np.testing.assert_allclose(theirs, nearest, atol=1e-4, err_msg="the nearest three, the nearest first")
             self.assertAlmostEqual(np.sqrt(field.rest[v]), max(away.min(), np.sqrt(field.least)), delta=1e-4)
 
     def test_contacts_of_a_pose_are_counted_without_those_of_rest(self):

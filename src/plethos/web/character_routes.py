@@ -85,13 +85,14 @@ def redo(bench: Bench, character_id: str) -> CharacterState:
 @router.patch("/remedies/{remedy_id}")
 def change_remedy(bench: Bench, character_id: str, remedy_id: str, body: RemedyChange) -> CharacterState:
     """Rename, switch on or off, set the amount."""
+    made = None
     if body.name is not None:
-        edits.rename(bench, character_id, remedy_id, body.name)
+        made = edits.rename(bench, character_id, remedy_id, body.name)
     if body.on is not None:
-        edits.switch(bench, character_id, remedy_id, body.on)
+        made = edits.switch(bench, character_id, remedy_id, body.on)
     if body.amount is not None:
-        edits.set_amount(bench, character_id, remedy_id, body.amount)
-    return character_state(bench.open(character_id).version)
+        made = edits.set_amount(bench, character_id, remedy_id, body.amount)
+    return character_state(made or bench.open(character_id).version)
 
 
 @router.put("/remedies/{remedy_id}/trigger")
