@@ -320,7 +320,7 @@ async def over_a_socket(
 
 def on_a_desk(character: Character, source: GltfFile) -> Desk:
     """A character opened as the server opens it, at one person's desk."""
-    revision = Revision("r", "x", "x", 0, 0, "", {}, "", False, datetime.now())
+    revision = Revision("r", "x", "x", 0, 0, "", {}, "", None, False, datetime.now())
     opened = OpenCharacter(revision, source, character, BlobArrays(lambda hashes: {}))
     return Desk(opened, {"paint": PaintTool()})
 
