@@ -43,6 +43,12 @@ class Leases(unittest.TestCase):
         self.assertTrue(self.may("stranger"))
         self.assertFalse(self.lease.elsewhere("one", True), "and holds nothing")
 
+    def test_who_sits_at_no_desk_gives_nobody_more_time(self):
+        self.may("one")
+        self.now = HANDS_OFF + 1
+        self.assertTrue(self.may("stranger"))
+        self.assertTrue(self.may("other"), "the hands of the first still rest")
+
     def test_a_page_that_is_there_twice_leaves_with_its_last_desk(self):
         again = self.lease.come("one", lambda: None)
         self.may("one")

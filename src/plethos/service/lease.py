@@ -85,7 +85,8 @@ class Lease:
             changed = self._holder != page and self._here[page] > 0
             if changed:
                 self._holder, self._stroking = page, False
-            self._last = self.clock()
+            if self._holder == page:
+                self._last = self.clock()
         if changed:
             self._tell()
 
