@@ -3,9 +3,11 @@
 import json
 import struct
 import unittest
+from unittest.mock import patch
 
 import httpx
 import numpy as np
+from sqlalchemy.exc import OperationalError
 from websockets.sync.client import connect
 
 from plethos.service.workbench import Workbench
@@ -152,6 +154,17 @@ class Desks(unittest.TestCase):
         other.ask("stroke_end")
         self.assertTrue(self.painted(720))
         self.assertFalse(self.painted(700))
+
+    def test_a_stroke_that_no_database_took_is_told_as_not_saved(self):
+        one = self.page("one")
+        one.touch(700, self.at(700))
+        with patch.object(self.server.store, "append", side_effect=OperationalError("", {}, Exception())):
+            told = one.ask("stroke_end")
+            self.assertEqual(one.post("undo").status_code, 200)
+        self.assertEqual((told["type"], "not saved" in told["detail"]), ("problem", True))
+        one.touch(720, self.at(720))
+        self.assertEqual(one.ask("stroke_end")["state"]["version"], 1)
+        self.assertEqual((self.painted(700), self.painted(720)), (False, True))
 
     def test_every_answer_names_what_its_own_edit_made(self):
         one = self.page("one")

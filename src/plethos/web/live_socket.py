@@ -15,6 +15,7 @@ import structlog
 from fastapi import APIRouter, Query, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, ValidationError
+from sqlalchemy.exc import OperationalError
 
 from plethos.core.errors import PlethosError
 from plethos.core.names import new_id
@@ -47,6 +48,7 @@ log = structlog.get_logger()
 TOOLS: dict[str, Tool] = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool()}
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
 AGAIN = 1.0
+NOT_SAVED = "The database does not answer: the last stroke is not saved, everything before it is."
 UNREADABLE = "The server does not know that kind of message."
 
 
@@ -153,6 +155,9 @@ class _Session:
             await _send(self.socket, ProblemMessage(seq=seq, detail=error.sentence))
         except (WebSocketDisconnect, RuntimeError):
             raise
+        except OperationalError:
+            log.error("database away", path="live")
+            await _send(self.socket, ProblemMessage(seq=seq, detail=NOT_SAVED))
         except Exception:
             log.exception("live message failed")
             await _send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))
