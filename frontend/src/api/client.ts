@@ -71,6 +71,8 @@ export const api = {
     ),
   keepPicture: (id: string, picture: Blob): Promise<void> =>
     unwrap(http.PUT('/api/characters/{character_id}/picture', { params: at(id), body: picture as never, bodySerializer: (b) => b as never })),
+  stand: (id: string, up: 'y' | 'z'): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/joints/up', { params: at(id), body: { up } })),
   job: (id: string): Promise<Schemas['JobMessage']> => unwrap(http.GET('/api/jobs/{job_id}', { params: { path: { job_id: id } } })),
   takeOver: (id: string): Promise<void> => unwrap(http.POST('/api/characters/{character_id}/lease', { params: at(id) })),
   undo: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/undo', { params: at(id) })),

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The skeleton from the front, or a corner; each ring's gap is the worst volume loss seen on the bend strip. */
 import { computed } from 'vue'
+import { api } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
 import { useCharacter } from '@/workbench/character'
@@ -15,7 +16,7 @@ const ROUND = 2 * Math.PI * R
 
 /** Joints from the root outwards; twist joints, and those that would cover another (fingers), are left to the list. */
 const map = computed(() => {
-  const joints = character.figure?.joints.filter((j) => !j.on_bone) ?? []
+  const joints = (character.figure?.joints ?? []).filter((j) => !j.on_bone).map((j) => ({ ...j, at: character.upright(j.at) }))
   if (!joints.length) return { rings: [], lines: [] }
   // From the front; what is longer than broad, on four legs, is seen from a corner, or its legs would cover each other.
   const span = (k: number) => Math.max(...joints.map((j) => j.at[k])) - Math.min(...joints.map((j) => j.at[k]))
@@ -60,6 +61,7 @@ const map = computed(() => {
   })
   return { rings, lines }
 })
+const stand = () => character.edit((c) => api.stand(c, 'z'))
 const gap = (name: string) => Math.min(0.95, Math.max(0, (100 - (looks.worst[name] ?? 100)) / 40)) * ROUND
 const label = (name: string) => {
   const worst = looks.worst[name]
@@ -70,6 +72,9 @@ const label = (name: string) => {
 <template>
   <section>
     <header><h2>Body map</h2><span>worst seen</span></header>
+    <p v-if="character.figure?.lies && character.state?.up === 'y'" class="lies">
+      It lies on its back. <el-button size="small" @click="stand">Stand it up</el-button>
+    </p>
     <p v-if="!map.rings.length" class="muted none">No joints yet: lay a skeleton in Bind.</p>
     <svg v-else :width="WIDTH" :height="HEIGHT" role="group" aria-label="Joints">
       <line v-for="l in map.lines" :key="l.key" :x1="l.x1" :y1="l.y1" :x2="l.x2" :y2="l.y2" class="bone" />
@@ -104,6 +109,8 @@ h2 { font-size: 12px; }
 .ring:hover .base { stroke: #b3acc2; }
 .ring:focus-visible { outline: none; }
 .ring:focus-visible .base { stroke: var(--accent); }
+
+.lies { display: flex; gap: 8px; align-items: center; padding: 6px 14px 0; font-size: 12.5px; }
 .none { padding: 10px 14px; font-size: 12.5px; }
 .search { padding: 0 14px 8px; }
 </style>

@@ -88,9 +88,16 @@ function overlay(): void {
   markers.value = placing.markerDots(view)
 }
 
+/** A direction, said with Y up, in the space of the file. */
+const inFile = (x: number, y: number, z: number) => (character.state?.up === 'z' ? new Vector3(x, -z, y) : new Vector3(x, y, z))
+watch(() => character.state?.up, (now, before) => {
+  stage?.setUp(inFile(0, 1, 0))
+  if (now && before && now !== before) faceAll()
+}, { flush: 'post' })
+
 const directions = computed(() => {
   const left = (posing.jointInfo?.at[0] ?? 0) >= 0 ? 1 : -1
-  return [new Vector3(left, 0.15, 0.55), new Vector3(0, 0.1, 1), new Vector3(-left, 0.2, 0.5), new Vector3(left * 0.3, 0.15, -1)]
+  return [inFile(left, 0.15, 0.55), inFile(0, 0.1, 1), inFile(-left, 0.2, 0.5), inFile(left * 0.3, 0.15, -1)]
 })
 
 /** Face the chosen joint from one of four sides. */
@@ -113,7 +120,7 @@ function faceAll(): void {
     high.max(v)
   }
   side.value = WHOLE
-  stage.face(low.clone().add(high).multiplyScalar(0.5), new Vector3(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
+  stage.face(low.clone().add(high).multiplyScalar(0.5), inFile(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
 }
 
 /** A joint that is out of sight, or small, is brought into view when it is chosen. */
@@ -151,11 +158,11 @@ watch(() => character.figure, () => {
 watch(() => posing.chosen, tellApart)
 
 onMounted(() => {
-  stage = new Stage(canvas.value!, draw, overlay)
-  stage.controls.addEventListener('change', () => {
+  stage = new Stage(canvas.value!, draw, overlay, () => {
     const { camera, controls } = stage!
     if (ready.value) resume.camera = { at: camera.position.toArray(), target: controls.target.toArray() }
   })
+  stage.setUp(inFile(0, 1, 0))
   build()
 })
 function build(): void {
@@ -213,7 +220,8 @@ watch(() => looks.place, (at) => {
   if (!at || !stage || !character.figure) return
   const place = new Vector3(...at)
   // From where its side of the body is seen.
-  const from = new Vector3(place.x, 0.1 * character.figure.height, place.z).normalize()
+  const [x, , z] = character.upright(at)
+  const from = inFile(x, 0.1 * character.figure.height, z).normalize()
   stage.face(place, from, character.figure.height * 0.1)
 })
 watch(() => looks.hidden, () => {

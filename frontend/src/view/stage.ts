@@ -14,12 +14,12 @@ function isSoftware(renderer: WebGLRenderer): boolean {
 export class Stage {
   readonly scene = new Scene()
   readonly camera = new PerspectiveCamera(26, 1, 0.01, 100)
-  readonly controls: OrbitControls
+  controls: OrbitControls
   readonly renderer: WebGLRenderer
   private waiting = 0
   private readonly draw: Draw
 
-  constructor(canvas: HTMLCanvasElement, draw: Draw, private readonly drawn: () => void) {
+  constructor(private readonly canvas: HTMLCanvasElement, draw: Draw, private readonly drawn: () => void, private readonly moved: () => void) {
     const quality = new URLSearchParams(window.location.search).get('quality')
     this.renderer = new WebGLRenderer({ canvas, antialias: quality === 'high' })
     // A software renderer is slow by the pixel: half of them keeps posing live.
@@ -28,8 +28,25 @@ export class Stage {
     this.draw = draw
     this.scene.background = new Color('#1d1b22')
     this.light()
-    this.controls = new OrbitControls(this.camera, canvas)
-    this.controls.addEventListener('change', () => this.invalidate())
+    this.controls = this.control()
+  }
+
+  private control(): OrbitControls {
+    const controls = new OrbitControls(this.camera, this.canvas)
+    controls.addEventListener('change', () => {
+      this.invalidate()
+      this.moved()
+    })
+    return controls
+  }
+
+  /** Which way is up: the camera turns about that. */
+  setUp(up: Vector3): void {
+    if (this.camera.up.equals(up)) return
+    // The controls look at what is up only when they are made.
+    this.controls.dispose()
+    this.camera.up.copy(up)
+    this.controls = this.control()
   }
 
   private light(): void {

@@ -26,6 +26,9 @@ export const useCharacter = defineStore('character', () => {
   /** Sizes are kept for a person 178 cm tall, so that a brush fits characters of any size. */
   const sizeFactor = computed(() => (figure.value?.height ?? 1.78) / 1.78)
 
+  /** A place as it is looked at, with Y up: the file may have Z for that. */
+  const upright = ([x, y, z]: readonly number[]): [number, number, number] => (state.value?.up === 'z' ? [x, z, -y] : [x, y, z])
+
   /** Read a character; whether it is there now, and still the one that is wanted. */
   async function open(wanted: string): Promise<boolean> {
     close()
@@ -86,5 +89,5 @@ export const useCharacter = defineStore('character', () => {
   const undo = () => edit((c) => api.undo(c))
   const redo = () => edit((c) => api.redo(c))
 
-  return { id, figure, mesh, state, saving, failure, sculpting, sizeFactor, open, close, take, refresh, edit, undo, redo }
+  return { id, figure, mesh, state, saving, failure, sculpting, sizeFactor, upright, open, close, take, refresh, edit, undo, redo }
 })

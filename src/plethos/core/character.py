@@ -48,6 +48,8 @@ class Character:
         What was picked and kept under a name, and what is picked at the moment.
     repairs
         Sentences that say what was mended on reading.
+    up
+        Which axis is up where it is looked at: see `posture`. Nothing that is computed or delivered depends on it.
     """
 
     name: str
@@ -58,6 +60,7 @@ class Character:
     clips: tuple[Clip, ...] = ()
     regions: tuple[PickedRegion, ...] = ()
     repairs: tuple[str, ...] = ()
+    up: str = "y"
 
     @cached_property
     def joint_pairs(self) -> NDArray[np.int32]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -16,6 +16,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
+from plethos.core.posture import UPS
 from plethos.core.rules import Rules
 from plethos.service.blob_arrays import BlobArrays
 from plethos.store.blobs import hashes_of
@@ -60,6 +61,8 @@ def describe(
     document = to_document(character, bare, arrays)
     document["weld"] = arrays.put("weld", "weld", character.mesh.file_to_vertex)
     document["sculpt"] = asdict(note) if note else None
+    if character.up != "y":
+        document["up"] = character.up
     return document
 
 
@@ -114,5 +117,7 @@ def restore(
     """
     arrays.prefetch(hashes_of(document))
     character = from_document(bare.with_rules(Rules()), document, arrays, known)
+    if document.get("up") in UPS:
+        character = replace(character, up=document["up"])
     noted = document.get("sculpt")
     return character, SculptNote(**noted) if noted else None

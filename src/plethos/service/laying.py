@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.joints import edit, template
 from plethos.core.joints.ranges import with_range
 from plethos.core.names import other_side_name
+from plethos.core.posture import UPS
 from plethos.core.skeleton import Hinge, Pose
 from plethos.core.symmetry import joint_mirror
 from plethos.core.triggers.hinge import unit_axis
@@ -157,6 +159,15 @@ def mirror_side(workbench: Workbench, character_id: str, from_left: bool) -> Ver
 
     label = "Mirror joints, left to right" if from_left else "Mirror joints, right to left"
     return workbench.edit(character_id, label, change)
+
+
+def stand(workbench: Workbench, character_id: str, up: str) -> Version:
+    """Look at the character with this axis up; its file, and all that is computed, stay as they are."""
+    if up not in UPS:
+        raise BadEditError(f"Only {' or '.join(u.upper() for u in UPS)} can be up.")
+    return workbench.edit(
+        character_id, "Stand up" if up == "z" else "Lay down again", lambda c: replace(c, up=up)
+    )  # fmt: skip
 
 
 def markers(version: Version) -> dict[str, list[float]]:

@@ -21,6 +21,7 @@ from plethos.web.schemas.joints import (
     RenameJoint,
     SetHinge,
     SetRange,
+    Stand,
     TurnJoint,
 )
 from plethos.web.states import character_state
@@ -89,6 +90,12 @@ def rename(bench: Bench, character_id: str, joint: str, body: RenameJoint) -> Ch
 def hang(bench: Bench, character_id: str, joint: str, body: HangJoint) -> CharacterState:
     """Hang a joint on another, or on none."""
     return character_state(laying.hang(bench, character_id, joint, body.parent, body.mirror))
+
+
+@router.post("/up")
+def stand(bench: Bench, character_id: str, body: Stand) -> CharacterState:
+    """Say which axis is up where the character is looked at."""
+    return character_state(laying.stand(bench, character_id, body.up))
 
 
 @router.post("/{joint:path}/hinge")

@@ -12,6 +12,7 @@ from pydantic import TypeAdapter
 from plethos.core.character import Character
 from plethos.core.joints.ranges import suggested
 from plethos.core.mesh import Mesh, Triangles
+from plethos.core.posture import lies_on_its_back
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.rules import Rules
 from plethos.core.topology import extent
@@ -69,6 +70,7 @@ def character_state(version: Version) -> CharacterState:
         bound=character.is_bound,
         sculpt=sculpt,
         regions=[RegionInfo(**r) for r in regions_json(character)],
+        up=character.up,  # type: ignore[arg-type]
     )
 
 
@@ -152,6 +154,7 @@ def figure_info(version: Version) -> FigureInfo:
         triangles=len(character.mesh.topology.triangles),
         height=extent(character.mesh.rest),
         mirror_x=character.mesh.mirror_x,
+        lies=lies_on_its_back(skeleton),
         parts=[
             PartInfo(
                 name=p.name,

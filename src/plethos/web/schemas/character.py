@@ -89,6 +89,7 @@ class CharacterState(BaseModel):
     )
     bound: bool = Field(description="Whether any of the skin follows a joint.")
     sculpt: SculptState | None
+    up: Literal["y", "z"] = Field(description="Which axis is up where it is looked at.")
     regions: list[RegionInfo]
 
 
@@ -141,6 +142,7 @@ class FigureInfo(BaseModel):
     triangles: int
     height: float
     mirror_x: float = Field(description="Where the plane between the two sides lies, metres.")
+    lies: bool = Field(description="Whether it would stand if Z were up.")
     parts: list[PartInfo]
     joints: list[JointInfo]
     clips: list[ClipInfo]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from pydantic import BaseModel, Field, FiniteFloat
 
 from plethos.web.schemas.common import Axis, PoseBody, Schema
@@ -50,6 +52,10 @@ class SetHinge(Mirror):
     axis: Axis
     low_deg: FiniteFloat
     high_deg: FiniteFloat
+
+
+class Stand(Schema):
+    up: Literal["y", "z"]
 
 
 class SetRange(Mirror):

@@ -1,0 +1,66 @@
+"""A file with Z up, whose characters lie on their backs: found, stood up to be looked at, delivered as it was."""
+
+import math
+import unittest
+
+import numpy as np
+
+from plethos.core.errors import BadEditError
+from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.posture import lies_on_its_back
+from plethos.demo.catalogue import DEMOS, open_demo, shipped
+from plethos.service import laying
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.core.test_hostile_files import DATA
+from tests.server import fresh_database
+
+
+def lying() -> GltfFile:
+    """The lock keeper as a file with Z up has him."""
+    source = parse(shipped("lock-keeper-bare"))
+    half = math.sqrt(0.5)
+    nodes, scene = source.document["nodes"], source.document["scenes"][0]
+    root = {"name": "file", "rotation": [half, 0, 0, half], "children": scene["nodes"]}
+    scenes = [{**scene, "nodes": [len(nodes)]}]
+    return GltfFile({**source.document, "nodes": [*nodes, root], "scenes": scenes}, source.buffers)
+
+
+class Posture(unittest.TestCase):
+    def setUp(self):
+        self.url = fresh_database()
+        store = Store(self.url)
+        self.addCleanup(store.close)
+        self.bench = Workbench(store)
+
+    def test_only_who_lies_is_found_to_lie(self):
+        self.assertTrue(lies_on_its_back(read_character(lying(), "lying").skeleton))
+        for name in DEMOS:
+            self.assertFalse(lies_on_its_back(open_demo(name)[0].skeleton), name)
+        fox = DATA / "fox"
+        others = {p.name: p.read_bytes() for p in fox.iterdir()}
+        four_legs = read_character(parse((fox / "Fox.gltf").read_bytes(), others), "fox")
+        self.assertFalse(lies_on_its_back(four_legs.skeleton), "four legs are long along Z, and stand")
+
+    def test_standing_up_is_one_step_and_changes_nothing_else(self):
+        keeper = self.bench.bring_in("Lying", lying().pack())
+        before, rest = self.bench.deliver(keeper).data, self.bench.open(keeper).rest.copy()
+        made = laying.stand(self.bench, keeper, "z")
+        self.assertEqual((made.character.up, made.revision.label), ("z", "Stand up"))
+        again = Workbench(Store(self.url))
+        self.addCleanup(again.store.close)
+        self.assertEqual(again.open(keeper).character.up, "z")
+        self.assertEqual(again.deliver(keeper).data, before)
+        np.testing.assert_array_equal(again.open(keeper).character.mesh.rest, rest)
+        # Other edits leave it standing; undo lays it down.
+        laying.rename(again, keeper, "head", "top", False)
+        self.assertEqual(again.open(keeper).character.up, "z")
+        again.step(keeper, -1)
+        self.assertEqual(again.step(keeper, -1).character.up, "y")
+        with self.assertRaisesRegex(BadEditError, "can be up"):
+            laying.stand(again, keeper, "x")
+
+
+if __name__ == "__main__":
+    unittest.main()
