@@ -13,6 +13,7 @@ from plethos.core.formats.files import open_file, read_file
 from plethos.core.formats.gltf_file import GltfFile, parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.formats.limits import check_parts, check_weights
 from tests.figures import tube_file
 from tests.hostile import hostile_files
 
@@ -96,6 +97,26 @@ class Hostile(unittest.TestCase):
             with self.subTest(name):
                 self.assertEqual(self.taken_in(name, data), taken)
             self.assertLess(time.monotonic() - began, 30, name)
+
+    def test_what_would_fill_the_memory_is_refused_by_its_numbers(self):
+        check_weights(4000, 50_000)
+        check_parts(4000)
+        for joints, vertices in ((4001, 10), (300, 700_000)):
+            with self.assertRaisesRegex(BadFileError, f"{joints} joints over {vertices} vertices"):
+                check_weights(joints, vertices)
+        with self.assertRaisesRegex(BadFileError, "4001 parts"):
+            check_parts(4001)
+
+    def test_names_hold_only_what_can_be_seen_and_kept(self):
+        tube = tube_file()
+        nodes = [{**n, "name": f"\u202e{n.get('name', '')}\0 "} for n in tube.document["nodes"]]
+        meshes = [{**m, "name": "\0"} for m in tube.document["meshes"]]
+        _, character = read_file(
+            "x.glb", GltfFile({**tube.document, "nodes": nodes, "meshes": meshes}, tube.buffers).pack()
+        )
+        self.assertTrue({"upper", "lower"} <= set(character.skeleton.names))
+        self.assertTrue(all(p.name and p.name.isprintable() for p in character.mesh.parts))
+        self.assertEqual(BadFileError("a\0b\ud800").sentence, "a?b?")
 
     def test_an_ending_alone_makes_no_file(self):
         for name in ("x.glb", "x.obj", "x.gltf", "x"):
