@@ -118,6 +118,17 @@ class Hostile(unittest.TestCase):
         self.assertTrue(all(p.name and p.name.isprintable() for p in character.mesh.parts))
         self.assertEqual(BadFileError("a\0b\ud800").sentence, "a?b?")
 
+    def test_null_is_as_good_as_missing_save_in_what_is_not_ours_to_read(self):
+        tube = tube_file()
+        theirs = {"lamp": None, "more": [{"wick": None}]}
+        nodes = [{**n, "matrix": None, "extras": theirs} for n in tube.document["nodes"]]
+        file = parse(
+            GltfFile({**tube.document, "nodes": nodes, "cameras": None, "extras": theirs}, tube.buffers).pack()
+        )
+        self.assertEqual(file.document["extras"], theirs)
+        self.assertEqual({str(n["extras"]) for n in file.document["nodes"]}, {str(theirs)})
+        self.assertFalse(any("matrix" in n for n in file.document["nodes"]) or "cameras" in file.document)
+
     def test_an_ending_alone_makes_no_file(self):
         for name in ("x.glb", "x.obj", "x.gltf", "x"):
             with self.assertRaises(BadFileError):
