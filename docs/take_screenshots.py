@@ -22,6 +22,8 @@ class Camera:
 
     def __init__(self, page: Page, address: str) -> None:
         self.page, self.address = page, address
+        # Every picture begins as for a newcomer, not where the one before left off.
+        page.add_init_script("localStorage.clear()")
         with urllib.request.urlopen(f"{address}/api/characters") as answer:
             self.ids = {c["name"]: c["id"] for c in json.load(answer)}
 

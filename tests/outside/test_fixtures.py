@@ -26,8 +26,8 @@ from plethos.core.weights.edit import given_to
 from plethos.demo.catalogue import DEMOS, FILES, open_demo
 from plethos.launch.front import FRONT
 from tests.figures import tied
+from tests.models import DATA, load
 
-DATA = Path(__file__).parent / "data"
 VALIDATE = """
 import fs from 'node:fs'; import validator from 'gltf-validator';
 const out = {};
@@ -37,13 +37,6 @@ for (const f of process.argv.slice(1)) {
 }
 console.log(JSON.stringify(out));
 """
-
-
-def load(path: str):
-    file = DATA / path
-    others = {p.name: p.read_bytes() for p in file.parent.iterdir() if p.is_file()}
-    source = parse(file.read_bytes(), others)
-    return read_character(source, file.stem), source
 
 
 def vertices(path: str) -> np.ndarray:

@@ -13,7 +13,7 @@ from plethos.demo.catalogue import DEMOS, open_demo, shipped
 from plethos.service import laying
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
-from tests.core.test_hostile_files import DATA
+from tests.models import load
 from tests.server import fresh_database
 
 
@@ -38,10 +38,7 @@ class Posture(unittest.TestCase):
         self.assertTrue(lies_on_its_back(read_character(lying(), "lying").skeleton))
         for name in DEMOS:
             self.assertFalse(lies_on_its_back(open_demo(name)[0].skeleton), name)
-        fox = DATA / "fox"
-        others = {p.name: p.read_bytes() for p in fox.iterdir()}
-        four_legs = read_character(parse((fox / "Fox.gltf").read_bytes(), others), "fox")
-        self.assertFalse(lies_on_its_back(four_legs.skeleton), "four legs are long along Z, and stand")
+        self.assertFalse(lies_on_its_back(load("fox/Fox.gltf")[0].skeleton), "four legs are long along Z, and stand")
 
     def test_standing_up_is_one_step_and_changes_nothing_else(self):
         keeper = self.bench.bring_in("Lying", lying().pack())

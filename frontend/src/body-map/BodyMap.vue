@@ -109,7 +109,6 @@ h2 { font-size: 12px; }
 .ring:hover .base { stroke: #b3acc2; }
 .ring:focus-visible { outline: none; }
 .ring:focus-visible .base { stroke: var(--accent); }
-
 .lies { display: flex; gap: 8px; align-items: center; padding: 6px 14px 0; font-size: 12.5px; }
 .none { padding: 10px 14px; font-size: 12.5px; }
 .search { padding: 0 14px 8px; }

@@ -142,20 +142,21 @@ watch([() => posing.chosen, () => posing.choices], ([name], [before]) => name &&
 function clearing(): { at: Vector3; reach: number } | null {
   const info = posing.jointInfo, frame = live.frame
   if (!stage || !info || !frame || !character.figure || tools.placing || tools.making) return null
-  return sizeInView(info.index) < SMALL ? null : { at: jointPlace(frame.joints, info.index), reach: 0.11 * character.figure.height }
+  if (sizeInView(info.index) < SMALL) return null
+  tellApart(info.index)
+  return { at: jointPlace(frame.joints, info.index), reach: 0.11 * character.figure.height }
 }
+/** Whose bones the vertices follow, and the joint that they are told apart for: worked out when first looked at closely. */
 let owners: Int32Array | null = null
-function tellApart(): void {
-  const info = posing.jointInfo, { figure: known, mesh } = character
-  if (!figure || !known || !mesh || !info) return
+let apartOf: number | null = null
+function tellApart(joint: number): void {
+  const { figure: known, mesh } = character
+  if (!figure || !known || !mesh || apartOf === joint) return
+  apartOf = joint
   owners ??= boneOwners(known, mesh.rest)
-  figure.setApart((out) => apartFrom(known, owners!, info.index, out))
+  figure.setApart((out) => apartFrom(known, owners!, joint, out))
 }
-watch(() => character.figure, () => {
-  owners = null
-  tellApart()
-})
-watch(() => posing.chosen, tellApart)
+watch(() => character.figure, () => (owners = apartOf = null))
 
 onMounted(() => {
   stage = new Stage(canvas.value!, draw, overlay, () => {
@@ -170,7 +171,7 @@ function build(): void {
   figure = new Figure(character.mesh, stage.scene)
   paint()
   hideParts()
-  tellApart()
+  apartOf = null
   stage.resize(width.value, height.value)
   faceAll()
 }
@@ -194,7 +195,7 @@ watch(() => live.frame, (frame) => {
     const left = resume.camera
     if (left) {
       side.value = NO_SIDE
-      stage!.stand(new Vector3(...left.at), new Vector3(...left.target), character.figure?.height ?? 1)
+      stage!.stand(new Vector3(...left.at), new Vector3(...left.target))
     }
     else faceAll()
     wipe.centre()

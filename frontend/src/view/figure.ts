@@ -143,6 +143,9 @@ class Skin {
 /** What is looked at: a joint's place, and how far round it; nothing of another limb stands before it. */
 interface Clearing { at: Vector3; reach: number }
 
+/** How far before a clearing what hides it ends, as a share of its reach. */
+const BEFORE = 0.35
+
 /** Let what stands between the eye and a clearing fade, as a screen of dots: no sorting, and it is still seen to be there. */
 const FADE = {
   vertex: ['#include <begin_vertex>', `#include <begin_vertex>
@@ -155,7 +158,7 @@ const FADE = {
       float along = dot(vPlace - cameraPosition, line) / away;
       float beside = length(vPlace - cameraPosition - line * (along / away));
       vec2 dot_ = floor(gl_FragCoord.xy);
-      if (along < away - 0.35 * clearReach && beside < clearReach && mod(dot_.x + 2.0 * dot_.y, 5.0) > 0.5) discard;
+      if (along < away - ${BEFORE} * clearReach && beside < clearReach && mod(dot_.x + 2.0 * dot_.y, 5.0) > 0.5) discard;
     }`],
 }
 
@@ -212,7 +215,7 @@ export class Figure {
     if (!reach || this.apart.array[vertex] < 0.5) return false
     const line = this.clearing.clearAt.value.clone().sub(eye), away = line.length()
     const along = place.clone().sub(eye).dot(line) / away
-    return along < away - 0.35 * reach && place.clone().sub(eye).addScaledVector(line, -along / away).length() < reach
+    return along < away - BEFORE * reach && place.clone().sub(eye).addScaledVector(line, -along / away).length() < reach
   }
 
   /** Which of the two is drawn next. */

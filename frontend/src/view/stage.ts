@@ -71,18 +71,12 @@ export class Stage {
   face(target: Vector3, direction: Vector3, radius: number): void {
     const narrow = Math.min(1, this.camera.aspect)
     const distance = radius / Math.tan((this.camera.fov * Math.PI) / 360) / narrow
-    this.camera.near = distance / 100
-    this.camera.far = distance * 100
-    this.camera.updateProjectionMatrix()
-    this.controls.target.copy(target)
-    this.camera.position.copy(target).addScaledVector(direction.clone().normalize(), distance)
-    this.controls.update()
-    this.invalidate()
+    this.stand(target.clone().addScaledVector(direction.clone().normalize(), distance), target)
   }
 
-  /** Stand where one stood before. */
-  stand(at: Vector3, target: Vector3, height: number): void {
-    const distance = Math.max(at.distanceTo(target), 0.01 * height)
+  /** Stand at a place and look at another. */
+  stand(at: Vector3, target: Vector3): void {
+    const distance = Math.max(at.distanceTo(target), 1e-6)
     this.camera.near = distance / 100
     this.camera.far = distance * 100
     this.camera.updateProjectionMatrix()

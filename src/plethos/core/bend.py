@@ -125,7 +125,7 @@ class BendMeasure:
     def of_points(self, points: NDArray[np.floating]) -> Measured:
         """Measures of posed points ``(N, 3)`` of the region's vertices."""
         site = self.site
-        girth = site.cuts.areas(points)[site.cuts.thick] / site.cuts.at_rest
+        girth = site.cuts.areas(points) / site.cuts.at_rest
         return Measured(
             None if site.volume is None else 100 * region_volume(site.region, points) / site.volume,
             100 * float(girth.min()) if len(girth) else None,

@@ -159,6 +159,14 @@ def _flood(starts, neighbours, mask, number):  # type: ignore[no-untyped-def]
     return patches
 
 
+FARTHEST = 1e9  # metres from the origin
+
+
+def is_somewhere(places: NDArray[np.floating]) -> bool:
+    """Whether all coordinates are finite, and so small that something can be seen there."""
+    return bool(np.abs(places).max(initial=0.0) < FARTHEST)
+
+
 def extent(points: Points) -> float:
     """The longest side of the bounding box: what stands for a character's height in tolerances."""
     return float((points.max(axis=0) - points.min(axis=0)).max()) if len(points) else 0.0

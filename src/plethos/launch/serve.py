@@ -53,19 +53,19 @@ def _alone_in(folder: Path) -> Iterator[None]:
     except OSError as error:
         raise SetupError(f"Cannot write in {folder} ({error.strerror}): pass --data with a folder of yours.") from None
     with lock:
-        for _ in range(int(STOPPED_WITHIN / 0.1)):
+        began = time.monotonic()
+        while True:
             try:
                 fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
                 break
             except BlockingIOError:
                 # One that is about to stop is waited for.
-                if (folder / "lock").read_text() != STOPPING:
-                    break
+                stopping = (folder / "lock").read_text() == STOPPING
+                if not stopping or time.monotonic() - began > STOPPED_WITHIN:
+                    raise SetupError(
+                        f"Plethos already runs on {folder}: use it, or pass another --data."
+                    ) from None  # fmt: skip
                 time.sleep(0.1)
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            raise SetupError(f"Plethos already runs on {folder}: use it, or pass another --data.") from None
         lock.truncate(0)
         try:
             yield

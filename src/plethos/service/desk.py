@@ -64,7 +64,7 @@ class Desk:
             raise BadEditError(f"There is no tool called “{tool}”; there are {', '.join(self.tools)}.")
         if self.stroke is not None and self._stroke_tool != tool:
             raise BadEditError("Another stroke is in the air: end it first.")
-        self.opened.lease.edit(self.page, self.opened.sculpt is not None)
+        self.opened.take(self.page)
         stroke = self.stroke or self.tools[tool].begin(version, settings)
         with stroke.hands:
             stroke.touch(pose, settings, dabs)

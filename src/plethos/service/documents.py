@@ -18,10 +18,10 @@ from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.posture import UPS
 from plethos.core.rules import Rules
+from plethos.core.topology import is_somewhere
 from plethos.service.blob_arrays import BlobArrays
 from plethos.store.blobs import hashes_of
 
-FARTHEST = 1e9  # metres from the origin, the most that a file may say too
 NOWHERE = "With this the skin would lie nowhere: a number is far too large."
 NUL = re.compile(r"(?<!\\)(\\\\)*\\u0000")  # a sign that PostgreSQL keeps in no text
 
@@ -99,7 +99,7 @@ def read_back(bare: Character, document: Mapping[str, Any], arrays: BlobArrays, 
         raise BadEditError("A number that is not finite, or a sign that is no text, cannot be kept.") from None
     character, _ = restore(bare, json.loads(text), arrays, evaluator.character)
     posed = evaluator.pose(character.skeleton.rest_pose())
-    if not (np.isfinite(posed.points).all() and np.abs(posed.world).max(initial=0.0) < FARTHEST):
+    if not (np.isfinite(posed.points).all() and is_somewhere(posed.world)):
         raise BadEditError(NOWHERE)
 
 

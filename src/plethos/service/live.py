@@ -26,10 +26,11 @@ from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton, pose_from_document
+from plethos.core.topology import is_somewhere
 from plethos.core.triggers import Trigger
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.desk import Desk
-from plethos.service.documents import FARTHEST, NOWHERE
+from plethos.service.documents import NOWHERE
 from plethos.service.stroke import Stroke
 from plethos.service.version import Version
 
@@ -171,7 +172,7 @@ def _frame(
     if without is not None:
         fields["without"] = without.points
     fields["joints"] = joint_frames(posed.world)
-    if not np.abs(fields["joints"]).max(initial=0.0) < FARTHEST:
+    if not is_somewhere(fields["joints"]):
         raise BadPoseError(NOWHERE)
     if wanted.heat and skeleton.is_joint.any():
         places = fields["joints"][:, :3].astype(np.float64)

@@ -80,6 +80,18 @@ class OpenCharacter:
             listener(version)
         return version
 
+    def renamed(self, revision: Revision) -> Version:
+        """Show the same under what is stored of it now: another name, or further steps to redo."""
+        return self.show(revision, self.version.evaluator, self.sculpt)
+
+    def take(self, page: str | None) -> None:
+        """Be about to edit it on a page: see `Lease.edit`."""
+        self.lease.edit(page, self.sculpt is not None)
+
+    def edited_elsewhere(self, page: str) -> bool:
+        """Whether another page has it in hand."""
+        return self.lease.elsewhere(page, self.sculpt is not None)
+
     def listen(self, listener: Listener) -> Callable[[], None]:
         """Have every new version told, in whatever thread made it; what is returned ends it."""
         self._listeners.append(listener)

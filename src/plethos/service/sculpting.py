@@ -140,19 +140,20 @@ def far_from_turned(version: Version) -> str | None:
         return None
     skeleton = version.character.skeleton
     moved = np.linalg.norm(held.points - held.start, axis=1)
-    turned = np.flatnonzero((rotations.angle(held.pose.rotations) > TURNED) & skeleton.is_joint)
-    if not moved.any() or len(turned) == 0:
+    angle = np.where(skeleton.is_joint, rotations.angle(held.pose.rotations), 0)
+    # The most turned first: it is the one that is mended, nearly always, and then no other has to be measured.
+    turned = [j for j in np.argsort(-angle, kind="stable").tolist() if angle[j] > TURNED]
+    if not moved.any() or not turned:
         return None
     near = np.zeros(len(moved), dtype=bool)
-    for joint in turned.tolist():
+    for joint in turned:
         try:
             near[version.measures.bend(joint).site.region.vertices] = True
         except BadEditError:
             continue
-    if moved[near].sum() >= NEAR * moved.sum():
-        return None
-    most = int(turned[np.argmax(rotations.angle(held.pose.rotations[turned]))])
-    return f"This is not near “{skeleton.names[most]}”, the joint that is turned: is it the right one?"
+        if moved[near].sum() >= NEAR * moved.sum():
+            return None
+    return f"This is not near “{skeleton.names[turned[0]]}”, the joint that is turned: is it the right one?"
 
 
 def propose_trigger(version: Version) -> dict[str, Any]:

@@ -17,8 +17,9 @@ from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, pose_from_json
+from plethos.core.topology import is_somewhere
 from plethos.service.blob_arrays import BlobArrays
-from plethos.service.documents import FARTHEST, NOWHERE, SculptNote
+from plethos.service.documents import NOWHERE, SculptNote
 from plethos.store.repository import Revision
 
 OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
@@ -68,7 +69,7 @@ class HeldSculpt:
             on = [r.id for r in rules.remedies if r.on and r.id != edited.id]
             acting, others = Acting.these(*on, edited.id), Acting.these(*on)
         start = evaluator.pose(pose, acting).exact_points()
-        if not np.abs(start).max(initial=0.0) < FARTHEST:
+        if not is_somewhere(start):
             raise BadPoseError(NOWHERE)
         points = start if offsets is None else start + offsets
         return cls(note, pose, evaluator.pose(pose, others), start, points)

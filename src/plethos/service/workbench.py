@@ -6,7 +6,7 @@ import contextlib
 import copy
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from weakref import WeakValueDictionary
 
@@ -18,6 +18,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats import gltf_file
 from plethos.core.formats.files import read_file
 from plethos.core.formats.gltf_write import flattened, write_glb
+from plethos.core.names import printable
 from plethos.core.review import reviewed
 from plethos.core.rotations import Array
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
@@ -36,6 +37,15 @@ MOST_PICTURE = 300_000  # bytes
 
 class NotThereError(PlethosError):
     """A character that is not in the library (any more)."""
+
+
+@contextlib.contextmanager
+def _there(otherwise: str = GONE) -> Iterator[None]:
+    """Say in a sentence that what the store misses is not there."""
+    try:
+        yield
+    except Missing:
+        raise NotThereError(otherwise) from None
 
 
 @dataclass(frozen=True)
@@ -113,11 +123,9 @@ class Workbench:
             return found
 
     def _read(self, character_id: str) -> OpenCharacter:
-        try:
+        with _there():
             revision = self.store.current(character_id)
             source = gltf_file.parse(self.store.blob(revision.file_hash))
-        except Missing:
-            raise NotThereError(GONE) from None
         arrays = BlobArrays(self.store.blobs)
         opened = OpenCharacter(revision, source, read_bare(source, revision.name, revision.document, arrays), arrays)
         self._show(opened, revision)
@@ -149,12 +157,9 @@ class Workbench:
         """
         opened = self.open(character_id)
         with opened.editing:
-            self._take(opened)
+            opened.take(self.page)
             opened.refuse_while_sculpting()
             return self.commit(opened, label, change(opened.character))
-
-    def _take(self, opened: OpenCharacter) -> None:
-        opened.lease.edit(self.page, opened.sculpt is not None)
 
     def commit(
         self, opened: OpenCharacter, label: str, character: Character, sculpt: HeldSculpt | None = None
@@ -168,7 +173,7 @@ class Workbench:
             faster (`OvertakenError`): then nothing is stored.
         """
         with opened.editing:
-            self._take(opened)
+            opened.take(self.page)
             before = opened.version
             character = reviewed(before.character, character)
             evaluator = Evaluator.of(character, before.evaluator)
@@ -177,15 +182,14 @@ class Workbench:
             # What cannot be read or evaluated is not stored: it could never be opened again.
             read_back(opened.bare, document, opened.arrays, evaluator)
             try:
-                revision = self.store.append(
-                    before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id
-                )
+                with _there():
+                    revision = self.store.append(
+                        before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id
+                    )
             except Overtaken:
                 # Another process stored something first: what it stored is shown, and nothing is lost of it.
                 self._show(opened, self.store.current(before.revision.character_id))
                 raise OvertakenError from None
-            except Missing:
-                raise NotThereError(GONE) from None
             opened.arrays.fresh.clear()
             return opened.show(revision, evaluator, sculpt)
 
@@ -194,8 +198,10 @@ class Workbench:
         opened = self.open(character_id)
         with opened.editing:
             current = self.store.current(character_id)
-            if current != opened.revision:
+            if current.id != opened.revision.id:
                 self._show(opened, current)
+            elif current != opened.revision:
+                opened.renamed(current)
         return opened
 
     def catch_up_if_open(self, character_id: str) -> None:
@@ -221,21 +227,15 @@ class Workbench:
         """Undo (-1) or redo (+1)."""
         opened = self.open(character_id)
         with opened.editing:
-            self._take(opened)
-            try:
+            opened.take(self.page)
+            with _there():
                 return self._show(opened, self.store.step(character_id, by))
-            except Missing:
-                raise NotThereError(GONE) from None
 
     def rename(self, character_id: str, name: str) -> Version:
         """Give a character another name, which is no step of its history."""
         opened = self.open(character_id)
-        with opened.editing:
-            try:
-                revision = self.store.rename(character_id, _tidy(name))
-            except Missing:
-                raise NotThereError(GONE) from None
-            return opened.show(revision, opened.version.evaluator, opened.sculpt)
+        with opened.editing, _there():
+            return opened.renamed(self.store.rename(character_id, _tidy(name)))
 
     def set_picture(self, character_id: str, data: bytes) -> None:
         """Keep the picture that a page has drawn of a character, for the library.
@@ -247,40 +247,30 @@ class Workbench:
         """
         if len(data) > MOST_PICTURE or picture_type(data) is None:
             raise BadFileError(f"A picture has to be a PNG or WebP of at most {MOST_PICTURE // 1000} kB.")
-        try:
+        with _there():
             self.store.set_picture(character_id, data)
-        except Missing:
-            raise NotThereError(GONE) from None
 
     def picture(self, character_id: str) -> bytes:
         """A character's picture; nothing is opened for it."""
-        try:
+        with _there("There is no picture of that character yet."):
             known = self.store.current(character_id).picture
             return self.store.blob(known or "")
-        except Missing:
-            raise NotThereError("There is no picture of that character yet.") from None
 
     def remove(self, character_id: str) -> None:
         """Take a character out of the library; it can be brought back as it was."""
-        try:
+        with _there():
             self.store.remove(character_id)
-        except Missing:
-            raise NotThereError(GONE) from None
         self.forget(character_id)
 
     def restore(self, character_id: str) -> Revision:
         """Bring a removed character back, with its history."""
-        try:
+        with _there(NOT_KEPT):
             return self.store.restore(character_id)
-        except Missing:
-            raise NotThereError(NOT_KEPT) from None
 
     def erase(self, character_id: str) -> None:
         """Delete a removed character and its history for good."""
-        try:
+        with _there(NOT_KEPT):
             self.store.erase(character_id)
-        except Missing:
-            raise NotThereError(NOT_KEPT) from None
 
     def forget(self, character_id: str) -> None:
         """Drop a character from memory; it is read anew when next asked for."""
@@ -320,5 +310,4 @@ def picture_type(data: bytes) -> str | None:
 
 def _tidy(name: str) -> str:
     """A name without path and ending, printable, never empty."""
-    plain = "".join(c for c in name if c.isprintable()).strip()
-    return plain[:120] or "Unnamed character"
+    return printable(name)[:120] or "Unnamed character"

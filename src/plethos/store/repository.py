@@ -62,7 +62,7 @@ class Store:
 
     def __init__(self, url: str) -> None:
         self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=5, max_overflow=15)
-        self.transactions = self._session = Transactions(self.engine)
+        self.transactions = Transactions(self.engine)
 
     def give_up(self) -> None:
         """Wait for the database no more: the process is about to stop."""
@@ -81,7 +81,7 @@ class Store:
     ) -> str:
         """A new character with its first revision; returns its id."""
         character_id = uuid.uuid4().hex[:12]
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             file_hash, first = digest(file), _new_id()
             _put(session, {**blobs, file_hash: file})
             row = CharacterRow(id=character_id, name=name, file_hash=file_hash, demo=demo, head_id=first)
@@ -94,7 +94,7 @@ class Store:
 
     def characters(self, removed: bool = False) -> list[Revision]:
         """The current revision of every character, newest change first; or of those that were removed."""
-        with self._session() as session:
+        with self.transactions() as session:
             rows = session.execute(
                 select(CharacterRow, RevisionRow)
                 .join(
@@ -108,12 +108,12 @@ class Store:
 
     def current(self, character_id: str) -> Revision:
         """The revision that the character's head points to."""
-        with self._session() as session:
+        with self.transactions() as session:
             return self._current(session, character_id)
 
     def head(self, character_id: str) -> tuple[str | None, str]:
         """The id of the revision that a character is at, and its name; None when it is not there."""
-        with self._session() as session:
+        with self.transactions() as session:
             own = select(CharacterRow.head_id, CharacterRow.name).where(CharacterRow.id == character_id)
             found = session.execute(own).first()
             return (None, "") if found is None else (found.head_id, found.name)
@@ -152,7 +152,7 @@ class Store:
         blobs: Mapping[str, bytes],
         after: str | None,
     ) -> Revision:
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             row = _locked(session, character_id)
             if row.head_id == own_id:
                 return self._current(session, character_id)
@@ -175,7 +175,7 @@ class Store:
 
     def step(self, character_id: str, by: int) -> Revision:
         """Undo (-1) or redo (+1); at either end nothing changes."""
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             row = _locked(session, character_id)
             head = session.get_one(RevisionRow, row.head_id)
             wanted = select(RevisionRow.id).where(
@@ -192,7 +192,7 @@ class Store:
             return self._current(session, character_id)
 
     def rename(self, character_id: str, name: str) -> Revision:
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             _locked(session, character_id).name = name
             _tell(session, character_id)
             session.flush()
@@ -200,7 +200,7 @@ class Store:
 
     def set_picture(self, character_id: str, data: bytes) -> None:
         """Keep a picture of a character, in place of the one before."""
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             row, name = _locked(session, character_id), digest(data)
             _put(session, {name: data})
             session.flush()
@@ -208,30 +208,30 @@ class Store:
 
     def remove(self, character_id: str) -> None:
         """Take a character out of the library, with its history; `restore` brings both back."""
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             _locked(session, character_id).removed_at = func.now()
 
     def restore(self, character_id: str) -> Revision:
         """Bring a removed character back as it was."""
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             _locked(session, character_id, removed=True).removed_at = None
             session.flush()
             return self._current(session, character_id)
 
     def erase(self, character_id: str) -> None:
         """Delete a removed character for good; blobs that nothing names any more stay until `sweep_blobs`."""
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             session.delete(_locked(session, character_id, removed=True))
 
     def blobs(self, hashes: Iterable[str]) -> dict[str, bytes]:
         """The bytes under some hashes, in one go; those that are not there are left out."""
-        with self._session() as session:
+        with self.transactions() as session:
             rows = session.scalars(select(Blob).where(Blob.hash.in_(list(hashes)))).all()
             return {row.hash: unsqueeze(row.data) for row in rows}
 
     def blob(self, hash_: str) -> bytes:
         """The bytes under a hash."""
-        with self._session() as session:
+        with self.transactions() as session:
             row = session.get(Blob, hash_)
             if row is None:
                 raise Missing(f"blob {hash_}")
@@ -239,7 +239,7 @@ class Store:
 
     def sweep_blobs(self) -> int:
         """Delete blobs that no character and no revision names; returns how many."""
-        with self._session.begin() as session:
+        with self.transactions.begin() as session:
             used = set(session.scalars(select(CharacterRow.file_hash)))
             used |= {h for h in session.scalars(select(CharacterRow.picture_hash)) if h}
             for document in session.scalars(select(RevisionRow.document)):

@@ -206,8 +206,7 @@ class _Session:
         """Say whether another page edits, whenever that changes."""
         told = False
         while True:
-            opened = self.desk.opened
-            now = opened.lease.elsewhere(self.desk.page, opened.sculpt is not None)
+            now = self.desk.opened.edited_elsewhere(self.desk.page)
             if now != told:
                 await _send(self.socket, LeaseMessage(elsewhere=now))
             told = now

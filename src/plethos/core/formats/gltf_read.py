@@ -22,7 +22,7 @@ from plethos.core.mesh import Mesh, Part, Triangles
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
 from plethos.core.symmetry import mirror_plane
-from plethos.core.topology import extent
+from plethos.core.topology import FARTHEST, extent
 from plethos.core.weld import weld
 
 
@@ -135,7 +135,7 @@ def _checked_rest(character: Character) -> tuple[Array, Array]:
     with np.errstate(over="ignore", invalid="ignore"):
         posed = Evaluator.of(character).pose(character.skeleton.rest_pose())
         rest, linear = posed.exact_points(), posed.affine[0]
-    if not np.isfinite(rest).all() or extent(rest) > 1e9:
+    if not np.isfinite(rest).all() or extent(rest) > FARTHEST:
         raise BadFileError("The file is broken: at rest its points lie at infinity; check the inverse bind matrices.")
     if extent(rest) < 1e-9 or np.abs(np.linalg.det(linear)).max() == 0:
         raise BadFileError("The file is broken: at rest all points fall together; check the scales of its nodes.")

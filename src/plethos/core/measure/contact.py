@@ -115,12 +115,18 @@ def _buckets(first, last, large):  # type: ignore[no-untyped-def]
     return start, entries, cells
 
 
+@nb.njit(cache=True, nogil=True, inline="always")
+def _apart(low, high, f, g):  # type: ignore[no-untyped-def]
+    """Whether the boxes of two triangles are: asked of every pair, so in the loop itself."""
+    return (
+        low[f, 0] > high[g, 0] or low[g, 0] > high[f, 0] or low[f, 1] > high[g, 1]
+        or low[g, 1] > high[f, 1] or low[f, 2] > high[g, 2] or low[g, 2] > high[f, 2]
+    )  # fmt: skip
+
+
 @nb.njit(cache=True, nogil=True)
-def _pair_crosses(p, t, low, high, f, g) -> bool:  # type: ignore[no-untyped-def]
+def _pair_crosses(p, t, f, g) -> bool:  # type: ignore[no-untyped-def]
     """Whether two triangles cross and share no vertex."""
-    for d in range(3):
-        if low[f, d] > high[g, d] or low[g, d] > high[f, d]:
-            return False
     for m in range(3):
         for o in range(3):
             if t[f, m] == t[g, o]:
@@ -163,12 +169,7 @@ def _grid_pairs(p, t, low, high, first, start, entries, cells, large):  # type: 
                     or cells[s, 2] != cells[s2, 2]
                 ):
                     continue
-                if (
-                    low[f, 0] > high[g, 0] or low[g, 0] > high[f, 0] or low[f, 1] > high[g, 1]
-                    or low[g, 1] > high[f, 1] or low[f, 2] > high[g, 2] or low[g, 2] > high[f, 2]
-                ):  # fmt: skip
-                    continue
-                if _pair_crosses(p, t, low, high, f, g):
+                if not _apart(low, high, f, g) and _pair_crosses(p, t, f, g):
                     found = _noted(found, n, f, g)
                     n += 1
     is_large = np.zeros(len(t), np.bool_)
@@ -177,7 +178,7 @@ def _grid_pairs(p, t, low, high, first, start, entries, cells, large):  # type: 
     for f in large:
         for g in range(len(t)):
             # Two large ones meet once.
-            if (g > f or not is_large[g]) and _pair_crosses(p, t, low, high, f, g):
+            if (g > f or not is_large[g]) and not _apart(low, high, f, g) and _pair_crosses(p, t, f, g):
                 found = _noted(found, n, f, g)
                 n += 1
     return found[:n].copy()

@@ -53,9 +53,7 @@ class Cuts:
     Parameters
     ----------
     at_rest
-        ``(T,)`` areas at rest of those that have one.
-    thick
-        ``(S,)`` which these are.
+        ``(S,)`` areas at rest, none of them zero.
     """
 
     offsets: NDArray[np.int64]
@@ -63,16 +61,15 @@ class Cuts:
     b: NDArray[np.int32]
     t: NDArray[np.float64]
     at_rest: NDArray[np.float64]
-    thick: NDArray[np.bool_]
 
     @classmethod
     def of(cls, slices: Sequence[Slice], rest: NDArray[np.floating]) -> Cuts:
-        """Those of a region whose points at rest are `rest` ``(N, 3)``."""
+        """Those that have an area at rest, of a region whose points there are `rest` ``(N, 3)``."""
+        slices = [s for s in slices if s.area(rest) > 0]
         offsets = np.cumsum([0, *(len(s.a) for s in slices)])
         a, b = (np.concatenate([np.zeros(0, np.int32), *(getattr(s, n) for s in slices)]) for n in "ab")
         t = np.concatenate([np.zeros(0), *(s.t for s in slices)])
-        areas = loop_areas(rest, offsets, a, b, t)
-        return cls(offsets, a, b, t, areas[areas > 0], areas > 0)
+        return cls(offsets, a, b, t, loop_areas(rest, offsets, a, b, t))
 
     def areas(self, points: NDArray[np.floating]) -> NDArray[np.float64]:
         """The areas ``(S,)`` of all in a pose."""
