@@ -144,7 +144,7 @@ class Skin {
 interface Clearing { at: Vector3; reach: number }
 
 /** How far before a clearing what hides it ends, as a share of its reach. */
-const BEFORE = 0.35
+const BEFORE = 0.6
 
 /** Let what stands between the eye and a clearing fade, as a screen of dots: no sorting, and it is still seen to be there. */
 const FADE = {
