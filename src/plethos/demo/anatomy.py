@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.demo.build import Build
+from plethos.demo.foot import foot_solids, leg
 from plethos.demo.head import ear_solids, eye_lids, head_solids, sockets
 from plethos.demo.implicit import Ellipsoid, Field, Group, Loft, Muscle, Points, smooth_max, smooth_min, turned, union
 
@@ -39,11 +40,6 @@ THUMB = ((56.3, -0.7, 2.3, 1.75), (60.3, -2.0, 5.1, 1.35), (63.6, -2.9, 6.7, 1.0
 def arm(down: float, out: float, forward: float) -> NDArray[np.float64]:
     """A place in the arm's own frame; the relaxed forearm drifts a little forward."""
     return SHOULDER + ALONG * down + OUTER * out + FRONT * (forward + max(0.0, down - UPPER_ARM) * 0.09)
-
-
-def leg(x: float, y: float, z: float) -> NDArray[np.float64]:
-    """A place in the leg, which stands a little outwards towards the foot."""
-    return np.array([x + (92 - y) * 0.035, y, z], float)
 
 
 def finger_joints(finger: tuple[str, float, float, float, float, float]) -> list[NDArray[np.float64]]:
@@ -268,16 +264,7 @@ def _leg(build: Build) -> Group:
         (Muscle((leg(9.2, 46, 2.4), 1.2), (leg(8.9, 30, 1.2), 1.2), (leg(9.2, 14, -0.4), 1.1)), 1.5),
         (Ellipsoid(leg(8.0, 9.2, -1.2), (1.5, 1.9, 1.8)), 1.3),
         (Ellipsoid(leg(13.0, 8.0, -2.4), (1.4, 1.9, 1.7)), 1.3),
-        # foot
-        (Ellipsoid(leg(10.5, 3.6, -5.0), (3.3, 3.9, 3.6)), 2),
-        (Muscle((leg(10.4, 7.4, -1.4), 3.4), (leg(9.9, 5.8, 4), 3.2), (leg(9.6, 3.1, 10.5), 2.6)), 2.2),
-        (Muscle((leg(11.4, 5.5, -2), 2.8), (leg(12.6, 3.2, 4), 2.6), (leg(13.8, 2.0, 10), 1.9)), 2.2),
-        (Muscle((leg(9.4, 3.3, 8), 2.3), (leg(9.0, 2.2, 12.0), 2.1), (leg(9.4, 1.5, 16.6), 1.45)), 1.4),
-        (Ellipsoid(leg(11.0, 1.7, 14.6), (3.0, 1.6, 2.6)), 1.5),
-        *(
-            (Muscle((leg(x - 0.7, 2.2, 9), 2.1), (leg(x, 1.8, z - 3), 1.7), (leg(x + 0.1, 1.4, z), r)), 2.4)
-            for x, z, r in ((11.8, 16.4, 1.5), (13.4, 15.2, 1.4), (14.6, 13.8, 1.3))
-        ),
+        *foot_solids(build),
     ]  # fmt: skip
 
 
@@ -310,10 +297,10 @@ def body(build: Build, *only: str) -> Callable[[Points], Field]:
                 continue
             one = union(solids, p)
             if name == "head":
-                one = smooth_max(one, -sockets(p), 2.2)
+                one = smooth_max(one, -sockets(p), 2.8)
                 one = smooth_min(one, eye_lids(p), 1.0)
             whole = one if whole is None else smooth_min(whole, one, reach)
         assert whole is not None
-        return smooth_max(whole, -p[:, 1], 1.0)
+        return smooth_max(whole, build.sole - p[:, 1], 1.0 if build.sole else 2.0)
 
     return field

@@ -27,6 +27,8 @@ class Build:
         Rows of the trunk: height, half width, front depth, back depth, centre z, exponent.
     belly, bust, seat
         How far the belly, the chest and the seat come forward or back, centimetres.
+    feet
+        "bare", "boots" or "clogs": what the feet are, or are covered by.
     jaw, nose, neck, cheek
         Factors on the width of the jaw, the length of the nose, the girth of the neck and the size of the cheeks.
     """
@@ -57,13 +59,20 @@ class Build:
     belly: float = 0.0
     bust: float = 0.0
     seat: float = 0.0
+    feet: str = "bare"
     jaw: float = 1.0
     nose: float = 1.0
     neck: float = 1.0
     cheek: float = 1.0
 
+    @property
+    def sole(self) -> float:
+        """Height of the soles that the feet stand on, centimetres."""
+        return {"bare": 0.0, "boots": 1.4, "clogs": 1.9}[self.feet]
 
-LOCK_KEEPER = Build("lock keeper")
+
+LOCK_KEEPER = Build("lock keeper", feet="boots")
+LOCK_DIVER = Build("lock diver")
 
 FERRY_COOK = Build(
     "ferry cook",
@@ -90,6 +99,7 @@ FERRY_COOK = Build(
     belly=2.6,
     bust=3.6,
     seat=1.0,
+    feet="clogs",
     jaw=0.84,
     nose=0.7,
     neck=0.88,

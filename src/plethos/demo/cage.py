@@ -12,8 +12,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from plethos.demo.anatomy import ALONG, FINGERS, FRONT, OUTER, PALM, THUMB, arm, body, finger_joints, leg, thumb_joints
+from plethos.demo.anatomy import ALONG, FINGERS, FRONT, OUTER, PALM, THUMB, arm, body, finger_joints, thumb_joints
 from plethos.demo.build import Build
+from plethos.demo.foot import TOES, WEBS, leg, toe_joints
 from plethos.demo.implicit import Field, Points, smooth_max
 
 Ring = list[int]
@@ -106,7 +107,7 @@ def _field(build: Build, name: str) -> Callable[[Points], Field]:
     limb = body(build, *_AGAINST[name])
     if name != "foot":
         return limb
-    return lambda points: smooth_max(limb(points), -points[:, 1], 0.5)
+    return lambda points: smooth_max(limb(points), build.sole - points[:, 1], 0.5)
 
 
 def _first_exit(starts: Points, directions: Points, inside: Callable[[Points], Field]) -> Points:
@@ -230,13 +231,13 @@ def _arm_and_hand(half: _Half, torso: list[Ring]) -> None:
         stations = ((0, 0.72), (1, 0.35), (2, 0.15), (2, 0.86))
         sizes = [finger[4] * (1.12, 1.08, 1.0, 0.55)[k] for k in range(4)]
         corners = ((0.8, 0.8), (-0.8, 0.8), (-0.8, -0.8), (0.8, -0.8))
-        _digit(half, finger[0], root, finger_joints(finger), stations, sizes, FRONT, OUTER, corners)
+        _digit(half, f"finger_{finger[0]}", root, finger_joints(finger), stations, sizes, FRONT, OUTER, corners)
     root = [palm[0][2], palm[0][3], palm[1][3], palm[1][2]]
     stations = ((0, 0.86), (1, 0.40), (2, 0.15), (2, 0.92))
     radii = [THUMB[b][3] * (1 - t) + THUMB[b + 1][3] * t for b, t in stations]
     sizes = [r * (1.0, 1.05, 1.0, 0.55)[k] for k, r in enumerate(radii)]
     corners = ((-0.8, 0.8), (-0.8, -0.8), (0.8, -0.8), (0.8, 0.8))
-    _digit(half, "thumb", root, thumb_joints(), stations, sizes, ALONG, OUTER, corners)
+    _digit(half, "finger_thumb", root, thumb_joints(), stations, sizes, ALONG, OUTER, corners)
 
 
 def _digit(
@@ -250,7 +251,7 @@ def _digit(
     up: NDArray[np.float64],
     corners: Sequence[tuple[float, float]],
 ) -> None:
-    """A square tube along a finger, closed at its tip."""
+    """A square tube along a finger or toe, closed at its tip; `name` is its part."""
     for row, ((bone, t), size) in enumerate(zip(stations, sizes, strict=True)):
         along = joints[bone + 1] - joints[bone]
         centre = joints[bone] + along * t
@@ -259,7 +260,7 @@ def _digit(
         across /= np.linalg.norm(across)
         out = np.cross(along, across)
         out = out if out @ up > 0 else -out
-        ring = [half.vertex(centre + (across * a + out * b) * size, f"finger_{name}") for a, b in corners]
+        ring = [half.vertex(centre + (across * a + out * b) * size, name) for a, b in corners]
         half.grid |= {number: (float(row), np.nan) for number in ring}
         previous = half.bridge(previous, ring)
     half.quad(*previous)
@@ -277,16 +278,19 @@ def _leg_and_foot(half: _Half, previous: Ring) -> None:
         ring = half.ring("leg", "leg", leg(10.2, y, z), (0, fore * 0.06, 1.0), (1, side * 0.07, 0), angles)
         half.grid |= {number: (float(k), np.nan) for number in ring}
         previous = half.bridge(previous, ring)
-    # The foot is the leg's tube turned by 90 degrees: front z and y, back z and y, x, how far it splays.
-    for row, (zf, yf, zb, yb, x, splay) in enumerate((
-        (2.8, 10.6, -6.8, 8.6, 10.4, 0), (5.2, 8.4, -8.4, 3.2, 10.4, 0), (8.4, 6.4, -4.6, -0.3, 10.6, -0.05),
-        (11.8, 4.4, 4.6, -0.3, 11.1, -0.22), (14.6, 3.2, 11.6, -0.3, 11.3, -0.38),
-    )):  # fmt: skip
-        front, back = leg(x, yf, zf), leg(x, yb, zb)
-        ring = half.ring("foot", "foot", (front + back) / 2, front - back, (1.0, 0, splay), angles)
+    # The foot is the leg's tube turned by 90 degrees.
+    bare = half.build.feet == "bare"
+    for row, (zf, yf, zb, yb, x, splay) in enumerate((*_ANKLE, *(_BALL if bare else _SHOE))):
+        front, back = leg(x, yf + half.build.sole, zf), leg(x, yb + half.build.sole, zb)
+        twist = 4.5 * (row + 1) if bare else 0.0  # so that toes leave from between the columns
+        turned = [angle + twist for angle in angles]
+        ring = half.ring("foot", "foot", (front + back) / 2, front - back, (1.0, 0, splay), turned)
         half.grid |= {number: (float(row), np.nan) for number in ring}
         previous = half.bridge(previous, ring)
     half.cast("foot")
+    if bare:
+        _toes(half, previous)
+        return
     # A ring is shrunk before it closes, so that the tip stays round.
     places = np.array([half.places[i] for i in previous])
     middle = places.mean(0)
@@ -296,6 +300,42 @@ def _leg_and_foot(half: _Half, previous: Ring) -> None:
     centre = half.vertex(leg(11.0, 1.4, 16.2), "foot")
     for i in (1, 3, 5, 7):
         half.quad(tip[i - 1], tip[i], tip[(i + 1) % 8], centre)
+
+
+# Rows of the foot: front z and y, back z and y, x, splay. The ball ends where the toes begin.
+_ANKLE = ((2.8, 10.6, -6.8, 8.6, 10.4, 0), (5.2, 8.4, -8.4, 3.2, 10.4, 0))
+_SHOE = ((8.4, 6.4, -4.6, -0.3, 10.6, -0.05), (11.8, 4.4, 4.6, -0.3, 11.1, -0.22), (14.6, 3.2, 11.6, -0.3, 11.3, -0.38))
+_BALL = ((7.6, 6.4, -4.6, -0.3, 10.6, -0.05), (9.2, 4.6, 3.4, -0.3, 11.1, -0.2), (10.4, 3.2, 9.2, -0.3, 11.5, -0.34))
+
+
+def _toes(half: _Half, ring: Ring) -> None:
+    """Five toes on a ring of eight: of its three edges above and below, the middle one becomes three."""
+    z = np.interp(WEBS, [t[0] for t in TOES], [t[1] for t in TOES]) - [0.9, 0.5, 0.4, 0.4, 0.4, 0.9]
+    above = [
+        half.vertex(leg(x, h, at), "foot") for x, h, at in zip(WEBS, (2.4, 2.6, 2.2, 2.0, 1.8, 1.5), z, strict=True)
+    ]
+    below = [half.vertex(leg(x, 0.3, at), "foot") for x, at in zip(WEBS, z, strict=True)]
+    for toes, (a, b, c, d) in ((above, (6, 7, 0, 1)), (below, (5, 4, 3, 2))):
+        half.bridge([ring[a], ring[b]], toes[:2], closed=False)
+        half.bridge([ring[c], ring[d]], toes[4:], closed=False)
+        left, right = (np.array(half.places[ring[n]]) for n in (b, c))
+        ends = [np.array(half.places[toes[n]]) for n in (2, 3)]
+        inner = [
+            half.vertex(0.5 * (from_ + to) - [half.build.stance, 0, 0], "foot")
+            for from_, to in ((0.62 * left + 0.38 * right, ends[0]), (0.38 * left + 0.62 * right, ends[1]))
+        ]
+        half.quad(ring[b], ring[c], inner[1], inner[0])
+        half.quad(ring[b], inner[0], toes[2], toes[1])
+        half.quad(inner[0], inner[1], toes[3], toes[2])
+        half.quad(inner[1], ring[c], toes[4], toes[3])
+    half.quad(ring[1], ring[2], below[5], above[5])
+    half.quad(ring[5], ring[6], above[0], below[0])
+    for n, toe in enumerate(TOES):
+        root = [above[n], above[n + 1], below[n + 1], below[n]]
+        sizes = [toe[3] * s for s in (1.0, 0.95, 0.6)]
+        corners = ((-0.8, 0.8), (0.8, 0.8), (0.8, -0.8), (-0.8, -0.8))
+        stations = ((0, 0.35), (1, 0.0), (1, 0.8))
+        _digit(half, "foot", root, toe_joints(toe), stations, sizes, *np.eye(3)[:2], corners)
 
 
 def _mirrored(half: _Half) -> Cage:

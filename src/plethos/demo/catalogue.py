@@ -14,10 +14,10 @@ from plethos.core.formats import gltf_file
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
-from plethos.demo.build import FERRY_COOK, LOCK_KEEPER
+from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
 from plethos.demo.figure_file import Figure, build_file
 from plethos.demo.mend import ROLL, Mend, mended
-from plethos.demo.wardrobe import AUBURN, BROWS, ferry_cook_wears, lock_diver_wears, lock_keeper_wears
+from plethos.demo.wardrobe import ferry_cook_wears, lock_diver_wears, lock_keeper_wears
 
 FILES = Path(__file__).with_name("files")
 
@@ -43,7 +43,7 @@ CHEST = Mend("chest", 28, "chest bent forward", rounds=4, full=0.99, sides=())
 HEAD = Mend("head", 38, "head bent forward", rounds=4, full=0.99, sides=())
 BELLY = Mend("spine_2", 38, "belly folded", rounds=6, full=0.99, sides=())
 
-_KEEPER = Figure(LOCK_KEEPER, lock_keeper_wears, BROWS)
+_KEEPER = Figure(LOCK_KEEPER, lock_keeper_wears)
 
 
 @dataclass(frozen=True)
@@ -83,11 +83,11 @@ DEMOS: dict[str, Demo] = {
     "lock-keeper-bare": Demo("Lock keeper, bare", "Nothing done yet: for learning.", _KEEPER),
     "lock-diver": Demo(
         "Lock diver", "Rigid plates on shoulders and thighs, for clipping work.",
-        Figure(LOCK_KEEPER, lock_diver_wears, BROWS),
+        Figure(LOCK_DIVER, lock_diver_wears),
     ),
     "ferry-cook": Demo(
         "Ferry cook", "Another body: shorter, heavier; nothing done yet.",
-        Figure(FERRY_COOK, ferry_cook_wears, AUBURN),
+        Figure(FERRY_COOK, ferry_cook_wears),
     ),
 }  # fmt: skip
 

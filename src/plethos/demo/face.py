@@ -112,10 +112,10 @@ def _disc(place: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def _eye() -> list[Layer]:
     def almond(place: NDArray[np.float64], radius: float, grow: float) -> Points:
-        """On a sphere about the eye: higher above than below, drawn out to the corners."""
+        """On a sphere about the eye: the upper lid over half of the iris, the lower at its edge."""
         u = _disc(place)
-        x = 1.78 * u[:, 0] * grow
-        y = np.where(u[:, 1] > 0, 0.98, 0.92) * u[:, 1] * grow + 0.12 * u[:, 0]
+        x = 1.66 * u[:, 0] * grow
+        y = np.where(u[:, 1] > 0, 0.52, 0.80) * u[:, 1] * grow + 0.06 * u[:, 0] - 0.04
         return EYE + np.stack([x, y, np.sqrt(np.maximum(radius**2 - x * x - y * y, 0.05))], axis=1)
 
     def behind(place: NDArray[np.float64], radius: float, polar: float) -> Points:
@@ -127,8 +127,8 @@ def _eye() -> list[Layer]:
         return np.asarray(EYE + radius * out)
 
     return [
-        lambda place, _: almond(place, EYEBALL + LID + 0.08, 1.0),
-        lambda place, _: almond(place, EYEBALL + ROOM + 0.2, 0.95),
+        lambda place, _: almond(place, EYEBALL + LID + 0.16, 1.0),
+        lambda place, _: almond(place, EYEBALL + ROOM + 0.3, 0.82),
         lambda place, _: behind(place, EYEBALL + ROOM + 0.62, 82),
         lambda place, _: behind(place, EYEBALL + ROOM + 0.75, 120),
     ]
@@ -136,9 +136,9 @@ def _eye() -> list[Layer]:
 
 def _mouth(field: Callable[[Points], Field]) -> list[Layer]:
     def line(place: NDArray[np.float64]) -> Points:
-        """The lips, nearly closed and a little smiling, drawn onto the face."""
+        """The lips, closed and a little smiling, drawn onto the face."""
         u = place[:, 1]
-        out = np.stack([MOUTH_WIDTH * u, MOUTH + 0.34 * u**2 + 0.07 * place[:, 0], np.full(len(u), 8.5)], axis=1)
+        out = np.stack([MOUTH_WIDTH * u, MOUTH + 0.42 * u**2 + 0.008 * place[:, 0], np.full(len(u), 8.5)], axis=1)
         for _ in range(12):
             value, gradient = value_and_gradient(field, out)
             out[:, 2] -= np.clip(value / np.maximum(gradient[:, 2], 0.3), -1, 1)
@@ -153,8 +153,9 @@ def _mouth(field: Callable[[Points], Field]) -> list[Layer]:
 
     return [
         lambda place, _: line(place) - [0, 0, 0.12],
-        lambda place, _: inner(place, 0.75, 0.12, 1.0),
-        lambda place, _: inner(place, 1.2, 2.1, 1.05),
+        lambda place, _: inner(place, 0.45, 0.012, 1.0),
+        lambda place, _: inner(place, 0.85, 0.02, 1.0),
+        lambda place, _: inner(place, 1.25, 2.1, 1.05),
         lambda place, _: inner(place, 6.0, 2.1, 0.9),
     ]
 

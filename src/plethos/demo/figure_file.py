@@ -19,7 +19,7 @@ from plethos.demo.build import Build
 from plethos.demo.cage import Cage, build_cage
 from plethos.demo.clips import DemoClip, demo_clips
 from plethos.demo.joints import DemoJoint, demo_joints
-from plethos.demo.pieces import Colour, Piece
+from plethos.demo.pieces import Piece
 from plethos.demo.quads import triangles_of
 from plethos.demo.refine import refine
 from plethos.demo.skin import piece_weights, skin_weights
@@ -38,13 +38,10 @@ class Figure:
         The body type.
     wears
         Makes its pieces.
-    brows
-        Colour of its brows.
     """
 
     build: Build
     wears: Callable[[Cage, Body], list[Piece]]
-    brows: Colour
 
 
 @cache
@@ -59,7 +56,7 @@ def build_file(figure: Figure) -> GltfFile:
     joints = demo_joints(build)
     weights = skin_weights(cage, triangles_of(cage.quads), joints)
     builder = GltfBuilder(GltfFile({"asset": {"version": "2.0", "generator": "plethos demo"}}, ()))
-    skin = Piece("body", cage.points, cage.quads, complexion(cage, figure.brows))
+    skin = Piece("body", cage.points, cage.quads, complexion(cage, build))
     meshes = [_add_part(builder, build, skin, weights)]
     for piece in figure.wears(cage, body(build)):
         meshes.append(_add_part(builder, build, piece, piece_weights(piece, weights, joints)))

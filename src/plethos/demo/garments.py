@@ -79,7 +79,7 @@ def cover(
     for _ in range(12):
         away = np.where(on_rim, 1.0, average @ away)
     gap = cloth.gap + cloth.puff * (1 - away)
-    points = cage.points[body_of] + normals * gap[:, None]
+    points = _even_hems(cage.points[body_of], along, average, on_rim) + normals * gap[:, None]
 
     def settle(rounds: int) -> None:
         nonlocal points
@@ -94,7 +94,7 @@ def cover(
         _, crossing = crossing_vertices([(points, quads), *others])
         if not crossing.any():
             break
-        near = np.minimum(1, crossing + average @ crossing.astype(float))
+        near = _spread(crossing, average)
         gap = gap + 0.12 * near
         points = points + 0.12 * near[:, None] * normals
         settle(1)
@@ -105,9 +105,31 @@ def cover(
         _, crossing = crossing_vertices([(points, quads), *others])
         if not crossing.any():
             break
-        points = points + 0.1 * crossing[:, None] * away_from_body
+        points = points + 0.1 * _spread(crossing, neighbour_average(quads, len(points)))[:, None] * away_from_body
     points = uncrossed(points, quads)
     return Piece(name, points, quads, plain(len(points), colour), joint, None if joint else body_of)
+
+
+def _even_hems(points: Points, along, average, on_rim: NDArray[np.bool_]) -> Points:  # type: ignore[no-untyped-def]
+    """Points whose hems no longer step from one loop of the body to the next.
+
+    Smoothed along the hem without shrinking it (Taubin 1995), then what lies within follows.
+    """
+    points = points.copy()
+    for _ in range(40):
+        for share in (0.5, -0.53):
+            points = np.where(on_rim[:, None], points + share * (along @ points - points), points)
+    for _ in range(10):
+        points = np.where(on_rim[:, None], points, 0.5 * (points + average @ points))
+    return points
+
+
+def _spread(where: NDArray[np.bool_], average) -> NDArray[np.float64]:  # type: ignore[no-untyped-def]
+    """1 there, less around it: cloth that gives way at one vertex only gets a dent."""
+    near = where.astype(float)
+    for _ in range(6):
+        near = np.maximum(near, average @ near)
+    return near
 
 
 def _pushed(points: Points, field: Callable[[Points], Field], gap: NDArray[np.float64]) -> Points:

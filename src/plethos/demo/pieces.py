@@ -86,8 +86,8 @@ def eyeballs() -> list[Piece]:
 
 def teeth() -> list[Piece]:
     """An upper and a lower row on an arch behind the lips."""
-    turns = np.radians(np.linspace(-72, 72, 25))
-    centre = np.stack([1.85 * np.sin(turns), np.zeros(25), 4.8 + 2.5 * np.cos(turns)], axis=1)
+    turns = np.radians(np.linspace(-60, 60, 25))
+    centre = np.stack([1.8 * np.sin(turns), np.zeros(25), 4.6 + 2.5 * np.cos(turns)], axis=1)
     out = np.stack([np.sin(turns), np.zeros(25), np.cos(turns)], axis=1)
     up = np.array([0, 1.0, 0])
     # Rounded section, thicker at the root; between two teeth the edge draws back a little.
@@ -111,10 +111,10 @@ def teeth() -> list[Piece]:
 
 def brim() -> Piece:
     """The stiff brim of a cap, over the brow."""
-    turns = np.radians(np.linspace(-68, 68, 21))
+    turns = np.radians(np.linspace(-56, 56, 21))
     inner = np.stack([10.3 * np.sin(turns), 174.2 - 1.1 * np.cos(turns), 12.35 * np.cos(turns) - 0.4], axis=1)
-    reach = np.maximum(np.cos(turns * 1.25), 0.02)[:, None]
-    outer = inner + reach * np.stack([0.8 * np.sin(turns), np.full(21, -1.4), 4.2 * np.ones(21)], axis=1)
+    reach = np.maximum(np.cos(turns * 1.55), 0.02)[:, None]
+    outer = inner + reach * np.stack([0.8 * np.sin(turns), np.full(21, -1.7), 3.9 * np.ones(21)], axis=1)
     up = np.array([0, 0.22, 0.03])
     rings = [
         np.array([a - up, m - up + [0, 0.35, 0], b - up * 0.6, b + up * 0.6, m + up + [0, 0.35, 0], a + up])

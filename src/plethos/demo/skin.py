@@ -60,7 +60,7 @@ def piece_weights(piece: Piece, body: NDArray[np.float64], joints: list[DemoJoin
         weights[:, [j.name for j in joints].index(piece.joint)] = 1
         return weights
     weights, average = body[piece.body], neighbour_average(piece.quads, len(piece.points))
-    for _ in range(4):
+    for _ in range(12):
         weights = 0.5 * (weights + average @ weights)
     return weights
 
