@@ -149,6 +149,32 @@ class InTheBrowser(BrowserCase):
         again = read_character(parse(delivered), "Fox")
         self.assertEqual(again.rules.remedies[0].name, remedy["name"])
 
+    def test_a_first_mend_is_solved_turned_down_kept_and_undone(self):
+        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        page = self.page
+        self.open(f"/characters/{mine}")
+        self.choose_joint("Left forearm")
+        self.bend(120)
+        page.get_by_role("button", name="Solve a first mend").click()
+        page.get_by_text("stretched").wait_for()
+        whole = self.state(mine)["sculpt"]["mend"]
+        self.assertEqual((whole["joint"], whole["contacts"]), ("left_forearm", 0))
+        slider = page.get_by_role("slider", name="How much of the lost volume is given back")
+        slider.focus()
+        slider.press("PageDown")
+        self.until(lambda: self.state(mine)["sculpt"]["mend"]["give_back"] < 1)
+        self.assertLess(self.state(mine)["sculpt"]["mend"]["volume"], whole["volume"])
+        page.get_by_role("button", name="Keep", exact=True).click()
+        page.get_by_role("button", name="Fit to the volume").click()
+        page.get_by_text("Keeps the volume within").wait_for()
+        page.get_by_role("button", name="Keep and tie").click()
+        self.until(lambda: len(self.state(mine)["remedies"]) == 1)
+        remedy = self.state(mine)["remedies"][0]
+        self.assertLessEqual(len(remedy["trigger"]["knots"]), 5)
+        self.until(lambda: page.text_content("table.measures [data-volume]").startswith("9"))
+        page.keyboard.press("Control+z")
+        self.until(lambda: not self.state(mine)["remedies"])
+
     def test_a_pen_presses_the_brush(self):
         tube = self.server.app.state.bench.bring_in("Tube", tube_file().pack())
         address = f"{self.server.address}/api/characters/{tube}/sculpt"

@@ -2,7 +2,7 @@
 import createClient from 'openapi-fetch'
 import type { components, paths } from './schema'
 
-type Schemas = components['schemas']
+export type Schemas = components['schemas']
 export type CharacterState = Schemas['CharacterState']
 export type FigureInfo = Schemas['FigureInfo']
 export type JointInfo = Schemas['JointInfo']
@@ -106,6 +106,12 @@ export const api = {
         body: { pose, remedy_id: remedy },
       }),
     ),
+  firstMend: (id: string, body: Schemas['FirstMendBody']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/sculpt/first-mend', { params: at(id), body })),
+  fitSculpt: (id: string, trigger: HingeTrigger): Promise<Schemas['FittedResponse']> =>
+    unwrap(http.POST('/api/characters/{character_id}/sculpt/fit', { params: at(id), body: trigger })),
+  fitRemedy: (id: string, remedy: string, trigger: HingeTrigger): Promise<Schemas['FittedResponse']> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/fit', { params: remedyAt(id, remedy), body: trigger })),
   proposal: (id: string): Promise<HingeTrigger> =>
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
   keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>

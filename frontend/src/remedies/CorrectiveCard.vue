@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The card of a corrective: what switches it on, its targets, how well it comes back. */
 import { computed } from 'vue'
-import { api, type RemedyCard, type TriggerRule } from '@/api/client'
+import { api, type HingeTrigger, type RemedyCard, type TriggerRule } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { say, useCharacter } from '@/workbench/character'
 import { hingeOf, useMending } from '@/workbench/mending'
@@ -49,7 +49,7 @@ async function tieHere(): Promise<void> {
       <p v-if="remedy.targets.length > 1" class="sentence">In-betweens at <b>{{ remedy.targets.slice(0, -1).map((t) => `${Math.round(t.at * 100)} %`).join(', ') }}</b>.</p>
     </template>
     <template #does><el-button size="small" :disabled="locked" @click="mending.beginSculpt(remedy.id)">Sculpt</el-button></template>
-    <template #edits><component :is="editor" v-if="editor && remedy.trigger" :trigger="remedy.trigger" @change="change" /></template>
+    <template #edits><component :is="editor" v-if="editor && remedy.trigger" :trigger="remedy.trigger" :fit="(trigger: HingeTrigger) => api.fitRemedy(character.id, remedy.id, trigger)" @change="change" /></template>
     <template #numbers>
       <dl>
         <dt>Vertices moved</dt><dd class="num">{{ remedy.report.moved }}</dd>

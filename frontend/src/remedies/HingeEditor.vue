@@ -1,12 +1,16 @@
 <script setup lang="ts">
 /** A hinge trigger as fields: joint, axis, start, end, sign, preset. */
-import { computed } from 'vue'
-import { api, type Axis, type HingeTrigger, type Knot, type Preset } from '@/api/client'
+import { computed, ref } from 'vue'
+import { api, type Axis, type HingeTrigger, type Knot, type Preset, type Schemas } from '@/api/client'
 import { axisName, sameAxis } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
 import { say, useCharacter } from '@/workbench/character'
 
-const props = defineProps<{ trigger: HingeTrigger }>()
+const props = defineProps<{
+  trigger: HingeTrigger
+  /** Finds the response that keeps the volume; without it the button is not there. */
+  fit?: (trigger: HingeTrigger) => Promise<Schemas['FittedResponse']>
+}>()
 const emit = defineEmits<{ change: [trigger: HingeTrigger] }>()
 const character = useCharacter()
 const presets: Preset[] = ['linear', 'ease', 'early', 'late']
@@ -57,6 +61,25 @@ async function preset(name: Preset): Promise<void> {
     say(error)
   }
 }
+
+const fitting = ref(false)
+/** What the fitted response comes to, as long as it is the one that is shown. */
+const told = ref<{ knots: string; sentence: string } | null>(null)
+const shown = computed(() => (told.value?.knots === JSON.stringify(props.trigger.knots) ? told.value.sentence : ''))
+async function fitToVolume(): Promise<void> {
+  fitting.value = true
+  try {
+    const fitted = await props.fit!(props.trigger)
+    emit('change', fitted.trigger)
+    const within = `Keeps the volume within ${fitted.worst.toFixed(1)} % all the way; before it was up to ${fitted.worst_before.toFixed(1)} % off.`
+    const between = fitted.between_deg == null ? '' : ` One shape is not enough: sculpt an in-between at ${Math.round(fitted.between_deg)}°.`
+    told.value = { knots: JSON.stringify(fitted.trigger.knots), sentence: within + between }
+  } catch (error) {
+    say(error)
+  } finally {
+    fitting.value = false
+  }
+}
 </script>
 
 <template>
@@ -77,8 +100,10 @@ async function preset(name: Preset): Promise<void> {
     </label>
     <div class="row">
       <el-button v-for="p in presets" :key="p" size="small" @click="preset(p)">{{ p }}</el-button>
+      <el-button v-if="fit" size="small" :loading="fitting" title="The curve that keeps the volume all the way" @click="fitToVolume">Fit to the volume</el-button>
       <el-button size="small" title="For the joint's other direction" @click="stretch(-start, -end)">Flip sign</el-button>
     </div>
+    <p v-if="shown" class="told" role="status">{{ shown }}</p>
     <details>
       <summary>Knots</summary>
       <div v-for="(k, index) in trigger.knots" :key="index" class="knot">
@@ -98,6 +123,7 @@ label { display: grid; gap: 1px; min-width: 0; }
 .el-input-number { width: 100%; }
 details { grid-column: 1 / -1; }
 summary { cursor: pointer; }
+.told { grid-column: 1 / -1; color: var(--accent); font-size: 12px; }
 .knot { display: grid; grid-template-columns: 1fr 10px 1fr 30px; gap: 4px; align-items: center; margin: 3px 0; }
 .row { grid-column: 1 / -1; display: flex; gap: 4px; flex-wrap: wrap; }
 .row .el-button { margin: 0; padding: 4px 7px; }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** What acts on the chosen joint, and where a new corrective begins. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
@@ -16,6 +16,13 @@ const looks = useLook()
 const mending = useMending()
 /** The remedy that acts alone though its card is not shown here. */
 const aloneElsewhere = computed(() => mending.elsewhere.find((r) => r.id === looks.alone))
+
+const solving = ref(false)
+async function solve(): Promise<void> {
+  solving.value = true
+  await mending.solveFirst()
+  solving.value = false
+}
 </script>
 
 <template>
@@ -33,6 +40,7 @@ const aloneElsewhere = computed(() => mending.elsewhere.find((r) => r.id === loo
     </p>
     <div v-if="!character.sculpting && character.state?.bound" class="add">
       <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">Sculpt a corrective here</el-button>
+      <el-button :disabled="posing.atRest" :loading="solving" title="The program gives back what volume is lost here; you look, then keep, sculpt on or drop" @click="solve">Solve a first mend</el-button>
       <p v-if="posing.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>
     <template v-if="mending.untied.length">
@@ -50,5 +58,7 @@ header { display: flex; justify-content: space-between; align-items: baseline; }
 h2 { font-size: 14px; }
 .empty, .hint { font-size: 12.5px; margin-top: 8px; }
 .warn { color: var(--warn); font-size: 12.5px; margin-top: 8px; }
-.add { margin-top: 12px; }
+.add { display: flex; flex-wrap: wrap; gap: 6px; margin-top: 12px; }
+.add .el-button { margin: 0; }
+.add .hint { flex-basis: 100%; margin: 0; }
 </style>

@@ -3,6 +3,7 @@
 import { ref } from 'vue'
 import { api, type HingeTrigger } from '@/api/client'
 import { plainName } from '@/workbench/angles'
+import FirstMend from './FirstMend.vue'
 import HingeEditor from '@/remedies/HingeEditor.vue'
 import { say, useCharacter } from '@/workbench/character'
 import { useMending } from '@/workbench/mending'
@@ -19,7 +20,9 @@ async function keep(): Promise<void> {
     return
   }
   try {
-    proposal.value = await api.proposal(character.id)
+    const proposed = await api.proposal(character.id)
+    // What was solved for its volume comes with the curve that keeps it on the way.
+    proposal.value = character.sculpting?.mend ? await api.fitSculpt(character.id, proposed).then((f) => f.trigger, () => proposed) : proposed
     name.value ||= `${plainName(proposal.value.joint)} at ${Math.round(proposal.value.end_deg ?? 0)}°`
   } catch (error) {
     say(error)
@@ -39,6 +42,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
     <h2>Sculpting in the pose</h2>
     <template v-if="!proposal">
       <p class="muted">{{ character.sculpting?.strokes === 1 ? "1 stroke, saved." : `${character.sculpting?.strokes ?? 0} strokes, each one saved.` }} The pose is held until you keep or drop.</p>
+      <FirstMend />
       <p v-if="character.sculpting?.hint" class="hint" role="status">{{ character.sculpting.hint }}</p>
       <div class="row">
         <el-button type="primary" :disabled="!character.sculpting?.strokes" @click="keep">Keep</el-button>
@@ -48,7 +52,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
     <template v-else>
       <label>Name <el-input v-model="name" size="small" maxlength="120" aria-label="Name of the corrective" /></label>
       <p class="muted">The pose suggests this trigger:</p>
-      <HingeEditor :trigger="proposal" @change="proposal = $event" />
+      <HingeEditor :trigger="proposal" :fit="(trigger: HingeTrigger) => api.fitSculpt(character.id, trigger)" @change="proposal = $event" />
       <div class="row">
         <el-button type="primary" @click="finish(proposal)">Keep and tie</el-button>
         <el-button @click="finish(null)">Keep untied</el-button>

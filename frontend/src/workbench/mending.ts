@@ -58,6 +58,13 @@ export const useMending = defineStore('mending', () => {
     await character.edit((c) => api.beginSculpt(c, posing.pose, id))
   }
 
+  /** Let the program solve a corrective for this pose; it is shown as a sculpt, to be kept or dropped. */
+  async function solveFirst(giveBack = 1): Promise<void> {
+    const pose = character.sculpting ? null : posing.pose
+    const joint = character.sculpting?.mend?.joint ?? (posing.chosen && Math.abs(posing.angle) >= 1 ? posing.chosen : null)
+    await character.edit((c) => api.firstMend(c, { pose, joint, give_back: giveBack, most_stretch: 1.4 }))
+  }
+
   watch(() => posing.chosen, (name) => {
     if (remedy.value && !remedy.value.joints.includes(name)) chosenRemedy.value = null
   }, { flush: 'sync' })
@@ -65,5 +72,5 @@ export const useMending = defineStore('mending', () => {
     if (chosenRemedy.value && !now?.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
   }, { flush: 'sync' })
 
-  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, beginSculpt }
+  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, beginSculpt, solveFirst }
 })

@@ -40,12 +40,15 @@ class SculptNote:
         Hash of the sparse offsets from the start of the session; None before the first stroke.
     strokes
         How many strokes there were.
+    mend
+        What was asked of the last first mend, and what came of it; None = none was solved.
     """
 
     remedy_id: str | None
     pose: dict[str, Any]
     offsets: str | None = None
     strokes: int = 0
+    mend: dict[str, Any] | None = None
 
 
 def describe(

@@ -6,11 +6,20 @@ from typing import Any
 
 from fastapi import APIRouter
 
-from plethos.service import edits, helping
+from plethos.service import edits, helping, proposing
 from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState
-from plethos.web.schemas.rules import DialRule, GroupChange, MakeHelper, RemedyRule, RulesBody, Tie, TriggerRule
-from plethos.web.states import character_state
+from plethos.web.schemas.character import CharacterState, FittedResponse
+from plethos.web.schemas.rules import (
+    DialRule,
+    GroupChange,
+    HingeTriggerRule,
+    MakeHelper,
+    RemedyRule,
+    RulesBody,
+    Tie,
+    TriggerRule,
+)
+from plethos.web.states import character_state, fitted_info
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["rules"])
 
@@ -75,6 +84,14 @@ def make_helper(bench: Bench, character_id: str, body: MakeHelper) -> CharacterS
 def tie(bench: Bench, character_id: str, remedy_id: str, body: Tie) -> CharacterState:
     """Tie a remedy to any value, or untie it."""
     return character_state(edits.tie(bench, character_id, remedy_id, body.value))
+
+
+@router.post("/remedies/{remedy_id}/fit")
+def fit(bench: Bench, character_id: str, remedy_id: str, body: HingeTriggerRule | None = None) -> FittedResponse:
+    """The response of a corrective that keeps the volume all the way; nothing is changed."""
+    version = bench.open(character_id).version
+    rule = body.model_dump(exclude_none=True) if body else None
+    return fitted_info(version, proposing.fit_remedy(version, remedy_id, rule))
 
 
 @router.post("/remedies/{remedy_id}/twin")

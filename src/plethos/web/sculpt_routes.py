@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from plethos.service import sculpting
+from plethos.service import proposing, sculpting
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState, SculptBegin, SculptKeep
+from plethos.web.schemas.character import CharacterState, FirstMendBody, FittedResponse, SculptBegin, SculptKeep
 from plethos.web.schemas.rules import HingeTriggerRule
-from plethos.web.states import character_state
+from plethos.web.states import character_state, fitted_info
 
 router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt"])
 
@@ -19,6 +19,21 @@ def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
     """Hold the skin in a pose and begin to sculpt."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
     return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id))
+
+
+@router.post("/first-mend")
+def first_mend(bench: Bench, character_id: str, body: FirstMendBody) -> CharacterState:
+    """Solve a corrective for the held pose, as a sculpt in progress."""
+    pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
+    made = proposing.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
+    return character_state(made)
+
+
+@router.post("/fit")
+def fit(bench: Bench, character_id: str, body: HingeTriggerRule) -> FittedResponse:
+    """The response that keeps the volume all the way to the held pose."""
+    version = bench.open(character_id).version
+    return fitted_info(version, proposing.fit(version, body.model_dump(exclude_none=True)))
 
 
 @router.get("/proposal")

@@ -13,6 +13,7 @@ from plethos.core.character import Character
 from plethos.core.joints.ranges import suggested
 from plethos.core.mesh import Mesh, Triangles
 from plethos.core.posture import lies_on_its_back
+from plethos.core.propose.response import Fitted
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.rules import Rules
 from plethos.core.topology import extent
@@ -30,8 +31,10 @@ from plethos.web.schemas.character import (
     CharacterState,
     ClipInfo,
     FigureInfo,
+    FittedResponse,
     JointInfo,
     LibraryEntry,
+    MendInfo,
     PartInfo,
     RemedyCard,
     SculptState,
@@ -40,7 +43,7 @@ from plethos.web.schemas.character import (
 )
 from plethos.web.schemas.common import PoseBody
 from plethos.web.schemas.live import JobMessage
-from plethos.web.schemas.rules import DialRule, GroupRule, TriggerRule, ValueInfo
+from plethos.web.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
 
 
 def character_state(version: Version) -> CharacterState:
@@ -51,8 +54,9 @@ def character_state(version: Version) -> CharacterState:
     if version.sculpt is not None:
         note = version.sculpt.note
         sculpt = SculptState(
-            remedy_id=note.remedy_id, pose=_held_pose(note.pose), strokes=note.strokes, hint=far_from_turned(version)
-        )
+            remedy_id=note.remedy_id, pose=_held_pose(note.pose), strokes=note.strokes, hint=far_from_turned(version),
+            mend=MendInfo(**note.mend) if note.mend else None,
+        )  # fmt: skip
     return CharacterState(
         id=revision.character_id,
         name=revision.name,
@@ -117,6 +121,17 @@ def _values(rules: Rules) -> list[ValueInfo]:
             name = poses.get(value) or rules.label(trigger)
             out.append(ValueInfo(id=value, name=name, kind=trigger.kind))
     return out
+
+
+def fitted_info(version: Version, fitted: Fitted) -> FittedResponse:
+    """A fitted response as the page reads it."""
+    between = fitted.between
+    return FittedResponse(
+        trigger=HingeTriggerRule(**fitted.trigger.to_document(version.character.skeleton)),
+        worst_before=fitted.worst_before,
+        worst=fitted.worst,
+        between_deg=None if between is None else math.degrees(between),
+    )
 
 
 def figure_info(version: Version) -> FigureInfo:

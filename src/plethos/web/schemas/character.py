@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.common import Axis, PoseBody, Schema
-from plethos.web.schemas.rules import DialRule, GroupRule, TriggerRule, ValueInfo
+from plethos.web.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
 
 
 class PresetRequest(Schema):
@@ -60,12 +60,28 @@ class RemedyCard(BaseModel):
     targets: list[TargetInfo]
 
 
+class MendInfo(BaseModel):
+    """A first mend as it was solved."""
+
+    joint: str
+    strokes: int = Field(description="How many strokes there were with it.")
+    give_back: float
+    most_stretch: float
+    given_back: float = Field(description="Less than asked for where the stretch was capped.")
+    volume_before: float
+    volume: float
+    stretch: float
+    contacts_before: int
+    contacts: int
+
+
 class SculptState(BaseModel):
     """A sculpt in progress."""
 
     remedy_id: str | None
     pose: PoseBody
     strokes: int
+    mend: MendInfo | None = Field(default=None, description="The last first mend that was solved in it.")
     hint: str | None = Field(default=None, description="Says when the strokes lie far from every joint that is turned.")
 
 
@@ -199,6 +215,24 @@ class TriggerChange(Schema):
     """null unties."""
 
     trigger: TriggerRule | None
+
+
+class FirstMendBody(Schema):
+    """A corrective to be solved; the pose is held when no sculpt is in progress yet."""
+
+    pose: PoseBody | None = None
+    joint: str | None = None
+    give_back: float = Field(default=1.0, ge=0, le=1)
+    most_stretch: float = Field(default=1.4, ge=1, le=4)
+
+
+class FittedResponse(BaseModel):
+    """A hinge trigger with its response fitted to the volume."""
+
+    trigger: HingeTriggerRule
+    worst_before: float = Field(description="Percent of volume that the curve before was off at most.")
+    worst: float
+    between_deg: float | None = Field(description="Where one shape is not enough: the angle of an in-between.")
 
 
 class SculptBegin(Schema):

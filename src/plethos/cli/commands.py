@@ -1,95 +1,46 @@
-"""`./plethos cli`: the core for pipelines, without server or database."""
+"""The commands that read, pose, rule, bind and measure."""
 
 from __future__ import annotations
 
 import json
 import math
-import sys
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, Any
 
 import numpy as np
 import typer
 
+from plethos.cli.base import (
+    CallError,
+    In,
+    Out,
+    PoseFile,
+    Without,
+    app,
+    open_character,
+    read_bytes,
+    read_pose,
+    show,
+    write,
+)
 from plethos.core import rotations
 from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError, PlethosError
+from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator, Posed
 from plethos.core.formats import obj, rules
-from plethos.core.formats.files import open_file
-from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
-from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.mesh import Triangles
 from plethos.core.names import free_name
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
-from plethos.core.skeleton import Pose, pose_from_json, pose_to_json
+from plethos.core.skeleton import pose_to_json
 from plethos.core.triggers.hinge import unit_axis
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights
 from plethos.core.weights.table import weights_from_json, weights_to_json
-
-app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, help=__doc__, no_args_is_help=True)
-In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, or a .gltf with its files beside it.")]
-PoseFile = Annotated[Path, typer.Option("--pose", help="pose.json: what is turned away from rest.")]
-Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
-Without = Annotated[bool, typer.Option("--without", help="Leave all remedies out.")]
-
-
-class CallError(PlethosError):
-    """Something about the call itself: a missing file, a wrong option."""
-
-
-def read_bytes(path: Path) -> bytes:
-    """The bytes of a file, or a sentence that says why not."""
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise CallError(f"Cannot read {path}: {error.strerror or error}.") from None
-
-
-def open_character(path: Path) -> tuple[Character, GltfFile]:
-    """Read a character; the files that a .gltf needs are looked for beside it."""
-    data = read_bytes(path)
-    others = {}
-    if data[:4] != b"glTF":
-        try:
-            document = json.loads(data.decode("utf-8-sig"))
-            named = [x.get("uri", "") for kind in ("buffers", "images") for x in document.get(kind, [])]
-        except (ValueError, AttributeError, RecursionError):
-            named = []
-        for uri in named:
-            beside = path.parent / Path(str(uri)).name
-            if uri and not uri.startswith("data:") and beside.is_file():
-                others[beside.name] = read_bytes(beside)
-    file = open_file(path.name, data, others)
-    return read_character(file, path.stem), file
-
-
-def read_pose(character: Character, path: Path) -> Pose:
-    """A pose file; joints and dials have to be the character's."""
-    pose = pose_from_json(character.skeleton, read_bytes(path))
-    for name in pose.dials or ():
-        character.rules.dial(name)
-    return pose
-
-
-def write(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all."""
-    try:
-        partial = path.with_name(f".{path.name}.partial")
-        partial.write_bytes(data)
-        partial.replace(path)
-    except OSError as error:
-        raise CallError(f"Cannot write {path}: {error.strerror or error}.") from None
-
-
-def show(value: object) -> None:
-    print(json.dumps(value, indent=2, ensure_ascii=False))
 
 
 @app.command()
@@ -363,24 +314,3 @@ def demo(
     if out is None:
         raise CallError("Say where to write it: --out FILE.glb.")
     write(out, shipped(name))
-
-
-def main() -> NoReturn:
-    """Run a command; a fault is one sentence on stderr and exit code 2."""
-    try:
-        app(standalone_mode=False)
-    except PlethosError as error:
-        print(error.sentence, file=sys.stderr)
-        sys.exit(2)
-    except (typer.Exit, SystemExit) as stop:
-        sys.exit(getattr(stop, "exit_code", getattr(stop, "code", 0)))
-    except Exception as error:
-        if hasattr(error, "format_message"):
-            print(error.format_message(), file=sys.stderr)
-            sys.exit(2)
-        raise
-    sys.exit(0)
-
-
-if __name__ == "__main__":
-    main()

@@ -1,0 +1,3 @@
+from plethos.cli import main
+
+main()

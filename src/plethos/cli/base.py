@@ -1,0 +1,80 @@
+"""The command line's application, and how files are read and written for it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from plethos.core.character import Character
+from plethos.core.errors import PlethosError
+from plethos.core.formats.files import open_file
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.skeleton import Pose, pose_from_json
+
+HELP = "`./plethos cli`: the core for pipelines, without server or database."
+app = typer.Typer(
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    help="`./plethos cli`: the core for pipelines, without server or database.",
+    no_args_is_help=True,
+)
+In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, or a .gltf with its files beside it.")]
+PoseFile = Annotated[Path, typer.Option("--pose", help="pose.json: what is turned away from rest.")]
+Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
+Without = Annotated[bool, typer.Option("--without", help="Leave all remedies out.")]
+
+
+class CallError(PlethosError):
+    """Something about the call itself: a missing file, a wrong option."""
+
+
+def read_bytes(path: Path) -> bytes:
+    """The bytes of a file, or a sentence that says why not."""
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise CallError(f"Cannot read {path}: {error.strerror or error}.") from None
+
+
+def open_character(path: Path) -> tuple[Character, GltfFile]:
+    """Read a character; the files that a .gltf needs are looked for beside it."""
+    data = read_bytes(path)
+    others = {}
+    if data[:4] != b"glTF":
+        try:
+            document = json.loads(data.decode("utf-8-sig"))
+            named = [x.get("uri", "") for kind in ("buffers", "images") for x in document.get(kind, [])]
+        except (ValueError, AttributeError, RecursionError):
+            named = []
+        for uri in named:
+            beside = path.parent / Path(str(uri)).name
+            if uri and not uri.startswith("data:") and beside.is_file():
+                others[beside.name] = read_bytes(beside)
+    file = open_file(path.name, data, others)
+    return read_character(file, path.stem), file
+
+
+def read_pose(character: Character, path: Path) -> Pose:
+    """A pose file; joints and dials have to be the character's."""
+    pose = pose_from_json(character.skeleton, read_bytes(path))
+    for name in pose.dials or ():
+        character.rules.dial(name)
+    return pose
+
+
+def write(path: Path, data: bytes) -> None:
+    """Write a file whole or not at all."""
+    try:
+        partial = path.with_name(f".{path.name}.partial")
+        partial.write_bytes(data)
+        partial.replace(path)
+    except OSError as error:
+        raise CallError(f"Cannot write {path}: {error.strerror or error}.") from None
+
+
+def show(value: object) -> None:
+    print(json.dumps(value, indent=2, ensure_ascii=False))

@@ -1,0 +1,95 @@
+"""The commands that mend: what is solved for a pose."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any
+
+import typer
+
+from plethos.cli.base import CallError, In, Out, PoseFile, app, open_character, read_pose, show, write
+from plethos.core import rotations
+from plethos.core.bend import BendMeasure
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator
+from plethos.core.formats.gltf_write import write_glb
+from plethos.core.names import free_name
+from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.response import fitted_response
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.triggers.hinge import guess_hinge
+
+
+@app.command()
+def solve(
+    source: In,
+    pose: PoseFile,
+    name: Annotated[str, typer.Option(help="What the corrective is called.")],
+    out: Out,
+    give_back: Annotated[float, typer.Option(min=0, max=1, help="How much of the lost volume.")] = 0.9,
+    stretch: Annotated[float, typer.Option(min=1, help="How much longer an edge may get.")] = 1.4,
+    joint: Annotated[str | None, typer.Option(help="Whose skin; else the joint that is turned furthest.")] = None,
+) -> None:
+    """Solve a first corrective for a pose, tied to the joint with a response that keeps the volume on the way."""
+    character, file = open_character(source)
+    if not name.strip():
+        raise CallError("The corrective needs a name.")
+    held = read_pose(character, pose)
+    number = turned_joints(character, held)[0] if joint is None else character.skeleton.find(joint)
+    posed = Evaluator.of(character).pose(held)
+    mend = FirstMend.of(character, number).solved(posed, give_back, stretch)
+    trigger = guess_hinge(character.skeleton, held, number)
+    label = free_name(name.strip(), {r.name for r in character.rules.remedies})
+    shape, report = solve_corrective(posed, mend.points, label, trigger=trigger)
+    body = Corrective.of(shape, pose_to_json(character.skeleton, held), report.to_json())
+    swing, _ = rotations.swing_twist(held.rotations[number], trigger.axis)
+    fitted = fitted_response(character, body, trigger, held.with_rotation(number, swing))
+    mended = character.with_remedy(Remedy(body, label, by=fitted.trigger.id), fitted.trigger)
+    write(out, write_glb(mended, file))
+    knots = zip(fitted.trigger.response.inputs, fitted.trigger.response.values, strict=True)
+    between = fitted.between
+    show(
+        {
+            "name": label,
+            "joint": character.skeleton.names[number],
+            "axis": list(fitted.trigger.axis),
+            "knots": [{"angle_deg": math.degrees(a), "value": v} for a, v in knots],
+            **measured(character, mended, number, held),
+            "given_back": mend.given_back,
+            "stretch": mend.stretch,
+            "contacts_before": mend.contacts_before,
+            "contacts": mend.contacts,
+            "off_on_the_way_percent": fitted.worst,
+            "in_between_deg": None if between is None else math.degrees(between),
+            "warnings": list(report.warnings),
+        }
+    )
+
+
+def turned_joints(character: Character, pose: Pose) -> list[int]:
+    """The joints that left rest and bend skin, the furthest turned first."""
+    skeleton, angle = character.skeleton, rotations.angle(pose.rotations)
+    found = []
+    for joint in sorted(range(len(skeleton)), key=lambda j: -float(angle[j])):
+        if angle[joint] < math.radians(1):
+            break
+        try:
+            BendMeasure.of(character, joint)
+        except BadEditError:
+            continue
+        found.append(joint)
+    if not found:
+        raise CallError("No joint that bends skin has left rest in this pose.")
+    return found
+
+
+def measured(before: Character, after: Character, joint: int, pose: Pose) -> dict[str, Any]:
+    """Volume and girth of a joint's region in a pose, before and after."""
+    was, now = (BendMeasure.of(c, joint).at(pose) for c in (before, after))
+    return {
+        "volume_before_percent": was.volume, "volume_percent": now.volume,
+        "girth_before_percent": was.girth, "girth_percent": now.girth,
+    }  # fmt: skip

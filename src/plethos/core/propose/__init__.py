@@ -1,0 +1,1 @@
+"""What the program proposes: found by measuring, shown before it is kept."""

@@ -1,0 +1,143 @@
+"""What the program proposes, put into a person's hands: previewed in a sculpt session, kept like anything else."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from plethos.core import rotations
+from plethos.core.errors import BadEditError
+from plethos.core.measure.region import joint_region
+from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.response import Fitted, fitted_response
+from plethos.core.remedies import Corrective
+from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.triggers import Trigger, trigger_from_document
+from plethos.core.triggers.hinge import HingeTrigger
+from plethos.service.documents import SculptNote
+from plethos.service.sculpting import TURNED, current
+from plethos.service.version import HeldSculpt, OvertakenError, Version
+from plethos.service.workbench import Workbench
+
+MOST_STRETCH = 1.4
+
+
+def first_mend(
+    workbench: Workbench,
+    character_id: str,
+    pose: Pose | None,
+    joint: str | None = None,
+    give_back: float = 1.0,
+    most_stretch: float = MOST_STRETCH,
+) -> Version:
+    """Solve a corrective for the held pose and show it as a sculpt in progress.
+
+    Parameters
+    ----------
+    pose
+        Held from now on when no sculpt is in progress.
+    joint
+        Whose skin is mended; None = the one that is turned furthest.
+    give_back, most_stretch
+        See `FirstMend.solved`.
+
+    Raises
+    ------
+    BadEditError
+        When nothing is lost there, or the skin encloses nothing.
+    """
+    opened = workbench.open(character_id)
+    version = opened.version
+    held = version.sculpt
+    if held is None:
+        if pose is None:
+            raise BadEditError("Say which pose is to be mended.")
+        note = SculptNote(None, pose_to_json(version.character.skeleton, pose))
+        held = HeldSculpt.of(note, version.evaluator, None)
+    number = _turned(version, held.pose) if joint is None else version.character.skeleton.find(joint)
+    # The solve takes its time: nobody waits for it, and what is changed meanwhile is not overwritten.
+    mend = FirstMend.of(version.character, number).solved(held.base, give_back, most_stretch)
+    # What is told is measured as the bend strip and the table measure it.
+    site = version.measures.bend(number)
+    before, after = (
+        site.of_points(points[site.site.region.vertices].astype(np.float32))
+        for points in (held.base.points, mend.points)
+    )
+    told = {
+        "joint": version.character.skeleton.names[number],
+        "strokes": held.note.strokes + 1,
+        "give_back": give_back,
+        "most_stretch": most_stretch,
+        **{k: v for k, v in dataclasses.asdict(mend).items() if k != "points"},
+        **({} if after.volume is None else {"volume_before": before.volume, "volume": after.volume}),
+    }
+    note = dataclasses.replace(held.note, strokes=held.note.strokes + 1, mend=told)
+    with opened.editing:
+        now = opened.version
+        if now.character is not version.character or now.sculpt is not version.sculpt:
+            raise OvertakenError
+        return workbench.commit(opened, "Solve a first mend", now.character, held.after(note, mend.points))
+
+
+def fit(version: Version, rule: Mapping[str, Any]) -> Fitted:
+    """The response that suits the sculpt in progress, for a hinge trigger given as plain data.
+
+    Raises
+    ------
+    BadEditError
+        When nothing was sculpted, or the joint's skin encloses no volume.
+    """
+    held, character = current(version), version.character
+    trigger = _hinge(trigger_from_document(rule, character.skeleton))
+    shape, _ = solve_corrective(held.base, held.points, "fitted", trigger=trigger)
+    if held.note.remedy_id is not None:
+        character = character.with_rules(character.rules.without_remedy(held.note.remedy_id))
+    return fitted_response(character, Corrective.of(shape), trigger, _without(held.pose, trigger))
+
+
+def fit_remedy(version: Version, remedy_id: str, rule: Mapping[str, Any] | None) -> Fitted:
+    """The response that suits a corrective, for its own trigger or another hinge.
+
+    Raises
+    ------
+    BadEditError
+        When it is no corrective, or is not tied to a hinge.
+    """
+    rules, character = version.character.rules, version.character
+    remedy = rules.remedy(remedy_id)
+    if not isinstance(remedy.body, Corrective):
+        raise BadEditError(f"“{remedy.name}” is no corrective, so there is no response to be fitted.")
+    trigger = _hinge(trigger_from_document(rule, character.skeleton) if rule else rules.trigger_of(remedy))
+    others = character.with_rules(rules.without_remedy(remedy_id))
+    return fitted_response(others, remedy.body, trigger, character.skeleton.rest_pose())
+
+
+def _hinge(trigger: Trigger | None) -> HingeTrigger:
+    if not isinstance(trigger, HingeTrigger):
+        raise BadEditError("Only the response of a hinge trigger can be fitted: tie the corrective to a hinge first.")
+    return trigger
+
+
+def _without(pose: Pose, trigger: HingeTrigger) -> Pose:
+    """A pose with the trigger's joint at rest about its axis."""
+    swing, _ = rotations.swing_twist(pose.rotations[trigger.joint], trigger.axis)
+    return pose.with_rotation(trigger.joint, swing)
+
+
+def _turned(version: Version, pose: Pose) -> int:
+    """The joint that is turned furthest and bends skin."""
+    skeleton = version.character.skeleton
+    angle = np.where(skeleton.is_joint, rotations.angle(pose.rotations), 0)
+    for joint in np.argsort(-angle, kind="stable").tolist():
+        if angle[joint] <= TURNED:
+            break
+        try:
+            joint_region(version.character, joint, version.rest)
+        except BadEditError:
+            continue
+        return int(joint)
+    raise BadEditError("No joint that bends skin has left rest in this pose: bend one first.")

@@ -1,0 +1,39 @@
+"""`./plethos cli solve`: a first corrective for a pose."""
+
+import numpy as np
+
+from tests.cli.test_cli import CommandLine
+from tests.figures import tube_file
+
+
+class Solve(CommandLine):
+    def setUp(self):
+        super().setUp()
+        self.tube.write_bytes(tube_file(rings=41).pack())
+        self.bent = self.pose(upper=[0, 0, 90])
+
+    def test_the_file_holds_a_corrective_that_gives_the_volume_back(self):
+        out = self.folder / "mended.glb"
+        told = self.answer("solve", self.tube, "--pose", self.bent, "--give-back", 0.8, "--name", "elbow", "--out", out)
+        self.assertEqual((told["name"], told["joint"], told["axis"]), ("elbow", "upper", [0, 0, 1]))
+        self.assertGreater(told["volume_percent"], told["volume_before_percent"] + 1)
+        self.assertAlmostEqual(told["knots"][-1]["angle_deg"], 90, places=3)
+        strip = ("measure", out, "--joint", "upper", "--axis", "z", "--from", 90, "--to", 90, "--steps", 1)
+        with_, without = self.answer(*strip), self.answer(*strip, "--without")
+        (with_,), (without,) = (x["steps"] if isinstance(x, dict) else x for x in (with_, without))
+        volumes = [next(v for k, v in step.items() if "volume" in k) for step in (with_, without)]
+        np.testing.assert_allclose(volumes, [told["volume_percent"], told["volume_before_percent"]], atol=0.05)
+
+    def test_more_is_given_back_when_more_is_asked_for(self):
+        call = ("solve", self.tube, "--pose", self.bent, "--name", "e", "--out", self.folder / "m.glb")
+        some, more = (self.answer(*call, "--give-back", share)["volume_percent"] for share in (0.3, 0.9))
+        self.assertGreater(more, some + 0.5)
+
+    def test_what_cannot_be_solved_is_one_sentence(self):
+        out = ("--out", self.folder / "m.glb")
+        rest = self.pose("rest.json", upper=[0, 0, 0])
+        self.assertIn("left rest", self.refused("solve", self.tube, "--pose", rest, "--name", "e", *out))
+        self.assertIn("name", self.refused("solve", self.tube, "--pose", self.bent, "--name", " ", *out))
+        wrong = ("solve", self.tube, "--pose", self.bent, "--name", "e", "--joint", "lower", *out)
+        self.assertIn("bends no skin", self.refused(*wrong))
+        self.assertFalse((self.folder / "m.glb").exists())

@@ -1,0 +1,105 @@
+"""A first mend in a person's hands: previewed as a sculpt, solved again, kept, undone; the response fitted to it."""
+
+from __future__ import annotations
+
+import unittest
+import unittest.mock
+
+import numpy as np
+
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import ALL, NONE
+from plethos.core.sculpt.session import Dab
+from plethos.service import proposing, sculpting
+from plethos.service.live import pose_of
+from plethos.service.version import OvertakenError
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import fresh_database
+from tests.strokes import sculpt
+
+BENT = {"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}
+
+
+class AFirstMend(unittest.TestCase):
+    def setUp(self):
+        self.store = Store(fresh_database())
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Tube", tube_file(rings=41).pack())
+        self.opened = self.bench.open(self.id)
+        self.pose = pose_of(self.opened.version, BENT)
+
+    def solved(self, **asked):
+        return proposing.first_mend(self.bench, self.id, self.pose, **asked)
+
+    def test_it_is_shown_as_a_sculpt_and_kept_like_one(self):
+        note = self.solved().sculpt.note
+        self.assertEqual((note.strokes, note.mend["joint"], note.mend["strokes"]), (1, "upper", 1))
+        self.assertGreater(note.mend["volume"], note.mend["volume_before"] + 1)
+        rule = sculpting.propose_trigger(self.opened.version)
+        fitted = proposing.fit(self.opened.version, rule)
+        self.assertLessEqual(fitted.worst, fitted.worst_before + 1e-9)
+        kept = sculpting.keep(
+            self.bench, self.id, "Elbow", fitted.trigger.to_document(self.opened.character.skeleton)
+        ).character
+        measure = self.opened.version.measures.bend(kept.skeleton.find("upper"))
+        self.assertAlmostEqual(measure.at(self.pose, ALL).volume, note.mend["volume"], delta=0.05)
+        self.assertAlmostEqual(measure.at(self.pose, NONE).volume, note.mend["volume_before"], delta=0.05)
+
+    def test_solved_again_it_replaces_what_was_there_and_undo_brings_it_back(self):
+        whole = self.solved().sculpt.points
+        dab = Dab(300, tuple(self.opened.sculpt.points[150].tolist()), 0.1, 0.5)
+        sculpt(self.bench, self.opened, "inflate", dab)
+        touched = self.opened.sculpt.points
+        self.assertGreater(np.abs(touched - whole).max(), 1e-4)
+        half = self.solved(give_back=0.5).sculpt
+        self.assertEqual((half.note.strokes, half.note.mend["give_back"]), (3, 0.5))
+        self.assertLess(half.note.mend["volume"], 100)
+        self.bench.step(self.id, -1)
+        np.testing.assert_allclose(self.opened.sculpt.points, touched, atol=1e-12)
+        self.assertEqual(self.opened.sculpt.note.mend["give_back"], 1.0)
+
+    def test_it_is_all_there_after_a_restart(self):
+        made = self.solved(give_back=0.7).sculpt
+        again = Workbench(self.store).open(self.id).sculpt
+        self.assertEqual(again.note.mend, made.note.mend)
+        np.testing.assert_allclose(again.points, made.points, atol=1e-9)
+
+    def test_what_is_changed_meanwhile_is_not_overwritten(self):
+        solve = proposing.FirstMend.solved
+
+        def meddled(mend, *arguments):
+            other = Workbench(self.store)
+            sculpting.begin(other, self.id, self.pose, None)
+            self.bench.catch_up(self.id)
+            return solve(mend, *arguments)
+
+        with unittest.mock.patch.object(proposing.FirstMend, "solved", meddled), self.assertRaises(OvertakenError):
+            self.solved()
+        self.assertEqual(self.opened.sculpt.note.strokes, 0)
+
+    def test_what_cannot_be_mended_is_told_and_nothing_is_stored(self):
+        before = self.opened.revision
+        rest = pose_of(self.opened.version, {"joints": {}})
+        with self.assertRaisesRegex(BadEditError, "has left rest"):
+            proposing.first_mend(self.bench, self.id, rest)
+        with self.assertRaisesRegex(BadEditError, "bends no skin"):
+            self.solved(joint="lower")
+        with self.assertRaisesRegex(BadEditError, "which pose"):
+            proposing.first_mend(self.bench, self.id, None)
+        self.assertEqual(self.opened.revision, before)
+
+    def test_a_corrective_gets_another_curve_only_for_a_hinge(self):
+        self.solved()
+        made = sculpting.keep(self.bench, self.id, "Loose", None).character.rules.remedies[-1]
+        with self.assertRaisesRegex(BadEditError, "hinge"):
+            proposing.fit_remedy(self.opened.version, made.id, None)
+        rule = {
+            "kind": "hinge", "joint": "upper", "axis": [0, 0, 1],
+            "knots": [{"angle_deg": 0, "value": 0}, {"angle_deg": 90, "value": 1}],
+        }  # fmt: skip
+        fitted = proposing.fit_remedy(self.opened.version, made.id, rule)
+        self.assertLessEqual(fitted.worst, fitted.worst_before + 1e-9)
+        self.assertAlmostEqual(np.degrees(fitted.trigger.response.end), 90)
