@@ -17,7 +17,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.rules import InlineArrays, plain_rules, with_plain_rules
 from plethos.core.joints import edit
 from plethos.core.mask import Mask
-from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, Target, remedy_from_document
+from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, Target, VolumeKeeper, remedy_from_document
 from plethos.core.response import Response
 from plethos.core.review import CHANGED
 from plethos.core.rules import Rules
@@ -146,6 +146,10 @@ class Refused(unittest.TestCase):
             lambda: Share(0, float("nan")),
             lambda: Share(0, 1, "half"),
             lambda: Helper(0, ()),
+            lambda: VolumeKeeper(mask, 0.0),
+            lambda: VolumeKeeper(mask, 4.1),
+            lambda: VolumeKeeper(mask, 1.0, 0.0),
+            lambda: VolumeKeeper(mask, 1.0, np.inf),
             lambda: Relaxer(mask, 0),
             lambda: Relaxer(mask, 101),
             lambda: Mask(mask.vertices, np.array([0.5], np.float32)),
@@ -245,7 +249,7 @@ class Documents(unittest.TestCase):
             ("hinge", "joint"), ("hinge", "axis"), ("hinge", "knots"), ("dial", "reads"), ("dial", "knots"),
             ("product", "of"), ("pose_set", "joints"), ("pose_set", "radius_deg"), ("pose_set", "poses"),
             ("corrective", "targets"), ("helper", "joint"), ("helper", "rules"), ("skin_blend", "mask"),
-            ("relaxer", "mask"),
+            ("relaxer", "mask"), ("volume_keeper", "mask"),
         ):  # fmt: skip
             left = {k: v for k, v in rules[kind].items() if k != key}
             with self.subTest(kind=kind, key=key), self.assertRaisesRegex(PlethosError, "needs"):

@@ -5,6 +5,7 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
+import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
@@ -22,9 +23,10 @@ from plethos.core.formats.rules import plain_rules, with_plain_rules
 from plethos.core.joints import edit
 from plethos.core.joints.draft import Draft
 from plethos.core.mask import Mask
+from plethos.core.measure.region import region_of
 from plethos.core.mesh import Mesh, Part
 from plethos.core.outlines import Curve, Fill, Outlines
-from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target
+from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper
 from plethos.core.response import Response
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import solve_corrective
@@ -56,6 +58,10 @@ def everything(generator: np.random.Generator, character: Character | None = Non
         chosen = np.sort(generator.choice(count, int(share * count), replace=False)).astype(np.int32)
         return Mask(chosen, generator.uniform(0, 1, len(chosen)).astype(np.float32))
 
+    def ring() -> Mask:
+        inside = np.flatnonzero(np.abs(character.mesh.points[:, 1] - 0.5) < 0.16).astype(np.int32)
+        return Mask(inside, generator.uniform(0.2, 1, len(inside)).astype(np.float32))
+
     def shape(name: str) -> Shape:
         chosen = np.sort(generator.choice(count, count // 4, replace=False)).astype(np.int32)
         return Shape(name, chosen, generator.normal(0, 0.02, (len(chosen), 3)).astype(np.float32))
@@ -76,6 +82,7 @@ def everything(generator: np.random.Generator, character: Character | None = Non
             Remedy(Helper(skeleton.find("pusher"), (Share(upper, 0.6, "twist", Z),), mask(0.3)), "push", id="h"),
             Remedy(SkinBlend(mask(0.5)), "blend", amount=0.7, id="b"),
             Remedy(Relaxer(mask(0.4), 4), "relax", by="soaked", id="r"),
+            Remedy(VolumeKeeper(ring(), 0.98), "keep", amount=0.8, id="k"),
         ),
     )
     return character.with_rules(rules)
@@ -318,6 +325,76 @@ class Relaxing(unittest.TestCase):
         height = extent(character.mesh.rest)
         self.assertLess(np.abs(evaluate_exact(mended, pose) - sculpt).max(), 1e-5 * height)
         self.assertLess(report.round_trip_error, 1e-5 * height)
+
+
+class KeepingVolume(unittest.TestCase):
+    """Outside: trimesh's volume of the closed region, and the roots of the cubic through four of them."""
+
+    def setUp(self):
+        self.character = tube(rings=41)
+        self.inside = np.abs(self.character.mesh.points[:, 1] - 0.5) < 0.2
+        fade = np.clip((0.2 - np.abs(self.character.mesh.points[:, 1] - 0.5)) / 0.1, 0, 1)
+        self.mask = Mask.of(np.where(self.inside, np.maximum(fade, 0.05), 0))
+        self.region = region_of(self.character, self.inside)
+
+    def kept(self, pose, amount=1.0, **body):
+        remedy = Remedy(VolumeKeeper(self.mask, **body), "K", amount=amount, id="k")
+        return evaluate_exact(self.character.with_remedy(remedy), pose)
+
+    def closed(self, points):
+        """The region with its two ends closed, as trimesh sees it."""
+        own = points[self.region.vertices]
+        faces, places = [self.region.triangles], [own]
+        for k, loop in enumerate(self.region.loops):
+            middle = np.full(len(loop), len(own) + k)
+            faces.append(np.stack([np.roll(loop, -1), loop, middle], axis=1))
+            places.append(own[loop].mean(axis=0)[None])
+        return trimesh.Trimesh(np.vstack(places), np.vstack(faces), process=False)
+
+    def bent(self, angle):
+        return bent(self.character.skeleton.rest_pose(), 2, Z, angle)
+
+    def test_the_volume_is_the_target_wherever_a_root_lies_within_bounds(self):
+        rest = self.closed(self.character.mesh.rest.astype(float)).volume
+        for angle in (0.0, 0.8, 1.5, 2.1):
+            pose = self.bent(angle)
+            self.assertLess(abs(self.closed(evaluate_exact(self.character, pose)).volume / rest - 1), 0.5)
+            for share in (0.95, 1.0, 1.05):
+                now = self.closed(self.kept(pose, share=share))
+                self.assertTrue(now.is_watertight)
+                self.assertAlmostEqual(now.volume / rest, share, delta=1e-9)
+        np.testing.assert_allclose(self.kept(self.bent(0.0)), self.character.mesh.rest, atol=1e-7)
+
+    def test_the_nearest_root_of_the_cubic_is_taken_and_a_bound_where_none_is_near(self):
+        pose = self.bent(1.9)
+        base = evaluate_exact(self.character, pose)
+        way = self.kept(pose, share=1.2, most=1e-3) - base  # bounded: goes exactly that far
+        own = np.linalg.norm(way[self.inside], axis=1)
+        np.testing.assert_allclose(own, 1e-3 * self.mask.dense(len(base))[self.inside], rtol=1e-5)
+        steps = np.array([0.0, 0.01, 0.02, 0.03])
+        volumes = [self.closed(base + s / 1e-3 * way).volume for s in steps]
+        rest = self.closed(self.character.mesh.rest.astype(float)).volume
+        cubic = np.polyfit(steps, np.array(volumes) - rest, 3)
+        roots = np.roots(cubic)
+        nearest = min(roots.real[np.abs(roots.imag) < 1e-9], key=abs)
+        went = self.kept(pose) - base
+        np.testing.assert_allclose(went, nearest / 1e-3 * way, atol=1e-6)
+        ready = VolumeKeeper(self.mask, most=1e-3).ready(self.character.mesh)
+        self.assertAlmostEqual(ready.reached(base), (cubic @ [1e-9, 1e-6, 1e-3, 1] + rest) / rest, delta=1e-6)
+        self.assertAlmostEqual(VolumeKeeper(self.mask).ready(self.character.mesh).reached(base), 1.0, delta=1e-9)
+
+    def test_amount_lets_it_go_part_of_the_way_and_size_of_the_character_does_not_matter(self):
+        pose = self.bent(1.5)
+        base = evaluate_exact(self.character, pose)
+        np.testing.assert_allclose(self.kept(pose, 0.4) - base, 0.4 * (self.kept(pose) - base), atol=1e-12)
+
+    def test_an_open_sheet_is_left_as_it_is(self):
+        pose = self.bent(1.5)
+        patch = (self.character.mesh.points[:, 0] > 0.092) & self.inside
+        ready = VolumeKeeper(Mask.of(patch.astype(float))).ready(self.character.mesh)
+        self.assertEqual((ready.target, ready.reached(self.character.mesh.rest)), (0, 0))
+        sheet = self.character.with_remedy(Remedy(VolumeKeeper(Mask.of(patch.astype(float))), "K", id="k"))
+        np.testing.assert_array_equal(evaluate_exact(sheet, pose), evaluate_exact(self.character, pose))
 
 
 class Blending(unittest.TestCase):

@@ -62,6 +62,8 @@ class EveryKind(unittest.TestCase):
         edits.add_remedy(bench, mine, corrective)
         edits.add_remedy(bench, mine, {**corrective, "id": "p", "name": "soggy elbow", "by": "soggy"})
         edits.add_remedy(bench, mine, {**corrective, "id": "s", "name": "side", "by": "out"})
+        keeper = {"kind": "volume_keeper", "id": "k", "name": "keep", "mask": HALF, "share": 0.9, "most": 0.02}
+        edits.add_remedy(bench, mine, keeper)
         edits.add_remedy(bench, mine, {"kind": "relaxer", "id": "r", "name": "relax", "mask": HALF, "steps": 4})
         edits.add_remedy(bench, mine, {"kind": "skin_blend", "id": "b", "name": "blend", "mask": HALF, "amount": 0.7})
         picking.choose(bench, mine, Pick("joint", name="upper", least=0.5), None, False)
@@ -83,7 +85,7 @@ class EveryKind(unittest.TestCase):
         rules = self.again().character.rules
         self.assertEqual(
             sorted(r.kind for r in rules.remedies),
-            ["corrective", "corrective", "corrective", "helper", "relaxer", "skin_blend"],
+            ["corrective", "corrective", "corrective", "helper", "relaxer", "skin_blend", "volume_keeper"],
         )
         self.assertEqual([t.kind for t in rules.triggers], ["dial", "hinge", "product", "pose_set"])
         np.testing.assert_array_equal(self.points(self.again()), self.points(self.opened))

@@ -12,6 +12,7 @@ from plethos.core.remedies.helper import Helper, Share
 from plethos.core.remedies.relaxer import Relaxer
 from plethos.core.remedies.remedy import KINDS, Remedy, remedy_from_document
 from plethos.core.remedies.skin_blend import SkinBlend
+from plethos.core.remedies.volume_keeper import VolumeKeeper
 
 __all__ = [
     "KINDS",
@@ -24,5 +25,6 @@ __all__ = [
     "Share",
     "SkinBlend",
     "Target",
+    "VolumeKeeper",
     "remedy_from_document",
 ]

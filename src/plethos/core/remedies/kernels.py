@@ -1,4 +1,4 @@
-"""The compiled loops over remedies: weights of targets, helper joints, and the relaxer.
+"""The compiled loops over remedies: weights of targets, helper joints, the relaxer and the volume keeper.
 
 Numba's disk cache sees changes of this file only: what the loops share has to stay here.
 """
@@ -190,3 +190,68 @@ def surface_frames(points, triangles, around_at, around, rows, beside, detail, r
             out[n, 0] = p * x + q * tx + r * ux
             out[n, 1] = p * y + q * ty + r * uy
             out[n, 2] = p * z + q * tz + r * uz
+
+
+@nb.njit(cache=True, nogil=True, inline="always")
+def _triple(a, b, c, i, j, k):  # type: ignore[no-untyped-def]
+    return (
+        a[i, 0] * (b[j, 1] * c[k, 2] - b[j, 2] * c[k, 1])
+        + a[i, 1] * (b[j, 2] * c[k, 0] - b[j, 0] * c[k, 2])
+        + a[i, 2] * (b[j, 0] * c[k, 1] - b[j, 1] * c[k, 0])
+    )
+
+
+@nb.njit(nb.void(_d2, _i2, nb.int64, _i1, _i1, _d1, _d2, _d1), cache=True, nogil=True, error_model="numpy")
+def volume_along(points, triangles, skin, offsets, loops, shares, way, cubic) -> None:  # type: ignore[no-untyped-def]
+    """The volume inside a closed region as its skin goes along its normals: a cubic in how far it goes.
+
+    Parameters
+    ----------
+    points
+        ``(N, 3)``.
+    triangles, skin
+        ``(T, 3)``, the first `skin` of them the skin, the others fans to the middles of the borders, numbered from N.
+    offsets, loops
+        The borders: see `ReadyKeeper`.
+    shares
+        ``(N,)`` how far each vertex goes of what all go.
+    way
+        ``(N, 3)`` written: unit normals times the shares.
+    cubic
+        ``(4,)`` written: volume at 0, then the coefficients of the first, second and third power.
+    """
+    n, borders = len(points), len(offsets) - 1
+    way[:] = 0.0
+    for t in range(skin):
+        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+        bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+        x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+        for v in (i, j, k):
+            way[v, 0] += x
+            way[v, 1] += y
+            way[v, 2] += z
+    middle = np.zeros(3)
+    for v in range(n):
+        size = max(np.sqrt(way[v, 0] ** 2 + way[v, 1] ** 2 + way[v, 2] ** 2), 1e-300)
+        for c in range(3):
+            way[v, c] *= shares[v] / size
+            middle[c] += points[v, c] / n
+    p, d = np.zeros((n + borders, 3)), np.zeros((n + borders, 3))
+    for v in range(n):
+        for c in range(3):
+            p[v, c], d[v, c] = points[v, c] - middle[c], way[v, c]
+    for b in range(borders):
+        size = offsets[b + 1] - offsets[b]
+        for e in range(offsets[b], offsets[b + 1]):
+            for c in range(3):
+                p[n + b, c] += p[loops[e], c] / size
+                d[n + b, c] += d[loops[e], c] / size
+    cubic[:] = 0.0
+    for t in range(len(triangles)):
+        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        cubic[0] += _triple(p, p, p, i, j, k)
+        cubic[1] += _triple(d, p, p, i, j, k) + _triple(p, d, p, i, j, k) + _triple(p, p, d, i, j, k)
+        cubic[2] += _triple(d, d, p, i, j, k) + _triple(d, p, d, i, j, k) + _triple(p, d, d, i, j, k)
+        cubic[3] += _triple(d, d, d, i, j, k)
+    cubic /= 6

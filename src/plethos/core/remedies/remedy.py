@@ -17,9 +17,10 @@ from plethos.core.remedies.corrective import Corrective
 from plethos.core.remedies.helper import Helper
 from plethos.core.remedies.relaxer import Relaxer
 from plethos.core.remedies.skin_blend import SkinBlend
+from plethos.core.remedies.volume_keeper import VolumeKeeper
 from plethos.core.skeleton import Skeleton
 
-KINDS: dict[str, type[Body]] = {b.kind: b for b in (Corrective, Helper, SkinBlend, Relaxer)}
+KINDS: dict[str, type[Body]] = {b.kind: b for b in (Corrective, Helper, SkinBlend, Relaxer, VolumeKeeper)}
 MOST_AMOUNT = 4.0
 
 

@@ -44,7 +44,7 @@ class RemedyCard(BaseModel):
     """A remedy as its card shows it."""
 
     id: str
-    kind: Literal["corrective", "helper", "skin_blend", "relaxer"]
+    kind: Literal["corrective", "helper", "skin_blend", "relaxer", "volume_keeper"]
     name: str
     on: bool
     amount: float

@@ -170,7 +170,16 @@ class RelaxerRule(RemedyBase):
     steps: int = Field(default=10, ge=1, le=100)
 
 
-RemedyRule = Annotated[CorrectiveRule | HelperRule | SkinBlendRule | RelaxerRule, Field(discriminator="kind")]
+class VolumeKeeperRule(RemedyBase):
+    kind: Literal["volume_keeper"]
+    mask: MaskBody
+    share: float = Field(default=1.0, gt=0, le=4, description="Of the rest volume.")
+    most: FiniteFloat = Field(default=0.05, gt=0, description="How far the skin may go, metres.")
+
+
+RemedyRule = Annotated[
+    CorrectiveRule | HelperRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule, Field(discriminator="kind")
+]
 
 
 class RulesBody(Schema):
