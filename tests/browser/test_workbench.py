@@ -175,6 +175,41 @@ class InTheBrowser(BrowserCase):
         page.keyboard.press("Control+z")
         self.until(lambda: not self.state(mine)["remedies"])
 
+    def test_the_kind_that_suits_a_roll_is_found_taken_tuned_and_mirrored(self):
+        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        page = self.page
+        self.open(f"/characters/{mine}")
+        self.choose_joint("Left hand")
+        page.get_by_role("button", name="Y", exact=True).click()
+        self.bend(80)
+        page.get_by_role("button", name="Which kind?").click()
+        page.get_by_text("Twist joints.").wait_for()
+        self.assertEqual(self.state(mine)["version"], 0)
+        page.get_by_role("button", name="Take twist joints").click()
+        self.until(lambda: len(self.state(mine)["remedies"]) == 2)
+        page.get_by_text("Together").wait_for()
+        self.until(lambda: page.text_content("[data-volume]").startswith("99"))
+        share = page.get_by_role("slider", name="Share of left hand")
+        share.focus()
+        share.press("ArrowRight")
+        self.until(lambda: self.state(mine)["version"] == 2)
+        self.assertEqual(self.state(mine)["remedies"][0]["numbers"]["rules"][0]["share"], 0.5)
+        amount = page.get_by_role("slider", name="Amount")
+        amount.focus()
+        amount.press("ArrowLeft")
+        self.until(lambda: self.state(mine)["remedies"][0]["amount"] == 0.99)
+        page.get_by_role("button", name="Make twin").click()
+        self.until(lambda: len(self.state(mine)["remedies"]) == 3)
+        mirrored = self.state(mine)["remedies"][-1]
+        self.assertEqual((mirrored["driven"], mirrored["joints"]), ("right_forearm_twist_1", ["right_hand"]))
+        page.get_by_role("button", name="Which kind?").click()
+        page.get_by_role("button", name="Take volume keeper").click()
+        self.until(lambda: len(self.state(mine)["remedies"]) == 4)
+        keeps = page.get_by_role("slider", name="Volume that is kept, percent of rest")
+        keeps.focus()
+        keeps.press("ArrowLeft")
+        self.until(lambda: self.state(mine)["remedies"][-1]["numbers"]["share"] == 0.99)
+
     def test_a_pen_presses_the_brush(self):
         tube = self.server.app.state.bench.bring_in("Tube", tube_file().pack())
         address = f"{self.server.address}/api/characters/{tube}/sculpt"

@@ -10,7 +10,7 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE
 from plethos.core.sculpt.session import Dab
-from plethos.service import proposing, sculpting
+from plethos.service import edits, proposing, sculpting
 from plethos.service.live import pose_of
 from plethos.service.version import OvertakenError
 from plethos.service.workbench import Workbench
@@ -103,3 +103,69 @@ class AFirstMend(unittest.TestCase):
         fitted = proposing.fit_remedy(self.opened.version, made.id, rule)
         self.assertLessEqual(fitted.worst, fitted.worst_before + 1e-9)
         self.assertAlmostEqual(np.degrees(fitted.trigger.response.end), 90)
+
+
+class TheKindThatSuits(unittest.TestCase):
+    def setUp(self):
+        self.store = Store(fresh_database())
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Tube", tube_file(rings=41).pack())
+        self.opened = self.bench.open(self.id)
+        self.pose = pose_of(self.opened.version, BENT)
+
+    def take(self, kind):
+        return proposing.take_kind(self.bench, self.id, kind, self.pose, "upper")
+
+    def test_trying_changes_nothing_and_taking_is_one_step(self):
+        before = self.opened.revision
+        kinds = proposing.which_kind(self.opened.version, self.pose, None)
+        self.assertEqual(self.opened.revision, before)
+        tried = {k.kind: k for k in kinds.kinds}
+        self.assertEqual(set(tried), {"twist", "skin_blend", "corrective", "volume_keeper", "relaxer"})
+        self.assertIsNone(tried["twist"].tried)
+        self.assertIn("no twist joints", tried["twist"].why)
+        self.assertIn(kinds.proposed, [k for k, t in tried.items() if t.tried])
+        made = self.take("volume_keeper")
+        self.assertEqual([r.kind for r in made.character.rules.remedies], ["volume_keeper"])
+        self.assertEqual(made.revision.number, before.number + 1)
+        self.assertAlmostEqual(made.measures.bend(2).at(self.pose, ALL).volume, 100, delta=3)
+        self.bench.step(self.id, -1)
+        self.assertEqual(self.opened.character.rules.remedies, ())
+
+    def test_a_corrective_is_shown_first_and_holds_everything_else_up(self):
+        self.assertEqual(self.take("corrective").sculpt.note.mend["joint"], "upper")
+        with self.assertRaisesRegex(BadEditError, "sculpt"):
+            self.take("relaxer")
+
+    def test_numbers_and_masks_are_changed_and_stored(self):
+        keeper = self.take("volume_keeper").character.rules.remedies[0].id
+        edits.set_body(self.bench, self.id, keeper, {"share": 0.9, "most": 0.01})
+        relaxer = self.take("relaxer").character.rules.remedies[1].id
+        edits.set_body(self.bench, self.id, relaxer, {"steps": 25})
+        before = self.opened.character.rules.remedy(keeper).body.mask.dense(self.count)
+        softer = edits.set_mask(self.bench, self.id, keeper, "soften").character.rules.remedy(keeper).body.mask
+        self.assertGreater(len(softer.vertices), (before > 0).sum())
+        picked = edits.set_mask(self.bench, self.id, keeper, "pick").character.region()
+        np.testing.assert_allclose(picked, softer.dense(self.count), atol=1e-6)
+        edits.set_mask(self.bench, self.id, relaxer, "picked")
+        again = Workbench(self.store).open(self.id).character.rules
+        self.assertEqual((again.remedy(keeper).body.share, again.remedy(keeper).body.most), (0.9, 0.01))
+        self.assertEqual(again.remedy(relaxer).body.steps, 25)
+        np.testing.assert_allclose(again.remedy(relaxer).body.mask.dense(self.count), picked, atol=1e-6)
+        for changes in ({"steps": 3}, {"mask": {}}, {"share": 9.0}):
+            with self.assertRaises(BadEditError):
+                edits.set_body(self.bench, self.id, keeper, changes)
+        with self.assertRaisesRegex(BadEditError, "cannot be made"):
+            edits.set_mask(self.bench, self.id, keeper, "guess")
+
+    @property
+    def count(self):
+        return len(self.opened.character.mesh)
+
+    def test_the_bars_name_the_remedies(self):
+        self.take("volume_keeper")
+        ((remedy, volume),) = proposing.bars(self.opened.version, self.pose, "upper")
+        self.assertEqual(remedy.kind, "volume_keeper")
+        measure = self.opened.version.measures.bend(2)
+        self.assertAlmostEqual(volume, measure.at(self.pose, ALL).volume - measure.at(self.pose, NONE).volume)

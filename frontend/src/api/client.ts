@@ -112,6 +112,18 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/sculpt/fit', { params: at(id), body: trigger })),
   fitRemedy: (id: string, remedy: string, trigger: HingeTrigger): Promise<Schemas['FittedResponse']> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/fit', { params: remedyAt(id, remedy), body: trigger })),
+  whichKind: (id: string, pose: Pose, joint: string): Promise<Schemas['KindsTried']> =>
+    unwrap(http.POST('/api/characters/{character_id}/proposals', { params: at(id), body: { pose, joint } })),
+  takeKind: (id: string, kind: string, pose: Pose, joint: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/proposals/{kind}', { params: { path: { character_id: id, kind } }, body: { pose, joint } })),
+  waterfall: (id: string, pose: Pose, joint: string): Promise<Schemas['WaterfallBar'][]> =>
+    unwrap(http.POST('/api/characters/{character_id}/waterfall', { params: at(id), body: { pose, joint } })),
+  setBody: (id: string, remedy: string, body: Schemas['BodyChange']): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/body', { params: remedyAt(id, remedy), body })),
+  setMask: (id: string, remedy: string, how: Schemas['MaskChange']['how']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mask', { params: remedyAt(id, remedy), body: { how } })),
+  makeTwin: (id: string, remedy: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/twin', { params: remedyAt(id, remedy) })),
   proposal: (id: string): Promise<HingeTrigger> =>
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
   keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>

@@ -8,6 +8,8 @@ import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
 import ElsewhereList from './ElsewhereList.vue'
+import WaterfallChart from './WaterfallChart.vue'
+import WhichKind from './WhichKind.vue'
 import { remedyCards } from './kinds'
 
 const character = useCharacter()
@@ -32,12 +34,14 @@ async function solve(): Promise<void> {
       <h2>Remedies{{ posing.chosen ? ` at ${plainName(posing.chosen).toLowerCase()}` : '' }}</h2>
       <span class="muted">{{ mending.tiedHere.length }}</span>
     </header>
+    <WaterfallChart />
     <p v-if="aloneElsewhere" class="warn">Only <b>{{ aloneElsewhere.name }}</b> acts. <el-button size="small" @click="looks.alone = null">Let all act</el-button></p>
     <component :is="remedyCards[r.kind]" v-for="r in mending.tiedHere" :key="r.id" :remedy="r" />
     <p v-if="!character.state?.bound" class="muted empty">Nothing follows a joint yet: lay a skeleton and make weights in Bind.</p>
     <p v-else-if="!mending.tiedHere.length && !character.sculpting" class="muted empty">
-      Nothing mends this joint yet. Bend it until it looks bad, then sculpt it right in that pose.
+      Nothing mends this joint yet. Bend it until it looks bad, then ask which kind of remedy suits, or sculpt it right in that pose.
     </p>
+    <WhichKind v-if="!character.sculpting && character.state?.bound" class="which" />
     <div v-if="!character.sculpting && character.state?.bound" class="add">
       <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">Sculpt a corrective here</el-button>
       <el-button :disabled="posing.atRest" :loading="solving" title="The program gives back what volume is lost here; you look, then keep, sculpt on or drop" @click="solve">Solve a first mend</el-button>
@@ -58,6 +62,7 @@ header { display: flex; justify-content: space-between; align-items: baseline; }
 h2 { font-size: 14px; }
 .empty, .hint { font-size: 12.5px; margin-top: 8px; }
 .warn { color: var(--warn); font-size: 12.5px; margin-top: 8px; }
+.which { margin-top: 12px; }
 .add { display: flex; flex-wrap: wrap; gap: 6px; margin-top: 12px; }
 .add .el-button { margin: 0; }
 .add .hint { flex-basis: 100%; margin: 0; }

@@ -7,6 +7,7 @@ import { useCharacter } from '@/workbench/character'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
+import StoredSlider from './StoredSlider.vue'
 
 const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
@@ -18,7 +19,7 @@ const activation = computed(() => live.frame?.activations[props.remedy.id] ?? 0)
 const locked = computed(() => character.sculpting !== null)
 
 const turn = (on: boolean) => character.edit((c) => api.changeRemedy(c, props.remedy.id, { on }))
-const setAmount = (percent: number | number[]) => character.edit((c) => api.changeRemedy(c, props.remedy.id, { amount: (percent as number) / 100 }))
+const setAmount = (percent: number) => character.edit((c) => api.changeRemedy(c, props.remedy.id, { amount: percent / 100 }))
 const toggleAlone = () => (looks.alone = looks.alone === props.remedy.id ? null : props.remedy.id)
 
 async function rename(): Promise<void> {
@@ -45,13 +46,14 @@ async function rename(): Promise<void> {
       <slot name="does" />
       <el-button size="small" :type="looks.alone === remedy.id ? 'primary' : ''" :aria-pressed="looks.alone === remedy.id" @click="toggleAlone">Alone</el-button>
       <el-button size="small" :disabled="locked" :aria-pressed="remedy.on" @click="turn(!remedy.on)">{{ remedy.on ? 'On' : 'Off' }}</el-button>
+      <el-button v-if="open" size="small" :disabled="locked" :title="remedy.twin ? 'Bring the other side to what this is now' : 'The same on the other side: shape, trigger, names and signs'" @click="character.edit((c) => api.makeTwin(c, remedy.id))">{{ remedy.twin ? 'Update twin' : 'Make twin' }}</el-button>
       <el-button v-if="open" size="small" :disabled="locked" @click="rename">Rename</el-button>
     </div>
     <template v-if="open">
       <fieldset :disabled="locked">
         <slot name="edits" />
         <label class="amount">Amount
-          <el-slider :model-value="Math.round(remedy.amount * 100)" :max="200" size="small" :format-tooltip="(v: number) => `${v} %`" aria-label="Amount" @change="setAmount" />
+          <StoredSlider :value="Math.round(remedy.amount * 100)" :max="200" label="Amount" @change="setAmount" />
         </label>
       </fieldset>
       <slot name="numbers" />

@@ -5,10 +5,21 @@ import HingeEditor from './HingeEditor.vue'
 
 export const triggerEditors: Partial<Record<TriggerRule['kind'], Component>> = { hinge: HingeEditor }
 
-const skin = defineAsyncComponent(() => import('./SkinCard.vue'))
+const masked = defineAsyncComponent(() => import('./MaskedCard.vue'))
 export const remedyCards: Record<RemedyCard['kind'], Component> = {
   corrective: defineAsyncComponent(() => import('./CorrectiveCard.vue')),
-  helper: skin,
-  skin_blend: skin,
-  relaxer: skin,
+  helper: defineAsyncComponent(() => import('./HelperCard.vue')),
+  skin_blend: masked,
+  relaxer: masked,
+  volume_keeper: masked,
+}
+
+/** What each kind is called, also where it is only tried. */
+export const kindNames: Record<string, string> = {
+  corrective: 'Corrective',
+  twist: 'Twist joints',
+  helper: 'Helper joint',
+  skin_blend: 'Skin blend',
+  relaxer: 'Relaxer',
+  volume_keeper: 'Volume keeper',
 }

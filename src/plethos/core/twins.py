@@ -10,11 +10,14 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.mapping import VertexMap
+from plethos.core.mask import Mask
 from plethos.core.names import free_name, new_id, other_side_name
 from plethos.core.remedies import Remedy
 from plethos.core.rules import Rules
 from plethos.core.symmetry import MIRROR
 from plethos.core.triggers import Trigger
+
+ALIKE = 0.1  # of a mask: what differs by less is its own mirror image
 
 
 def vertex_map(character: Character) -> VertexMap:
@@ -43,7 +46,8 @@ def twinned(character: Character, remedy_id: str) -> Character:
     known = rules.remedy(remedy.twin) if remedy.twin is not None and rules.has(remedy.twin) else None
     needed = _one_sided(character, remedy)
     there = _one_sided(character, known) if known is not None else []
-    if not needed and not any(joints.joint(j) != j for j in _own_joints(remedy)):
+    moves = any(joints.joint(j) != j for j in _own_joints(remedy)) or _on_one_side(character, remedy)
+    if not needed and not moves:
         raise BadEditError(f"“{remedy.name}” lies in the middle: there is no other side for it.")
     ids = {remedy.id: known.id if known is not None else new_id()}
     for trigger in needed:
@@ -68,6 +72,17 @@ def twinned(character: Character, remedy_id: str) -> Character:
         if trigger.id not in ids.values():
             rules = rules.without_unread(trigger)
     return character.with_rules(rules)
+
+
+def _on_one_side(character: Character, remedy: Remedy) -> bool:
+    """Whether what it acts on lies under a mask that is not its own mirror image."""
+    mask = getattr(remedy.body, "mask", None)
+    if not isinstance(mask, Mask):
+        return False
+    twin = character.mesh.pairs[mask.vertices]
+    shares = mask.dense(len(character.mesh))
+    apart = np.abs(shares[twin[twin >= 0]] - mask.shares[twin >= 0]).sum()
+    return bool(apart > ALIKE * mask.shares.sum())
 
 
 def _own_joints(remedy: Remedy) -> list[int]:

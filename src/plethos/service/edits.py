@@ -7,12 +7,17 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from plethos.core.character import Character
 from plethos.core.codec import rules_from_document, rules_to_document
 from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadEditError
 from plethos.core.formats.rules import InlineArrays
+from plethos.core.mask import Mask
 from plethos.core.names import free_name
+from plethos.core.picked import PICKED
+from plethos.core.propose.soft import evened
 from plethos.core.remedies import Remedy, remedy_from_document
 from plethos.core.remedies.remedy import MOST_AMOUNT
 from plethos.core.rules import Rules
@@ -20,6 +25,8 @@ from plethos.core.triggers import trigger_from_document
 from plethos.core.twins import twinned
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
+
+SEEN = 0.01  # smaller shares of a mask are let go
 
 
 def _rules(workbench: Workbench, character_id: str, label: str, change: Callable[[Character], Rules]) -> Version:
@@ -65,6 +72,48 @@ def set_amount(workbench: Workbench, character_id: str, remedy_id: str, amount: 
     if not math.isfinite(amount) or not 0 <= amount <= MOST_AMOUNT:
         raise BadEditError(f"The amount has to lie between 0 and {MOST_AMOUNT:.0f}.")
     return _remedy(workbench, character_id, "Change amount", remedy_id, amount=amount)
+
+
+def set_body(workbench: Workbench, character_id: str, remedy_id: str, changes: Mapping[str, Any]) -> Version:
+    """Change what is told of a remedy's body: steps, share, how far, rules."""
+
+    def change(character: Character) -> Rules:
+        remedy, arrays = character.rules.remedy(remedy_id), InlineArrays(character)
+        told = remedy.body.to_document(character.skeleton, arrays)
+        wrong = [k for k in changes if k not in told or k == "mask"]
+        if wrong:
+            raise BadEditError(f"“{remedy.name}” has nothing called “{wrong[0]}”.")
+        body = type(remedy.body).from_document({**told, **changes}, character.skeleton, arrays)
+        return character.rules.with_remedy(replace(remedy, body=body))
+
+    return _rules(workbench, character_id, "Change remedy", change)
+
+
+def set_mask(workbench: Workbench, character_id: str, remedy_id: str, how: str) -> Version:
+    """Give a remedy the picked skin for its mask, soften the mask, or pick what lies under it."""
+
+    def change(character: Character) -> Character:
+        rules = character.rules
+        remedy = rules.remedy(remedy_id)
+        mask = getattr(remedy.body, "mask", None)
+        if not isinstance(mask, Mask):
+            raise BadEditError(f"“{remedy.name}” has no mask.")
+        if how == "pick":
+            return character.with_region(PICKED, mask.dense(len(character.mesh)))
+        if how == "soften":
+            shares = evened(character.mesh.topology, mask.dense(len(character.mesh)).astype(np.float64), 3)
+            shares[shares < SEEN] = 0
+        else:
+            shares = character.region().astype(np.float64)
+            if not shares.any():
+                raise BadEditError("Nothing is picked: pick some skin in Bind first.")
+        body = replace(remedy.body, mask=Mask.of(shares))  # type: ignore[type-var]
+        return character.with_rules(rules.with_remedy(replace(remedy, body=body)))
+
+    label = {"picked": "Mask from what is picked", "soften": "Soften the mask", "pick": "Pick the mask"}.get(how)
+    if label is None:
+        raise BadEditError(f"A mask cannot be made by “{how}”.")
+    return workbench.edit(character_id, label, change)
 
 
 def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -> Version:

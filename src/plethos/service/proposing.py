@@ -4,21 +4,25 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from plethos.core import rotations
+from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.kinds import TRIALS, Held, Judge, Tried, proposed, reason, waterfall
 from plethos.core.propose.response import Fitted, fitted_response
-from plethos.core.remedies import Corrective
+from plethos.core.remedies import Corrective, Remedy
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.service.documents import SculptNote
+from plethos.service.open_character import OpenCharacter
 from plethos.service.sculpting import TURNED, current
 from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.workbench import Workbench
@@ -76,11 +80,96 @@ def first_mend(
         **({} if after.volume is None else {"volume_before": before.volume, "volume": after.volume}),
     }
     note = dataclasses.replace(held.note, strokes=held.note.strokes + 1, mend=told)
+    sculpt = held.after(note, mend.points)
+    return _put(workbench, opened, version, "Solve a first mend", version.character, sculpt)
+
+
+def _put(
+    workbench: Workbench,
+    opened: OpenCharacter,
+    version: Version,
+    label: str,
+    character: Character,
+    sculpt: HeldSculpt | None = None,
+) -> Version:
+    """Store what was worked out of a version, if that is still the current one."""
     with opened.editing:
         now = opened.version
         if now.character is not version.character or now.sculpt is not version.sculpt:
             raise OvertakenError
-        return workbench.commit(opened, "Solve a first mend", now.character, held.after(note, mend.points))
+        return workbench.commit(opened, label, character, sculpt)
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of remedy as it was tried.
+
+    Parameters
+    ----------
+    tried
+        None where it cannot be made here.
+    why
+        What speaks for it, or why it cannot be made.
+    """
+
+    kind: str
+    tried: Tried | None
+    why: str
+
+
+@dataclass(frozen=True)
+class Kinds:
+    """What was tried at a joint, the kind that suits, and what there is now."""
+
+    now: Tried
+    kinds: list[Kind]
+    proposed: str | None
+
+
+def which_kind(version: Version, pose: Pose, joint: str | None) -> Kinds:
+    """Try each kind of remedy for a joint in a pose, and measure it; nothing is stored."""
+    judge = _judge(version, pose, joint)
+    now = judge.tried("", version.character)
+    kinds = []
+    for kind in TRIALS:
+        try:
+            tried = judge.of_trial(kind)
+        except BadEditError as error:
+            kinds.append(Kind(kind, None, error.sentence))
+        else:
+            kinds.append(Kind(kind, tried, reason(tried, now)))
+    best = proposed([k.tried for k in kinds if k.tried is not None], now)
+    return Kinds(now, kinds, None if best is None else best.kind)
+
+
+def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, joint: str | None) -> Version:
+    """Make the remedy of a kind that was proposed; a corrective is shown as a sculpt first.
+
+    Raises
+    ------
+    BadEditError
+        When it cannot be made here.
+    """
+    if kind == "corrective":
+        return first_mend(workbench, character_id, pose, joint)
+    opened = workbench.open(character_id)
+    opened.refuse_while_sculpting()
+    version = opened.version
+    made = _judge(version, pose, joint).of_trial(kind).character
+    names = [r.name for r in made.rules.remedies[len(version.character.rules.remedies) :]]
+    label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} twist joints’ shares"
+    return _put(workbench, opened, version, label, made)
+
+
+def _judge(version: Version, pose: Pose, joint: str | None) -> Judge:
+    number = _turned(version, pose) if joint is None else version.character.skeleton.find(joint)
+    return Judge.of(Held.of(version.character, number, pose))
+
+
+def bars(version: Version, pose: Pose, joint: str) -> list[tuple[Remedy, float]]:
+    """What each remedy gives back of a joint's volume in a pose: see `waterfall`."""
+    rules, number = version.character.rules, version.character.skeleton.find(joint)
+    return [(rules.remedy(i), volume) for i, volume in waterfall(version.character, number, pose)]
 
 
 def fit(version: Version, rule: Mapping[str, Any]) -> Fitted:

@@ -7,19 +7,26 @@ from typing import Any
 from fastapi import APIRouter
 
 from plethos.service import edits, helping, proposing
+from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState, FittedResponse
 from plethos.web.schemas.rules import (
+    BodyChange,
     DialRule,
     GroupChange,
     HingeTriggerRule,
+    KindsTried,
     MakeHelper,
+    MaskChange,
+    ProposalRequest,
     RemedyRule,
     RulesBody,
     Tie,
     TriggerRule,
+    WaterfallBar,
+    WaterfallRequest,
 )
-from plethos.web.states import character_state, fitted_info
+from plethos.web.states import character_state, fitted_info, kinds_info
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["rules"])
 
@@ -84,6 +91,40 @@ def make_helper(bench: Bench, character_id: str, body: MakeHelper) -> CharacterS
 def tie(bench: Bench, character_id: str, remedy_id: str, body: Tie) -> CharacterState:
     """Tie a remedy to any value, or untie it."""
     return character_state(edits.tie(bench, character_id, remedy_id, body.value))
+
+
+@router.put("/remedies/{remedy_id}/body")
+def set_body(bench: Bench, character_id: str, remedy_id: str, body: BodyChange) -> CharacterState:
+    """Change the numbers or rules of a remedy's body."""
+    return character_state(edits.set_body(bench, character_id, remedy_id, body.model_dump(exclude_none=True)))
+
+
+@router.post("/remedies/{remedy_id}/mask")
+def set_mask(bench: Bench, character_id: str, remedy_id: str, body: MaskChange) -> CharacterState:
+    """Change the mask of a remedy, or pick what lies under it."""
+    return character_state(edits.set_mask(bench, character_id, remedy_id, body.how))
+
+
+@router.post("/proposals")
+def which_kind(bench: Bench, character_id: str, body: ProposalRequest) -> KindsTried:
+    """Try each kind of remedy for a joint in a pose, and measure it; nothing is changed."""
+    version = bench.open(character_id).version
+    return kinds_info(proposing.which_kind(version, pose_of(version, body.pose.plain()), body.joint))
+
+
+@router.post("/proposals/{kind}")
+def take_kind(bench: Bench, character_id: str, kind: str, body: ProposalRequest) -> CharacterState:
+    """Make the remedy of a kind that was proposed; a corrective as a sculpt in progress."""
+    pose = pose_of(bench.open(character_id).version, body.pose.plain())
+    return character_state(proposing.take_kind(bench, character_id, kind, pose, body.joint))
+
+
+@router.post("/waterfall")
+def waterfall(bench: Bench, character_id: str, body: WaterfallRequest) -> list[WaterfallBar]:
+    """What each remedy gives back of a joint's volume in a pose; the bars add up to with minus without."""
+    version = bench.open(character_id).version
+    bars = proposing.bars(version, pose_of(version, body.pose.plain()), body.joint)
+    return [WaterfallBar(id=r.id, name=r.name, volume=v) for r, v in bars]
 
 
 @router.post("/remedies/{remedy_id}/fit")

@@ -5,22 +5,28 @@ from __future__ import annotations
 import json
 import math
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from pydantic import TypeAdapter
 
+from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.joints.ranges import suggested
+from plethos.core.mask import Mask
 from plethos.core.mesh import Mesh, Triangles
 from plethos.core.posture import lies_on_its_back
+from plethos.core.propose.kinds import Tried
 from plethos.core.propose.response import Fitted
-from plethos.core.remedies import Corrective, Remedy
+from plethos.core.propose.soft import joints_under
+from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, VolumeKeeper
 from plethos.core.rules import Rules
 from plethos.core.topology import extent
 from plethos.core.triggers.pose_set import PoseSet
 from plethos.core.weights.bones import segments_of
 from plethos.service.live import response_curve
 from plethos.service.picking import regions_json
+from plethos.service.proposing import Kinds
 from plethos.service.sculpting import far_from_turned
 from plethos.service.version import Version
 from plethos.store.blobs import digest
@@ -43,7 +49,17 @@ from plethos.web.schemas.character import (
 )
 from plethos.web.schemas.common import PoseBody
 from plethos.web.schemas.live import JobMessage
-from plethos.web.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
+from plethos.web.schemas.rules import (
+    BodyChange,
+    DialRule,
+    GroupRule,
+    HingeTriggerRule,
+    KindsTried,
+    KindTried,
+    ShareRule,
+    TriggerRule,
+    ValueInfo,
+)
 
 
 def character_state(version: Version) -> CharacterState:
@@ -101,13 +117,58 @@ def _card(character: Character, remedy: Remedy) -> RemedyCard:
         by=remedy.by,
         trigger=TRIGGER.validate_python(trigger.to_document(skeleton)) if trigger else None,
         curve=response_curve(trigger) if trigger else [],
-        joints=sorted(skeleton.names[j] for j in rules.joints_read(remedy)),
+        joints=sorted(skeleton.names[j] for j in rules.joints_read(remedy)) or _under(character, remedy),
         group=remedy.group,
         twin=remedy.twin,
         notes=list(remedy.notes),
         pose=dict(last.pose) if last else {},
         report=SolveReport(**last.report) if last else SolveReport(),
         targets=[TargetInfo(at=t.at, name=t.shape.name, moved=len(t.shape.vertices)) for t in targets],
+        driven=skeleton.names[remedy.body.joint] if isinstance(remedy.body, Helper) else None,
+        numbers=_numbers(character, remedy),
+    )
+
+
+def _numbers(character: Character, remedy: Remedy) -> BodyChange:
+    body = remedy.body
+    if isinstance(body, Helper):
+        return BodyChange(rules=[ShareRule(**r.to_document(character.skeleton)) for r in body.rules])
+    if isinstance(body, Relaxer):
+        return BodyChange(steps=body.steps)
+    return BodyChange(share=body.share, most=body.most) if isinstance(body, VolumeKeeper) else BodyChange()
+
+
+def _under(character: Character, remedy: Remedy) -> list[str]:
+    """The joint whose skin the mask of a remedy lies on, for one that reads no joint."""
+    mask = getattr(remedy.body, "mask", None)
+    if not isinstance(mask, Mask):
+        return []
+    # Every edit tells of all remedies; masks, weights and joints seldom change.
+    known = _known_joints.get(mask)
+    if known is None or known[0] is not character.binding:
+        found = joints_under(character.skeleton, character.binding, mask)
+        known = _known_joints[mask] = (character.binding, tuple(character.skeleton.names[j] for j in found[:1]))
+    return list(known[1])
+
+
+_known_joints: WeakKeyDictionary[Mask, tuple[Binding, tuple[str, ...]]] = WeakKeyDictionary()
+
+
+def kinds_info(kinds: Kinds) -> KindsTried:
+    """What was tried, as the page reads it."""
+
+    def told(kind: str, tried: Tried | None, why: str) -> KindTried:
+        if tried is None:
+            return KindTried(kind=kind, can=False, why=why)
+        m = tried.measured
+        return KindTried(
+            kind=kind, can=True, why=why, volume=m.volume, girth=m.girth, contacts=tried.contacts, off=tried.off
+        )  # fmt: skip
+
+    return KindsTried(
+        now=told("now", kinds.now, ""),
+        kinds=[told(k.kind, k.tried, k.why) for k in kinds.kinds],
+        proposed=kinds.proposed,
     )
 
 

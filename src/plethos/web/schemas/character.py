@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.common import Axis, PoseBody, Schema
-from plethos.web.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
+from plethos.web.schemas.rules import BodyChange, DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
 
 
 class PresetRequest(Schema):
@@ -58,6 +58,8 @@ class RemedyCard(BaseModel):
     pose: dict[str, Any] = Field(description="Of a corrective: the pose it was sculpted in.")
     report: SolveReport
     targets: list[TargetInfo]
+    driven: str | None = Field(default=None, description="Of a helper: the joint that it turns.")
+    numbers: BodyChange = Field(description="What can be set of its body.")
 
 
 class MendInfo(BaseModel):

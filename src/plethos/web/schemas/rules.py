@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from plethos.web.schemas.common import Axis, Quaternion, Schema
+from plethos.web.schemas.common import Axis, PoseBody, Quaternion, Schema
 
 Id = Annotated[str, Field(min_length=1, max_length=64)]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -196,6 +196,63 @@ class Tie(Schema):
     """null unties."""
 
     value: Id | None
+
+
+class BodyChange(Schema):
+    """What is to change about a remedy; what is left out stays."""
+
+    steps: int | None = Field(default=None, ge=1, le=100, description="Of a relaxer.")
+    share: float | None = Field(default=None, gt=0, le=4, description="Of a volume keeper.")
+    most: FiniteFloat | None = Field(default=None, gt=0, description="Of a volume keeper, metres.")
+    rules: list[ShareRule] | None = Field(default=None, min_length=1, max_length=32, description="Of a helper joint.")
+
+
+class MaskChange(Schema):
+    """picked = from what is picked, soften, pick = pick what lies under the mask."""
+
+    how: Literal["picked", "soften", "pick"]
+
+
+class ProposalRequest(Schema):
+    """A joint in a pose; without a joint, the one that is turned furthest."""
+
+    pose: PoseBody
+    joint: str | None = None
+
+
+class KindTried(BaseModel):
+    """A kind of remedy, tried and measured."""
+
+    kind: str
+    can: bool = Field(description="Whether it can be made here.")
+    why: str = Field(description="What speaks for it, or why it cannot be made.")
+    volume: float | None = None
+    girth: float | None = None
+    contacts: int = 0
+    off: float | None = Field(default=None, description="How far from keeping everything on the way, percent.")
+
+
+class KindsTried(BaseModel):
+    """What was tried at a joint; the first is what there is now."""
+
+    now: KindTried
+    kinds: list[KindTried]
+    proposed: str | None
+
+
+class WaterfallRequest(Schema):
+    """A joint in a pose."""
+
+    pose: PoseBody
+    joint: str
+
+
+class WaterfallBar(BaseModel):
+    """What a remedy gives back of a joint's volume, percent of rest."""
+
+    id: str
+    name: str
+    volume: float
 
 
 class MakeHelper(Schema):

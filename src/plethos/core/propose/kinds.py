@@ -1,0 +1,258 @@
+"""Which kind of remedy suits a bend: each is made, tried on the way to the pose, and measured.
+
+Names of joints say nothing here: what counts is what the skin does.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from plethos.core import rotations
+from plethos.core.bend import BendMeasure, Measured, bent
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import ALL, Acting, Evaluator
+from plethos.core.mask import Mask
+from plethos.core.measure.contact import intersecting_pairs, new_contacts
+from plethos.core.names import free_name
+from plethos.core.propose.blend import blend_mask
+from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.response import fitted_response
+from plethos.core.propose.roll import Limb, twist_remedies
+from plethos.core.propose.soft import soft_region
+from plethos.core.remedies import Corrective, Relaxer, Remedy, SkinBlend, VolumeKeeper
+from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.topology import extent
+from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
+
+WAY = (0.4, 0.7, 1.0)  # where on the way each is measured
+ROLLED = math.radians(8)  # less roll than this needs no twist joints
+CONTACT = 0.03  # what a triangle in contact counts, in percent of volume
+GIRTH = 0.5  # what a percent of girth counts
+WORTH = 0.5  # how much better the next kind has to be, in that measure, than one that is simpler
+
+
+@dataclass(frozen=True, eq=False)
+class Held:
+    """A joint held in a pose.
+
+    Parameters
+    ----------
+    pose
+        With the joint at rest about the axis of its turn.
+    trigger
+        From rest to the held pose.
+    """
+
+    character: Character
+    joint: int
+    pose: Pose
+    trigger: HingeTrigger
+
+    @classmethod
+    def of(cls, character: Character, joint: int, pose: Pose) -> Held:
+        """The turn that a joint makes in a pose.
+
+        Raises
+        ------
+        BadEditError
+            When it is at rest.
+        """
+        trigger = guess_hinge(character.skeleton, pose, joint)
+        swing, _ = rotations.swing_twist(pose.rotations[joint], trigger.axis)
+        return cls(character, joint, pose.with_rotation(joint, swing), trigger)
+
+    @property
+    def angle(self) -> float:
+        return self.trigger.response.end
+
+    def at(self, share: float) -> Pose:
+        """Part of the way."""
+        return bent(self.pose, self.joint, self.trigger.axis, share * self.angle)
+
+    def named(self, name: str) -> str:
+        return free_name(name, {r.name for r in self.character.rules.remedies})
+
+
+@dataclass(frozen=True, eq=False)
+class Tried:
+    """A kind of remedy, made and measured.
+
+    Parameters
+    ----------
+    kind
+        One of `TRIALS`.
+    character
+        With it.
+    made
+        The ids of the remedies that it brings.
+    measured, contacts
+        In the held pose.
+    off
+        How far from keeping everything, over the way; percent of volume.
+    """
+
+    kind: str
+    character: Character
+    made: tuple[str, ...]
+    measured: Measured
+    contacts: int
+    off: float
+
+
+def _twist(held: Held) -> Character:
+    limb = Limb.of(held.character, held.joint)
+    q = held.at(1.0).rotations[held.joint]
+    roll = float(rotations.twist_angle(q, limb.axis, 0.0))
+    if abs(roll) < ROLLED:
+        raise BadEditError("The joint hardly rolls about its bone: twist joints would have nothing to share.")
+    character = held.character
+    for remedy in twist_remedies(character, limb):
+        character = character.with_remedy(
+            replace(remedy, name=free_name(remedy.name, {r.name for r in character.rules.remedies}))
+        )
+    return character
+
+
+def _blend(held: Held) -> Character:
+    mask = blend_mask(held.character, held.joint, held.pose, held.trigger.axis, held.angle)
+    return held.character.with_remedy(Remedy(SkinBlend(mask), held.named(f"{_joint(held)}: skin blend")))
+
+
+def _corrective(held: Held) -> Character:
+    posed = Evaluator.of(held.character).pose(held.at(1.0))
+    mend = FirstMend.of(held.character, held.joint).solved(posed)
+    name = held.named(f"{_joint(held)} at {math.degrees(held.angle):.0f}°")
+    shape, report = solve_corrective(posed, mend.points, name, trigger=held.trigger)
+    body = Corrective.of(shape, pose_to_json(held.character.skeleton, held.at(1.0)), report.to_json())
+    trigger = fitted_response(held.character, body, held.trigger, held.pose).trigger
+    return held.character.with_remedy(Remedy(body, name, by=trigger.id), trigger)
+
+
+def _soft(held: Held) -> Mask:
+    shares = soft_region(held.character, held.joint)
+    return Mask.of(shares * (shares > 0.01))
+
+
+def _keeper(held: Held) -> Character:
+    body = VolumeKeeper(_soft(held), most=0.03 * extent(held.character.mesh.rest))
+    if body.ready(held.character.mesh).target == 0:
+        raise BadEditError("The skin here encloses no volume that could be kept.")
+    return held.character.with_remedy(Remedy(body, held.named(f"{_joint(held)}: volume keeper")))
+
+
+def _relaxer(held: Held) -> Character:
+    return held.character.with_remedy(Remedy(Relaxer(_soft(held), 10), held.named(f"{_joint(held)}: relaxer")))
+
+
+def _joint(held: Held) -> str:
+    return held.character.skeleton.names[held.joint]
+
+
+# Simplest first: the next has to be clearly better. What is lower in the list takes more looking after.
+TRIALS: dict[str, Callable[[Held], Character]] = {
+    "twist": _twist,
+    "skin_blend": _blend,
+    "corrective": _corrective,
+    "volume_keeper": _keeper,
+    "relaxer": _relaxer,
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Judge:
+    """Measures what is tried at a joint."""
+
+    held: Held
+    measure: BendMeasure
+
+    @classmethod
+    def of(cls, held: Held) -> Judge:
+        return cls(held, BendMeasure.of(held.character, held.joint))
+
+    def of_trial(self, kind: str) -> Tried:
+        """Make one kind and measure it.
+
+        Raises
+        ------
+        BadEditError
+            When it cannot be made here, with the reason.
+        """
+        if kind not in TRIALS:
+            raise BadEditError(f"There is no kind of remedy called “{kind}”; there are {', '.join(TRIALS)}.")
+        character = TRIALS[kind](self.held)
+        known = {r.id for r in self.held.character.rules.remedies}
+        return self.tried(kind, character, tuple(r.id for r in character.rules.remedies if r.id not in known))
+
+    def tried(self, kind: str, character: Character, made: tuple[str, ...] = ()) -> Tried:
+        """What a character comes to on the way to the held pose."""
+        measure = BendMeasure.of(character, self.held.joint, self.measure)
+        steps = [measure.at(self.held.at(share)) for share in WAY]
+        lost = [self._off(step) for step in steps]
+        contacts = self.contacts(character)
+        return Tried(kind, character, made, steps[-1], contacts, float(np.mean(lost)) + CONTACT * contacts)
+
+    def contacts(self, character: Character, acting: Acting = ALL) -> int:
+        """Triangles of the joint's region that cross others in the held pose and did not at rest."""
+        mesh, own = character.mesh, self.measure.site.region
+        triangles = own.vertices[own.triangles].astype(np.int32)
+        points = Evaluator.of(character).pose(self.held.at(1.0), acting).points
+        return len(new_contacts(points, triangles, intersecting_pairs(mesh.rest, triangles)))
+
+    @staticmethod
+    def _off(step: Measured) -> float:
+        volume = 0.0 if step.volume is None else abs(100 - step.volume)
+        girth = 0.0 if step.girth is None else max(0.0, 100 - step.girth)
+        return volume + GIRTH * girth
+
+
+def proposed(found: Sequence[Tried], now: Tried) -> Tried | None:
+    """The kind that suits, of those that were tried, simplest first; None where nothing betters what is there."""
+    best: Tried | None = None
+    for trial in found:
+        if trial.off < now.off - WORTH and (best is None or trial.off < best.off - WORTH):
+            best = trial
+    return best
+
+
+def reason(best: Tried, now: Tried) -> str:
+    """Why, in one line."""
+    what = {
+        "twist": "The joint rolls: its twist joints share the roll out along the limb",
+        "skin_blend": "Dual quaternion skinning keeps what linear skinning loses here",
+        "corrective": "The skin creases: a corrective opens the fold and fills it",
+        "volume_keeper": "Volume is lost evenly: the keeper holds it in every frame",
+        "relaxer": "The skin is uneven rather than thin: the relaxer evens it out",
+    }[best.kind]
+    told = []
+    if now.measured.volume is not None and best.measured.volume is not None:
+        told.append(f"volume {now.measured.volume:.1f} → {best.measured.volume:.1f} %")
+    if now.measured.girth is not None and best.measured.girth is not None:
+        told.append(f"least girth {now.measured.girth:.1f} → {best.measured.girth:.1f} %")
+    if now.contacts or best.contacts:
+        told.append(f"contacts {now.contacts} → {best.contacts}")
+    return f"{what}: {', '.join(told)}." if told else f"{what}."
+
+
+def waterfall(character: Character, joint: int, pose: Pose) -> list[tuple[str, float]]:
+    """What each remedy that is on gives back of the joint's volume, percent of rest, in the order in which they act.
+
+    One after the other is switched on: the bars add up to with minus without.
+    """
+    measure = BendMeasure.of(character, joint)
+    stages = {"joints": 0, "skin": 1, "shapes": 2, "after": 3}
+    on = sorted((r for r in character.rules.remedies if r.on), key=lambda r: stages[r.body.stage])
+    bars, acting = [], list[str]()
+    before = measure.at(pose, Acting.these()).volume
+    for remedy in on:
+        acting.append(remedy.id)
+        volume = measure.at(pose, Acting.these(*acting)).volume
+        if volume is not None and before is not None:
+            bars.append((remedy.id, volume - before))
+            before = volume
+    return bars

@@ -1,0 +1,143 @@
+"""The roll along a limb: how far the skin turns about its bone, place by place, and what twist joints should take."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Posed
+from plethos.core.mapping import vector
+from plethos.core.remedies import Helper, Remedy, Share
+from plethos.core.rotations import Array
+from plethos.core.weights.bones import Segment, segments_of
+
+STATIONS = 11
+CLEAR = 0.5  # of the weights round a place that have to be of the limb
+
+
+@dataclass(frozen=True, eq=False)
+class Limb:
+    """The bone along which a joint's roll is shared out.
+
+    Parameters
+    ----------
+    rolled
+        The joint that rolls.
+    bone
+        Of the limb, with its twist joints.
+    from_root
+        Whether the joint carries the whole limb, so that the roll has to be taken back near its start; else it hangs at
+        the limb's end, and the roll has to be led up to it.
+    axis
+        The bone's direction in the rest frame of the joint that rolls ``(3,)``.
+    stations
+        ``(T,)`` where along the bone, 0 to 1, the skin of each twist joint lies.
+    """
+
+    rolled: int
+    bone: Segment
+    from_root: bool
+    axis: Array
+    stations: Array
+
+    @classmethod
+    def of(cls, character: Character, joint: int) -> Limb:
+        """The limb of a joint.
+
+        Raises
+        ------
+        BadEditError
+            When there are no twist joints along it.
+        """
+        skeleton = character.skeleton
+        segments = segments_of(skeleton)
+        parent = skeleton.joint_parents[joint]
+        own = next((s for s in segments if s.joint == joint and s.twists), None)
+        above = next(
+            (s for s in segments if s.joint == parent and s.twists and skeleton.main_child(parent) == joint), None
+        )  # fmt: skip
+        bone = own or above
+        if bone is None:
+            raise BadEditError(
+                f"There are no twist joints along “{skeleton.names[joint]}”: insert some in Bind, under Joints."
+            )
+        way = (bone.end - bone.start) / np.linalg.norm(bone.end - bone.start)
+        axis = np.linalg.solve(skeleton.pose_frame(joint), way)
+        rest = character.mesh.rest.astype(np.float64)
+        along = np.clip((rest - bone.start) @ way / np.linalg.norm(bone.end - bone.start), 0, 1)
+        weights = character.binding.joint_weights[:, list(bone.twists)]
+        total = np.maximum(weights.sum(axis=0), 1e-12)
+        return cls(joint, bone, bone is own, axis / np.linalg.norm(axis), (along @ weights) / total)
+
+    def shares(self) -> Array:
+        """What share ``(T,)`` of the roll each twist joint should take: the roll then grows evenly along the limb."""
+        return self.stations - 1 if self.from_root else self.stations
+
+    def ideal(self, places: Array) -> Array:
+        """How much of the roll there should be at places along the bone, 0 to 1."""
+        return np.clip(places, 0, 1)
+
+
+def measured_roll(posed: Posed, limb: Limb) -> tuple[Array, Array]:
+    """How far the skin has turned about the bone.
+
+    Parameters
+    ----------
+    posed
+        The character with the joint rolled.
+
+    Returns
+    -------
+    places, roll
+        ``(S,)`` along the bone, 0 to 1, and the skin's turn there, radians, against the bone's start without its roll;
+        NaN where there is no skin.
+    """
+    character, skeleton = posed.character, posed.character.skeleton
+    start, length = limb.bone.start, float(np.linalg.norm(limb.bone.end - limb.bone.start))
+    way = (limb.bone.end - start) / length
+    rest, now = character.mesh.rest.astype(np.float64), posed.points.astype(np.float64)
+    # What the limb hangs on: its parent where the joint carries the limb, else the limb's own bone.
+    base = skeleton.joint_parents[limb.rolled]
+    back = np.linalg.inv(posed.world[base] @ np.linalg.inv(skeleton.rest_global[base])) if base >= 0 else np.eye(4)
+    now = now @ back[:3, :3].T + back[:3, 3]
+    family = [limb.bone.joint, *limb.bone.twists, limb.rolled]
+    own = character.binding.joint_weights[:, family].sum(axis=1) > CLEAR
+    along = (rest - start) @ way / length
+    off_rest, off_now = (p - start - ((p - start) @ way)[:, None] * way for p in (rest, now))
+    turn = np.arctan2(np.cross(off_rest, off_now) @ way, np.einsum("vi,vi->v", off_rest, off_now))
+    far = np.linalg.norm(off_rest, axis=1)
+    places = np.linspace(0, 1, STATIONS)
+    roll = np.full(STATIONS, np.nan)
+    for k, place in enumerate(places.tolist()):
+        near = own & (np.abs(along - place) < 0.6 / STATIONS)
+        if near.any():
+            # The mean turn of the ring, as vectors, so that half a turn does not cancel out.
+            roll[k] = np.angle(np.sum(far[near] * np.exp(1j * turn[near])))
+    return places, roll
+
+
+def twist_remedies(character: Character, limb: Limb) -> list[Remedy]:
+    """One helper for each twist joint of a limb: its share of the roll.
+
+    Raises
+    ------
+    BadEditError
+        When they are all turned by rules already.
+    """
+    skeleton, rules = character.skeleton, character.rules
+    taken = {body.joint for _, body in rules.helpers}
+    axis = vector(limb.axis)
+    made = [
+        Remedy(
+            Helper(twist, (Share(limb.rolled, round(float(share), 2), "twist", axis),)),
+            skeleton.names[twist],
+        )
+        for twist, share in zip(limb.bone.twists, limb.shares().tolist(), strict=True)
+        if twist not in taken
+    ]
+    if not made:
+        raise BadEditError(f"The twist joints along “{skeleton.names[limb.bone.joint]}” are turned by rules already.")
+    return made

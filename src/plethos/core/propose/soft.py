@@ -1,0 +1,63 @@
+"""Soft masks: all of it well inside a joint's region, fading to nothing at its border."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.binding import Binding
+from plethos.core.character import Character
+from plethos.core.mask import Mask
+from plethos.core.measure.region import joint_region
+from plethos.core.rotations import Array
+from plethos.core.skeleton import Skeleton
+from plethos.core.topology import Topology, distance_over_surface
+from plethos.core.weights.bones import segments_of
+
+WIDE = 0.6  # of the region's radius: how far beyond the bending skin the mask goes, and over how much of it it fades
+
+
+def soft_region(character: Character, joint: int) -> Array:
+    """``(V,)`` 1 on the skin that a joint bends, fading out over the skin round it.
+
+    Raises
+    ------
+    BadEditError
+        When the joint bends no skin.
+    """
+    rest = character.mesh.rest
+    core = joint_region(character, joint, rest, 0.1)
+    inside = np.zeros(len(character.mesh), bool)
+    inside[core.vertices] = True
+    distance = distance_over_surface(character.mesh.topology, rest, inside, WIDE * core.radius)
+    away = np.clip(np.where(np.isfinite(distance), distance, np.inf) / (WIDE * core.radius), 0, 1)
+    return np.asarray((1 - away**2) ** 2)
+
+
+def evened(topology: Topology, shares: Array, rounds: int) -> Array:
+    """Shares ``(V,)`` smoothed over the surface."""
+    every = np.arange(topology.count)
+    for _ in range(rounds):
+        mean = topology.mean_beside(np.repeat(shares[:, None], 3, axis=1), every)[:, 0]
+        shares = 0.5 * (shares + mean)
+    return shares
+
+
+def joints_under(skeleton: Skeleton, binding: Binding, mask: Mask) -> list[int]:
+    """The joints whose bending skin a mask lies on, the one that it covers most first.
+
+    Each is weighed by the skin that it shares with its parent: how much lies under the mask, and which part of it.
+    """
+    shares = mask.shares.astype(np.float64)
+    if not len(shares):
+        return []
+    scores: NDArray[np.float64] = np.zeros(len(skeleton))
+    twists = {t for bone in segments_of(skeleton) for t in bone.twists}  # they only share what their bone bends
+    for joint in range(len(skeleton)):
+        if skeleton.is_joint[joint] and skeleton.joint_parents[joint] >= 0 and joint not in twists:
+            w = binding.joint_weights[:, skeleton.subtree(joint)].sum(axis=1)
+            bending = 4 * w * (1 - w)
+            # How much of the mask bends there, and how much of what bends there the mask covers.
+            scores[joint] = (shares @ bending[mask.vertices]) ** 2 / max(float(bending.sum()), 1e-12)
+    best = float(scores.max(initial=0))
+    return [j for j in np.argsort(-scores, kind="stable").tolist() if best > 0 and scores[j] > 0.6 * best]

@@ -1,0 +1,239 @@
+"""Which kind of remedy suits: twist joints, skin blend, corrective, volume keeper and relaxer, tried and measured."""
+
+import math
+import unittest
+from dataclasses import replace
+from functools import cache
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from plethos.core.bend import BendMeasure, bent
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import ALL, NONE, Evaluator
+from plethos.core.mask import Mask
+from plethos.core.propose.blend import blend_mask, full_mask
+from plethos.core.propose.kinds import TRIALS, Held, Judge, proposed, reason, waterfall
+from plethos.core.propose.roll import Limb, measured_roll, twist_remedies
+from plethos.core.propose.soft import joints_under, soft_region
+from plethos.core.remedies import Helper, Remedy, SkinBlend
+from plethos.core.twins import twinned
+from plethos.demo.catalogue import open_demo
+from tests.figures import tube
+
+Z, Y = (0.0, 0.0, 1.0), (0.0, 1.0, 0.0)
+
+
+@cache
+def keeper():
+    return open_demo("lock-keeper-bare")[0]
+
+
+def held(joint, degrees, axis=Z, character=None):
+    character = character or keeper()
+    number = character.skeleton.find(joint)
+    return Held.of(character, number, bent(character.skeleton.rest_pose(), number, axis, math.radians(degrees)))
+
+
+@cache
+def trials(joint, degrees, axis=Z):
+    judge, found = Judge.of(held(joint, degrees, axis)), {}
+    for kind in TRIALS:
+        try:
+            found[kind] = judge.of_trial(kind)
+        except BadEditError as error:
+            found[kind] = error.sentence
+    return judge.tried("", keeper()), found
+
+
+def suits(joint, degrees, axis=Z):
+    now, found = trials(joint, degrees, axis)
+    return proposed([t for t in found.values() if not isinstance(t, str)], now)
+
+
+class AlongALimb(unittest.TestCase):
+    def test_a_rolled_hand_turns_the_skin_only_at_the_wrist_and_twist_joints_spread_it(self):
+        limb = Limb.of(keeper(), keeper().skeleton.find("left_hand"))
+        pose = held("left_hand", 80, tuple(limb.axis)).at(1.0)
+        places, roll = measured_roll(Evaluator.of(keeper()).pose(pose), limb)
+        self.assertLess(np.abs(np.degrees(roll[places < 0.7])).max(), 2)
+        character = keeper()
+        for remedy in twist_remedies(character, limb):
+            character = character.with_remedy(remedy)
+        _, spread = measured_roll(Evaluator.of(character).pose(pose), limb)
+        # Worked case 2: the roll follows the ideal along the limb.
+        self.assertLess(np.abs(np.degrees(spread) - 80 * limb.ideal(places)).max(), 12)
+        self.assertLess(np.diff(np.degrees(roll)).min(), np.diff(np.degrees(spread)).max())
+
+    def test_the_measured_roll_is_that_of_scipys_rotation(self):
+        # Outside: SciPy turns a tube whose upper half follows one joint; everything there has rolled by that angle.
+        character = tube(softness=0.01, rings=41)
+        skeleton, upper = character.skeleton, character.skeleton.find("upper")
+        start = skeleton.rest_global[upper, :3, 3]
+        bone = type("B", (), {"joint": upper, "start": start, "end": start + [0, 0.5, 0], "twists": ()})
+        limb = Limb(upper, bone, True, np.array(Y), np.zeros(0))
+        for degrees in (-170, -60, 33, 120, 179):
+            pose = skeleton.rest_pose().with_rotation(upper, Rotation.from_euler("y", degrees, degrees=True).as_quat())
+            _, roll = measured_roll(Evaluator.of(character).pose(pose), limb)
+            np.testing.assert_allclose(np.degrees(roll[2:]), degrees, atol=0.01)
+
+    def test_shares_come_from_where_the_skin_of_each_twist_joint_lies(self):
+        for joint, from_root in (
+            ("left_hand", False),
+            ("left_foot", False),
+            ("left_thigh", True),
+            ("right_hand", False),
+        ):
+            limb = Limb.of(keeper(), keeper().skeleton.find(joint))
+            self.assertEqual(limb.from_root, from_root, joint)
+            self.assertTrue((np.diff(limb.stations) > 0.2).all(), joint)
+            shares = limb.shares()
+            self.assertTrue(((shares < 0) if from_root else (shares > 0)).all(), joint)
+            self.assertAlmostEqual(float(np.linalg.norm(limb.axis)), 1)
+        with self.assertRaisesRegex(BadEditError, "no twist joints"):
+            Limb.of(keeper(), keeper().skeleton.find("spine_2"))
+
+    def test_worked_case_1_girth_under_a_roll_of_80_degrees(self):
+        # Closed form of linear skinning: half way between two bones the area shrinks to cos²(40°) = 58.7 %.
+        now, found = trials("left_hand", 80, Y)
+        self.assertAlmostEqual(now.measured.girth, 100 * math.cos(math.radians(40)) ** 2, delta=1.5)
+        self.assertGreater(found["twist"].measured.girth, 94.7)
+        blended = keeper().with_remedy(Remedy(SkinBlend(full_mask(keeper(), keeper().skeleton.find("left_hand"))), "b"))
+        measure = BendMeasure.of(blended, keeper().skeleton.find("left_hand"))
+        self.assertGreater(measure.at(held("left_hand", 80, Y).at(1.0)).volume, 99)
+
+    def test_joints_that_are_turned_already_are_left_alone(self):
+        _, found = trials("left_hand", 80, Y)
+        limb = Limb.of(found["twist"].character, keeper().skeleton.find("left_hand"))
+        with self.assertRaisesRegex(BadEditError, "by rules already"):
+            twist_remedies(found["twist"].character, limb)
+        one = found["twist"].character.rules.without_remedy(found["twist"].made[0])
+        self.assertEqual(len(twist_remedies(keeper().with_rules(one), limb)), 1)
+
+
+class Blends(unittest.TestCase):
+    def test_it_is_where_dual_quaternions_keep_more_and_nowhere_else(self):
+        joint = keeper().skeleton.find("left_hand")
+        mask = blend_mask(keeper(), joint, keeper().skeleton.rest_pose(), Y, math.radians(80))
+        near = np.linalg.norm(keeper().mesh.rest - keeper().skeleton.rest_global[joint, :3, 3], axis=1)
+        self.assertLess(near[mask.vertices].max(), 0.15)
+        self.assertGreater(mask.shares.max(), 0.9)
+        edges = keeper().mesh.topology.edges
+        dense = mask.dense(len(keeper().mesh))
+        self.assertLess(np.abs(dense[edges[:, 0]] - dense[edges[:, 1]]).max(), 0.75, "a soft border")
+
+    def test_worked_case_5_a_hip_is_blended_and_the_knee_stays_as_it_was(self):
+        hip, knee = (keeper().skeleton.find(n) for n in ("left_thigh", "left_shin"))
+        rest = keeper().skeleton.rest_pose()
+        mask = blend_mask(keeper(), hip, rest, Z, math.radians(105))
+        blended = keeper().with_remedy(Remedy(SkinBlend(mask), "b"))
+        whole = keeper().with_remedy(Remedy(SkinBlend(Mask.of(np.ones(len(keeper().mesh)))), "b"))
+        up, bend = bent(rest, hip, Z, math.radians(105)), bent(rest, knee, Z, math.radians(110))
+        volumes = [BendMeasure.of(c, hip).at(up).volume for c in (keeper(), blended, whole)]
+        self.assertLess(abs(volumes[1] - volumes[2]), 0.15 * abs(volumes[0] - volumes[2]))
+        girths = [BendMeasure.of(c, knee).at(bend).girth for c in (keeper(), blended, whole)]
+        self.assertAlmostEqual(girths[0], girths[1], delta=0.05)
+        self.assertGreater(girths[2], girths[0] + 5)
+
+    def test_where_linear_is_as_good_nothing_is_proposed(self):
+        joint = keeper().skeleton.find("left_hand")
+        with self.assertRaisesRegex(BadEditError, "as well as dual quaternions"):
+            blend_mask(keeper(), joint, keeper().skeleton.rest_pose(), Z, math.radians(1))
+
+    def test_a_mask_knows_its_joint(self):
+        skeleton = keeper().skeleton
+        for name in ("left_hand", "left_shin", "right_thigh", "neck", "spine_2"):
+            joint = skeleton.find(name)
+            shares = soft_region(keeper(), joint)
+            self.assertEqual((shares.min(), shares.max()), (0, 1))
+            self.assertEqual(joints_under(skeleton, keeper().binding, Mask.of(shares))[0], joint, name)
+        self.assertEqual(joints_under(skeleton, keeper().binding, Mask.of(np.zeros(len(keeper().mesh)))), [])
+
+
+class WhichKind(unittest.TestCase):
+    def test_a_roll_wants_twist_joints_a_crease_a_corrective(self):
+        self.assertEqual(suits("left_hand", 80, Y).kind, "twist")
+        for joint, degrees in (("left_forearm", 120), ("left_shin", 125), ("left_hand", 65)):
+            self.assertEqual(suits(joint, degrees).kind, "corrective", joint)
+
+    def test_what_is_proposed_betters_what_there_is_and_says_so(self):
+        now, _ = trials("left_forearm", 120)
+        best = suits("left_forearm", 120)
+        self.assertLess(best.off, now.off / 3)
+        sentence = reason(best, now)
+        for number in (now.measured.volume, best.measured.volume, now.measured.girth):
+            self.assertIn(f"{number:.1f}", sentence)
+        self.assertIsNone(proposed([], now))
+        self.assertIsNone(proposed([best], best), "nothing betters itself")
+
+    def test_names_of_joints_say_nothing(self):
+        skeleton = replace(keeper().skeleton, names=tuple(f"j{k}" for k in range(len(keeper().skeleton))))
+        plain = replace(keeper(), skeleton=skeleton)
+        for joint, degrees, axis in (("left_hand", 80, Y), ("left_forearm", 120, Z)):
+            number = keeper().skeleton.find(joint)
+            judge = Judge.of(Held.of(plain, number, bent(skeleton.rest_pose(), number, axis, math.radians(degrees))))
+            found = []
+            for kind in TRIALS:
+                try:
+                    found.append(judge.of_trial(kind))
+                except BadEditError:
+                    continue
+            best = proposed(found, judge.tried("", plain))
+            self.assertEqual((best.kind, best.off), (suits(joint, degrees, axis).kind, suits(joint, degrees, axis).off))
+
+    def test_what_cannot_be_made_says_why(self):
+        _, found = trials("left_forearm", 120)
+        self.assertIn("hardly rolls", found["twist"])
+        with self.assertRaisesRegex(BadEditError, "no kind of remedy"):
+            Judge.of(held("left_hand", 80, Y)).of_trial("magnet")
+
+    def test_every_kind_leaves_rest_as_it_is(self):
+        rest = keeper().skeleton.rest_pose()
+        for joint, degrees, axis in (("left_hand", 80, Y), ("left_forearm", 120, Z)):
+            for kind, trial in trials(joint, degrees, axis)[1].items():
+                if not isinstance(trial, str):
+                    points = Evaluator.of(trial.character).pose(rest).points
+                    np.testing.assert_allclose(points, keeper().mesh.rest, atol=2e-5, err_msg=kind)
+                    self.assertTrue(trial.made)
+
+    def test_the_bars_of_the_waterfall_add_up_to_with_minus_without(self):
+        character = keeper()
+        _, found = trials("left_hand", 80, Y)
+        for kind in ("relaxer", "twist", "volume_keeper", "skin_blend", "corrective"):
+            fresh = found[kind].character.rules
+            for remedy in fresh.remedies:
+                trigger = fresh.trigger_of(remedy)
+                character = character.with_remedy(remedy, *([trigger] if trigger else []))
+        off = character.rules.remedies[0]
+        character = character.with_remedy(replace(off, on=False))
+        pose = held("left_hand", 80, Y).at(1.0)
+        joint = character.skeleton.find("left_hand")
+        bars = waterfall(character, joint, pose)
+        measure = BendMeasure.of(character, joint)
+        self.assertAlmostEqual(
+            sum(v for _, v in bars), measure.at(pose, ALL).volume - measure.at(pose, NONE).volume, delta=1e-9
+        )
+        self.assertEqual({i for i, _ in bars}, {r.id for r in character.rules.remedies} - {off.id})
+
+    def test_twins_of_what_lies_under_a_mask(self):
+        _, found = trials("left_hand", 80, Y)
+        for kind in ("skin_blend", "volume_keeper", "relaxer", "twist"):
+            character = found[kind].character
+            both = character
+            for made in found[kind].made:
+                both = twinned(both, made)
+            left, right = both.rules.remedy(found[kind].made[-1]), both.rules.remedies[-1]
+            self.assertEqual((left.twin, right.twin), (right.id, left.id))
+            left_pose, right_pose = held("left_hand", 80, Y).at(1.0), held("right_hand", -80, Y).at(1.0)
+            volumes = [
+                BendMeasure.of(both, both.skeleton.find(j)).at(p).volume
+                for j, p in (("left_hand", left_pose), ("right_hand", right_pose))
+            ]
+            self.assertAlmostEqual(*volumes, delta=0.3, msg=kind)
+            if isinstance(right.body, Helper):
+                self.assertEqual(both.skeleton.names[right.body.joint], "right_forearm_twist_2")
+        middle = keeper().with_remedy(
+            Remedy(SkinBlend(full_mask(keeper(), keeper().skeleton.find("spine_2"))), "m", id="m")
+        )
+        with self.assertRaisesRegex(BadEditError, "in the middle"):
+            twinned(middle, "m")
