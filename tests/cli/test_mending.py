@@ -37,3 +37,18 @@ class Solve(CommandLine):
         wrong = ("solve", self.tube, "--pose", self.bent, "--name", "e", "--joint", "lower", *out)
         self.assertIn("bends no skin", self.refused(*wrong))
         self.assertFalse((self.folder / "m.glb").exists())
+
+
+class Propose(CommandLine):
+    def test_each_joint_that_is_turned_gets_the_kind_that_gives_most_back(self):
+        demo = self.folder / "keeper.glb"
+        self.answer("demo", "lock-keeper-bare", "--out", demo)
+        pose = self.pose(left_hand=[0, 80, 0], left_forearm=[0, 0, 120])
+        told = self.answer("propose", demo, "--pose", pose)
+        self.assertEqual({j: t["kind"] for j, t in told.items()}, {"left_forearm": "corrective", "left_hand": "twist"})
+        for one in told.values():
+            self.assertGreater(one["gives_back_percent"], 15)
+            best = one["tried"][one["kind"]]["volume_percent"]
+            self.assertAlmostEqual(best - one["volume_percent"], one["gives_back_percent"])
+            self.assertIn(f"{best:.1f} %", one["reason"])
+        self.assertIn("hardly rolls", told["left_forearm"]["not_here"]["twist"])

@@ -16,6 +16,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.names import free_name
 from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.kinds import TRIALS, Held, Judge, Tried, proposed, reason
 from plethos.core.propose.response import fitted_response
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.sculpt.solve import solve_corrective
@@ -67,6 +68,41 @@ def solve(
             "warnings": list(report.warnings),
         }
     )
+
+
+@app.command()
+def propose(source: In, pose: PoseFile) -> None:
+    """Which kind of remedy suits each joint that is turned: each is tried and measured; JSON by joint."""
+    character, _ = open_character(source)
+    held = read_pose(character, pose)
+    told = {}
+    for joint in turned_joints(character, held):
+        judge = Judge.of(Held.of(character, joint, held))
+        now, found, not_here = judge.tried("", character), [], {}
+        for kind in TRIALS:
+            try:
+                found.append(judge.of_trial(kind))
+            except BadEditError as error:
+                not_here[kind] = error.sentence
+        best = proposed(found, now)
+        told[character.skeleton.names[joint]] = {
+            "kind": None if best is None else best.kind,
+            "reason": "No kind betters what there is now." if best is None else reason(best, now),
+            "volume_percent": now.measured.volume,
+            "gives_back_percent": None if best is None else gained(best, now),
+            "tried": {
+                t.kind: {"volume_percent": t.measured.volume, "girth_percent": t.measured.girth, "contacts": t.contacts}
+                for t in found
+            },
+            "not_here": not_here,
+        }
+    show(told)
+
+
+def gained(best: Tried, now: Tried) -> float | None:
+    """The volume that a kind gives back, percent of rest."""
+    before, after = now.measured.volume, best.measured.volume
+    return None if before is None or after is None else after - before
 
 
 def turned_joints(character: Character, pose: Pose) -> list[int]:
