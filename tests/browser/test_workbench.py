@@ -210,6 +210,34 @@ class InTheBrowser(BrowserCase):
         keeps.press("ArrowLeft")
         self.until(lambda: self.state(mine)["remedies"][-1]["numbers"]["share"] == 0.99)
 
+    def test_a_clip_plays_stops_on_its_worst_frame_and_is_mended_there(self):
+        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        page = self.page
+        self.open(f"/characters/{mine}")
+        self.choose_joint("Left shin")
+        page.get_by_role("combobox", name="Bend or clip").focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("option", name="squat and lift a crate").click()
+        strip = page.locator("[data-clip-strip]")
+        page.locator("[data-worst]").wait_for()
+        page.get_by_text("½", exact=True).click()
+        page.get_by_role("button", name="Play", exact=True).click()
+        self.until(lambda: float(strip.get_attribute("aria-valuenow")) > 0.1)
+        page.get_by_role("button", name="Stop", exact=True).click()
+        page.get_by_role("button", name="Worst", exact=True).click()
+        self.until(lambda: float(page.text_content("table.measures td.loss").split()[0]) < 90)
+        at = float(strip.get_attribute("aria-valuenow"))
+        page.get_by_role("button", name="A frame on").click()
+        self.until(lambda: abs(float(strip.get_attribute("aria-valuenow")) - at) < 0.04)
+        page.get_by_role("button", name="Solve a first mend").click()
+        page.get_by_text("stretched").wait_for()
+        sculpt = self.state(mine)["sculpt"]
+        self.assertEqual(sculpt["mend"]["joint"], "left_shin")
+        self.assertIn("right_shin", sculpt["pose"]["joints"], "the whole frame is held")
+        page.get_by_role("button", name="Drop").click()
+        self.until(lambda: self.state(mine)["sculpt"] is None)
+        self.assertGreater(float(strip.get_attribute("aria-valuenow")), 0, "and the clip goes on where it was")
+
     def test_a_pen_presses_the_brush(self):
         tube = self.server.app.state.bench.bring_in("Tube", tube_file().pack())
         address = f"{self.server.address}/api/characters/{tube}/sculpt"

@@ -8,7 +8,10 @@ from hypothesis import strategies as st
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
 
+from plethos.core.bend import BendMeasure, clip_steps
 from plethos.core.clips import Clip, Track
+from plethos.core.evaluate import NONE
+from plethos.core.rules import Rules
 from plethos.demo.catalogue import open_demo
 
 
@@ -60,3 +63,23 @@ class Tracks(unittest.TestCase):
         angle = np.degrees(2 * np.arctan2(bent.rotations[elbow, 2], bent.rotations[elbow, 3]))
         self.assertAlmostEqual(float(angle), 140, delta=0.5)
         self.assertEqual(Clip("still", 0.0, ()).pose_at(character.skeleton, 1.0).shape_weights, None)
+
+
+class OverAClip(unittest.TestCase):
+    def test_each_moment_is_measured_as_its_pose_is(self):
+        character, _ = open_demo("lock-keeper-half-done")
+        clip = next(c for c in character.clips if c.name == "crank a sluice")
+        joint = character.skeleton.find("left_forearm")
+        measure = BendMeasure.of(character, joint)
+        times = [0.0, 0.7, clip.duration]
+        steps = list(clip_steps(measure, clip, times))
+        self.assertEqual([s.time for s in steps], times)
+        for step in steps:
+            pose = clip.pose_at(character.skeleton, step.time)
+            self.assertEqual((step.with_, step.without), (measure.at(pose), measure.at(pose, NONE)))
+        remedy = next(r for r in character.rules.remedies if r.name == "Left elbow bent")
+        self.assertGreater(steps[1].activations[remedy.id], steps[0].activations[remedy.id] + 0.1)
+        self.assertGreater(steps[1].with_.volume, steps[1].without.volume + 5)
+        bare = character.with_rules(Rules())
+        for step in clip_steps(BendMeasure.of(bare, joint), clip, times):
+            self.assertEqual(step.with_, step.without)

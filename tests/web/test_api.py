@@ -410,6 +410,27 @@ class Api(unittest.TestCase):
             live.send('{"type": "pose", "seq": 1}')
             self.assertEqual(unpack(live.recv())[0]["seq"], 1)
 
+    def test_the_kinds_of_remedy_and_clips_are_told_in_sentences_too(self):
+        turned = {"joints": {"upper": [0, 0, 0.6427876, 0.7660444]}}
+        kinds = self.http.post(f"{self.base}/proposals", json={"pose": turned}).json()
+        self.assertIsNotNone(kinds.get("proposed"), kinds)
+        self.assertEqual({k["kind"]: k["can"] for k in kinds["kinds"]}["twist"], False)
+        made = self.http.post(f"{self.base}/proposals/volume_keeper", json={"pose": turned, "joint": "upper"}).json()
+        (card,) = (r for r in made["remedies"] if r["kind"] == "volume_keeper")
+        self.assertEqual((card["joints"], card["numbers"]["share"]), (["upper"], 1.0))
+        bars = self.http.post(f"{self.base}/waterfall", json={"pose": turned, "joint": "upper"}).json()
+        self.assertIn(card["name"], [b["name"] for b in bars])
+        for call, body, sentence in (
+            ("proposals/magnet", {"pose": turned}, "no kind of remedy"),
+            ("proposals", {"pose": {"joints": {}}}, "left rest"),
+            ("clip", {"clip": "waltz", "joint": "upper"}, "no clip called “waltz”"),
+            ("proposals", {"pose": {"clip": {"name": "waltz", "time": 1}}}, "no clip called “waltz”"),
+        ):
+            answer = self.http.post(f"{self.base}/{call}", json=body)
+            self.assertIn(answer.status_code, (409, 422))
+            self.assertIn(sentence, answer.json()["detail"])
+        self.http.post(f"{self.base}/undo")
+
     def test_sculpt_keep_and_deliver_over_the_api(self):
         turned = {"joints": {"upper": [0, 0, 0.5, 0.8660254]}}
         self.assertEqual(self.http.post(f"{self.base}/sculpt", json={"pose": turned}).status_code, 200)

@@ -3,6 +3,7 @@ import createClient from 'openapi-fetch'
 import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
+export type ClipPoint = Schemas['ClipPoint']
 export type CharacterState = Schemas['CharacterState']
 export type FigureInfo = Schemas['FigureInfo']
 export type JointInfo = Schemas['JointInfo']
@@ -69,6 +70,8 @@ export const api = {
         signal,
       }),
     ),
+  clip: (id: string, clip: string, joint: string, samples: number, signal: AbortSignal): Promise<ClipPoint[]> =>
+    unwrap(http.POST('/api/characters/{character_id}/clip', { params: at(id), body: { clip, joint, samples }, signal })),
   keepPicture: (id: string, picture: Blob): Promise<void> =>
     unwrap(http.PUT('/api/characters/{character_id}/picture', { params: at(id), body: picture as never, bodySerializer: (b) => b as never })),
   stand: (id: string, up: 'y' | 'z'): Promise<CharacterState> =>

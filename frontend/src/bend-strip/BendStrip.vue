@@ -5,11 +5,13 @@ import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
 import { computed, ref } from 'vue'
 import { api, type Axis, type BendPoint, type HingeTrigger } from '@/api/client'
-import { axisName, plainName, sameAxis } from '@/workbench/angles'
+import { axisName, sameAxis } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
 import { hingeOf, useMending } from '@/workbench/mending'
+import MotionSelect from './MotionSelect.vue'
+import StripLegend from './StripLegend.vue'
 import { useBendCurves } from './useBendCurves'
 
 const character = useCharacter()
@@ -154,7 +156,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
 <template>
   <footer class="strip">
     <div class="head">
-      <h2>{{ plainName(posing.chosen) }}</h2>
+      <MotionSelect />
       <div class="axes" role="group" aria-label="Axis">
         <button v-for="a in axes" :key="a.label" :class="{ on: sameAxis(a.axis, posing.axis) }" @click="posing.axis = [...a.axis]">{{ a.label }}</button>
       </div>
@@ -166,12 +168,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
         />
         <span class="muted">degrees</span>
       </div>
-      <ul class="legend">
-        <li><i class="vo" />volume without</li>
-        <li><i class="vw" />volume with</li>
-        <li><i class="gw" />least girth with</li>
-        <li><i class="go" />least girth without</li>
-      </ul>
+      <StripLegend />
     </div>
     <div ref="host" class="chart">
       <svg
@@ -213,42 +210,14 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
   </footer>
 </template>
 
+<style scoped src="./strip.css"></style>
 <style scoped>
-.strip { display: grid; grid-template-columns: 236px 1fr; background: var(--panel); border-top: 1px solid var(--line); min-width: 0; }
-.head { padding: 8px 14px; }
-h2 { font-size: 14px; }
 .axes { display: flex; gap: 4px; margin: 4px 0 6px; }
 .axes button { font: inherit; font-size: 12px; background: none; border: 1px solid var(--line); color: var(--muted); border-radius: 4px; padding: 0 8px; cursor: pointer; }
 .axes button.on { color: var(--accent); border-color: var(--accent); }
 .typed { display: flex; gap: 8px; align-items: center; font-size: 12px; }
 .typed .el-input-number { width: 104px; }
-.legend { list-style: none; margin: 8px 0 0; padding: 0; display: grid; gap: 1px; font-size: 12px; color: var(--muted); }
-.legend i { display: inline-block; width: 18px; border-top: 2px solid; margin-right: 7px; vertical-align: 3px; }
-.vo { border-color: var(--loss) !important; }
-.vw { border-color: var(--text) !important; border-top-width: 3px !important; }
-.gw { border-color: #a59fb1 !important; border-top-style: dashed !important; }
-.go { border-color: var(--loss) !important; border-top-style: dotted !important; }
-.chart { position: relative; min-width: 0; overflow: hidden; }
-svg { display: block; cursor: ew-resize; touch-action: none; user-select: none; }
-svg text { font: 11px 'Mono'; fill: var(--muted); }
-.grid { stroke: #322e3b; }
-.hundred { stroke: #5b5568; }
-path { fill: none; }
 .wash { fill: var(--accent); opacity: 0.06; }
-.activation { stroke: var(--accent); stroke-width: 1.3; opacity: 0.6; }
-.activation.on { stroke-width: 1.8; opacity: 1; }
-.volume-without { stroke: var(--loss); stroke-width: 1.5; }
-.volume-with { stroke: var(--text); stroke-width: 2.6; }
-.girth-with { stroke: #a59fb1; stroke-dasharray: 5 4; stroke-width: 1.4; }
-.girth-without { stroke: var(--loss); stroke-dasharray: 1.5 3; stroke-width: 1.4; }
-.worst { cursor: pointer; }
-.worst path { fill: var(--warn); }
-.worst text { fill: var(--warn); font: 12px 'Next'; }
-.playhead { pointer-events: none; }
-.playhead line { stroke: var(--text); stroke-width: 1.5; }
-.playhead rect { fill: var(--text); }
-.playhead text { fill: #1d1b22; font-weight: 600; }
 .knot { fill: var(--panel); stroke: var(--accent); stroke-width: 1.8; cursor: move; }
-.note { position: absolute; inset: 60px 40px auto 70px; color: var(--muted); }
 .refining { position: absolute; right: 24px; bottom: 30px; font-size: 12px; color: var(--muted); }
 </style>

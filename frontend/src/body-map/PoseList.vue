@@ -14,8 +14,9 @@ const turned = computed(() =>
 
 <template>
   <section>
-    <header><h2>Pose</h2><span>{{ turned.length ? `${turned.length} turned` : 'at rest' }}</span></header>
-    <p v-if="!turned.length" class="muted empty">Drag an arc in the view, or along the bend strip, to bend the chosen joint.</p>
+    <header><h2>Pose</h2><span>{{ posing.clip ? `${posing.clip.name}, ${posing.clip.time.toFixed(2)} s` : turned.length ? `${turned.length} turned` : 'at rest' }}</span></header>
+    <p v-if="posing.clip && !turned.length" class="muted empty">As the clip has it; what you turn goes on top.</p>
+    <p v-else-if="!turned.length" class="muted empty">Drag an arc in the view, or along the bend strip, to bend the chosen joint.</p>
     <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === posing.chosen }">
       <button class="name" :disabled="character.sculpting !== null" @click="posing.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
       <span class="num">{{ j.degrees.toFixed(0) }}°</span>

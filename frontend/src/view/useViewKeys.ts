@@ -22,7 +22,7 @@ export function useViewKeys(view: View): void {
     h: () => view.hideUnder(),
     '[': () => tools.resize(1 / 1.1),
     ']': () => tools.resize(1.1),
-    ',': () => posing.bendTo(posing.angle - 5),
-    '.': () => posing.bendTo(posing.angle + 5),
+    ',': () => posing.step(-1),
+    '.': () => posing.step(1),
   })
 }

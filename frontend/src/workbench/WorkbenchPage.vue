@@ -4,6 +4,7 @@ import { onKeyStroke, useEventListener } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import BendStrip from '@/bend-strip/BendStrip.vue'
+import ClipStrip from '@/bend-strip/ClipStrip.vue'
 import BodyMap from '@/body-map/BodyMap.vue'
 import PoseList from '@/body-map/PoseList.vue'
 import FigureView from '@/view/FigureView.vue'
@@ -104,7 +105,8 @@ const saved = computed(() => {
         <FigureView><component :is="shown.over" v-if="shown.over" /></FigureView>
         <component :is="shown.panel" v-if="shown.panel" />
         <aside v-else />
-        <BendStrip class="strip" />
+        <ClipStrip v-if="posing.clip" class="strip" />
+        <BendStrip v-else class="strip" />
       </div>
     </template>
     <KeyList v-model="help" />

@@ -61,7 +61,7 @@ export const useMending = defineStore('mending', () => {
   /** Let the program solve a corrective for this pose; it is shown as a sculpt, to be kept or dropped. */
   async function solveFirst(giveBack = 1): Promise<void> {
     const pose = character.sculpting ? null : posing.pose
-    const joint = character.sculpting?.mend?.joint ?? (posing.chosen && Math.abs(posing.angle) >= 1 ? posing.chosen : null)
+    const joint = character.sculpting?.mend?.joint ?? (posing.chosen && (posing.clip || Math.abs(posing.angle) >= 1) ? posing.chosen : null)
     await character.edit((c) => api.firstMend(c, { pose, joint, give_back: giveBack, most_stretch: 1.4 }))
   }
 

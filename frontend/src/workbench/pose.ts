@@ -5,6 +5,9 @@ import type { Axis, FigureInfo, Joints, Pose, Quaternion } from '@/api/client'
 import { REST, sameAxis, turnDeg, twistDeg, withTwist } from './angles'
 import { useCharacter } from './character'
 
+/** Frames of a clip per second, as it is stepped through. */
+export const FRAMES = 30
+
 export const usePose = defineStore('pose', () => {
   const character = useCharacter()
   const joints = ref<Joints>({})
@@ -13,19 +16,39 @@ export const usePose = defineStore('pose', () => {
   /** Counts how often a joint was chosen, the same one again too. */
   const choices = ref(0)
   const axis = ref<Axis>([0, 0, 1])
-  let held: { joints: Joints; dials: Record<string, number> } | null = null
+  /** The clip that is shown, and the moment of it, seconds; what is turned by hand goes on top. */
+  const clip = ref<{ name: string; time: number } | null>(null)
+  let held: { joints: Joints; dials: Record<string, number>; clip: { name: string; time: number } | null } | null = null
 
   /** What the server is asked for. */
-  const pose = computed<Pose>(() => ({ joints: joints.value, dials: dials.value }))
+  const pose = computed<Pose>(() => ({ joints: joints.value, dials: dials.value, ...(clip.value ? { clip: clip.value } : {}) }))
   const jointInfo = computed(() => character.figure?.joints.find((j) => j.name === chosen.value) ?? null)
   const angle = computed(() => twistDeg(joints.value[chosen.value] ?? REST, axis.value))
-  const atRest = computed(() => Object.values(joints.value).every((q) => turnDeg(q) < 0.5) && !Object.keys(dials.value).length)
+  const atRest = computed(() => !clip.value && Object.values(joints.value).every((q) => turnDeg(q) < 0.5) && !Object.keys(dials.value).length)
 
   function reset(): void {
     joints.value = {}
     dials.value = {}
     chosen.value = ''
+    clip.value = null
     held = null
+  }
+
+  /** Show a clip from its start, or none; what was turned by hand is let go. */
+  function chooseClip(name: string | null): void {
+    if (character.sculpting) return
+    held = null
+    joints.value = {}
+    clip.value = name === null ? null : { name, time: 0 }
+  }
+  const clipLength = computed(() => character.figure?.clips.find((c) => c.name === clip.value?.name)?.seconds ?? 0)
+  function seek(time: number): void {
+    if (clip.value && !character.sculpting) clip.value = { ...clip.value, time: Math.max(0, Math.min(clipLength.value, time)) }
+  }
+  /** A step along the strip: five degrees, or a frame of the clip. */
+  function step(by: 1 | -1): void {
+    if (clip.value) seek(Math.round(clip.value.time * FRAMES + by) / FRAMES)
+    else bendTo(angle.value + 5 * by)
   }
 
   function chooseJoint(name: string): void {
@@ -60,10 +83,11 @@ export const usePose = defineStore('pose', () => {
   function toggleRest(): void {
     if (character.sculpting) return
     if (!atRest.value) {
-      held = { joints: joints.value, dials: dials.value }
+      held = { joints: joints.value, dials: dials.value, clip: clip.value }
+      clip.value = null
       joints.value = {}
       dials.value = {}
-    } else if (held) ({ joints: joints.value, dials: dials.value } = held)
+    } else if (held) ({ joints: joints.value, dials: dials.value, clip: clip.value } = held)
   }
 
   function resetJoint(name: string): void {
@@ -84,7 +108,7 @@ export const usePose = defineStore('pose', () => {
   }
 
   // A sculpt in progress holds its own pose.
-  watch(() => character.sculpting, (sculpt) => sculpt && take(sculpt.pose as Parameters<typeof take>[0]), { flush: 'sync' })
+  watch(() => character.sculpting, (sculpt) => sculpt && !clip.value && take(sculpt.pose as Parameters<typeof take>[0]), { flush: 'sync' })
 
   /** Joints that were edited go on under their new names; what is gone is let go of. */
   function follow(info: FigureInfo | null, before: FigureInfo | null): void {
@@ -104,5 +128,5 @@ export const usePose = defineStore('pose', () => {
   }
   watch(() => character.figure, follow, { flush: 'sync' })
 
-  return { joints, dials, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, setDial, toggleRest, resetJoint, take }
+  return { joints, dials, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, setDial, toggleRest, resetJoint, take }
 })

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.character import Character
+from plethos.core.clips import Clip
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.girth import Cuts, Slice, cut_slices
@@ -164,6 +165,28 @@ def bend_steps(measure: BendMeasure, pose: Pose, axis: Sequence[float], angles: 
         without = measure.at(at, NONE)
         with_ = measure.of_points(posed.points) if acting else without
         yield BendStep(angle, at, without, with_, evaluator.program.activations(posed.moment))
+
+
+@dataclass(frozen=True)
+class ClipStep:
+    """One moment (seconds) of a clip: measures of a joint's region without and with, and activations."""
+
+    time: float
+    without: Measured
+    with_: Measured
+    activations: dict[str, float]
+
+
+def clip_steps(measure: BendMeasure, clip: Clip, times: Sequence[float]) -> Iterator[ClipStep]:
+    """Walk through a clip."""
+    evaluator = measure.evaluator
+    acting = any(r.on for r in evaluator.character.rules.remedies)
+    for time in times:
+        pose = clip.pose_at(evaluator.character.skeleton, time)
+        posed = evaluator.pose(pose)
+        without = measure.at(pose, NONE)
+        with_ = measure.of_points(posed.points) if acting else without
+        yield ClipStep(time, without, with_, evaluator.program.activations(posed.moment))
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""The bend strip's curves."""
+"""The bend strip's curves, over a travel and over a clip."""
 
 from __future__ import annotations
 
@@ -6,10 +6,12 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
-from plethos.core.bend import bend_steps
+import numpy as np
+
+from plethos.core.bend import bend_steps, clip_steps
 from plethos.core.errors import BadEditError
 from plethos.core.triggers.hinge import unit_axis
-from plethos.service.live import measured_json, pose_of
+from plethos.service.live import clip_named, measured_json, pose_of
 from plethos.service.version import Version
 
 
@@ -33,4 +35,29 @@ def bend_curves(
             "activations": step.activations,
         }
         for step in bend_steps(measure, pose, unit, [math.radians(a) for a in angles_deg])
+    ]
+
+
+def clip_curves(version: Version, clip: str, joint: str, samples: int) -> list[dict[str, Any]]:
+    """The same over a clip, at so many moments from its start to its end.
+
+    Raises
+    ------
+    BadPoseError
+        When there is no such clip or joint.
+    """
+    played = clip_named(version, clip)
+    try:
+        measure = version.measures.bend(version.character.skeleton.find(joint))
+    except BadEditError:
+        return []
+    times = np.linspace(0, played.duration, samples).tolist()
+    return [
+        {
+            "time": step.time,
+            "without": measured_json(step.without),
+            "with": measured_json(step.with_),
+            "activations": step.activations,
+        }
+        for step in clip_steps(measure, played, times)
     ]

@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.bend import Measured
+from plethos.core.clips import Clip
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.joints.edit import placed
@@ -94,11 +95,10 @@ def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
     clip = message.get("clip")
     base = None
     if isinstance(clip, Mapping):
-        found = next((c for c in character.clips if c.name == clip.get("name")), None)
         time = clip.get("time")
-        if found is None or not isinstance(time, int | float) or not math.isfinite(time):
-            raise BadPoseError(f"There is no clip called “{clip.get('name')}”.")
-        base = found.pose_at(skeleton, float(time))
+        if not isinstance(time, int | float) or not math.isfinite(time):
+            raise BadPoseError("The time of a clip has to be a number of seconds.")
+        base = clip_named(version, str(clip.get("name"))).pose_at(skeleton, float(time))
     joints = message.get("joints") or {}
     if not isinstance(joints, Mapping):
         raise BadPoseError("The joints of a pose have to be an object by name.")
@@ -108,6 +108,20 @@ def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
     for name in given.dials or ():
         character.rules.dial(name)
     return given if base is None else _over(base, given, skeleton, entries)
+
+
+def clip_named(version: Version, name: str) -> Clip:
+    """The clip of that name.
+
+    Raises
+    ------
+    BadPoseError
+        When there is none.
+    """
+    for clip in version.character.clips:
+        if clip.name == name:
+            return clip
+    raise BadPoseError(f"There is no clip called “{name}”.")
 
 
 def _over(base: Pose, given: Pose, skeleton: Skeleton, entries: Mapping[str, Any]) -> Pose:

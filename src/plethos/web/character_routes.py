@@ -18,6 +18,8 @@ from plethos.web.schemas.character import (
     BendPoint,
     BendRequest,
     CharacterState,
+    ClipPoint,
+    ClipRequest,
     FigureInfo,
     LimitShift,
     PresetRequest,
@@ -60,6 +62,13 @@ def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
             raise
         points = []
     return [BendPoint(**p) for p in points]
+
+
+@router.post("/clip")
+def clip(bench: Bench, character_id: str, body: ClipRequest) -> list[ClipPoint]:
+    """What the strip shows over a clip; empty for a joint that bends no skin."""
+    version = bench.open(character_id).version
+    return [ClipPoint(**p) for p in bending.clip_curves(version, body.clip, body.joint, body.samples)]
 
 
 @router.post("/lease", status_code=204)

@@ -195,6 +195,24 @@ class BendPoint(BaseModel):
     activations: dict[str, float]
 
 
+class ClipRequest(Schema):
+    """A clip to measure at a joint."""
+
+    clip: str
+    joint: str
+    samples: int = Field(default=61, ge=2, le=601, description="How many moments, from its start to its end.")
+
+
+class ClipPoint(BaseModel):
+    """`with` and `without` remedies at one moment of a clip."""
+
+    model_config = ConfigDict(populate_by_name=True)
+    time: float
+    without: Measures
+    with_: Measures = Field(alias="with")
+    activations: dict[str, float]
+
+
 class LimitShift(BaseModel):
     """How far a limit of influences moves the skin over the ranges of motion, and where most."""
 
