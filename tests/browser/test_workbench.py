@@ -210,6 +210,24 @@ class InTheBrowser(BrowserCase):
         keeps.press("ArrowLeft")
         self.until(lambda: self.state(mine)["remedies"][-1]["numbers"]["share"] == 0.99)
 
+    def test_a_knee_cap_is_started_and_its_stop_is_typed(self):
+        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        page = self.page
+        self.open(f"/characters/{mine}")
+        self.choose_joint("Left shin")
+        self.bend(120)
+        page.get_by_role("group", name="Helper joint").get_by_role("button", name="Outside").click()
+        page.get_by_text("Slides").wait_for()
+        card = self.state(mine)["remedies"][0]
+        self.assertEqual((card["driven"], card["joints"]), ("left_shin_outside", ["left_shin"]))
+        self.until(lambda: page.text_content("table.measures [data-volume]").startswith("9"))
+        stop = page.get_by_label("Centimetres of stop 2")
+        stop.fill("1.5")
+        stop.press("Enter")
+        self.until(lambda: self.state(mine)["remedies"][0]["numbers"]["rules"][1]["knots"][1]["metres"] == 0.015)
+        page.get_by_role("button", name="Make twin").click()
+        self.until(lambda: len(self.state(mine)["remedies"]) == 2)
+
     def test_a_clip_plays_stops_on_its_worst_frame_and_is_mended_there(self):
         mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
         page = self.page

@@ -12,11 +12,14 @@ from plethos.core.bend import BendMeasure, bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.mask import Mask
+from plethos.core.measure.girth import bone_directions
 from plethos.core.propose.blend import blend_mask, full_mask
+from plethos.core.propose.helpers import off_on_the_way, started
 from plethos.core.propose.kinds import TRIALS, Held, Judge, proposed, reason, waterfall
 from plethos.core.propose.roll import Limb, measured_roll, twist_remedies
 from plethos.core.propose.soft import joints_under, soft_region
 from plethos.core.remedies import Helper, Remedy, SkinBlend
+from plethos.core.response import Response
 from plethos.core.twins import twinned
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
@@ -237,3 +240,68 @@ class WhichKind(unittest.TestCase):
         )
         with self.assertRaisesRegex(BadEditError, "in the middle"):
             twinned(middle, "m")
+
+
+class HelpersToStartFrom(unittest.TestCase):
+    def started(self, joint, degrees, how, axis=Z):
+        at = held(joint, degrees, axis)
+        return at, started(at, how)
+
+    def measured(self, at, made, joint, share=1.0):
+        pose = made.skeleton.rest_pose()
+        for j, name in enumerate(at.character.skeleton.names):
+            pose.rotations[made.skeleton.find(name)] = at.at(share).rotations[j]
+        return BendMeasure.of(made, made.skeleton.find(joint)).at(pose)
+
+    def test_a_half_bend_and_a_knee_cap_give_volume_back_and_leave_rest_alone(self):
+        for joint, degrees, how, least in (
+            ("left_shin", 125, "half", 5), ("left_shin", 125, "outside", 10), ("left_forearm", 120, "outside", 10),
+            ("spine_2", 38, "inside", 5), ("left_thigh", 105, "half", 6),
+        ):  # fmt: skip
+            at, made = self.started(joint, degrees, how)
+            before = BendMeasure.of(keeper(), keeper().skeleton.find(joint)).at(at.at(1.0))
+            after = self.measured(at, made, joint)
+            self.assertGreater(after.volume, before.volume + least, (joint, how))
+            rest = Evaluator.of(made).pose(made.skeleton.rest_pose()).points
+            np.testing.assert_allclose(rest, keeper().mesh.rest, atol=2e-5)
+
+    def test_it_sits_on_its_side_of_the_bend_and_stays_with_the_bone_above(self):
+        shin = keeper().skeleton.rest_global[keeper().skeleton.find("left_shin"), :3, 3]
+        for how, sign in (("outside", 1), ("inside", -1)):
+            _, made = self.started("left_shin", 125, how)
+            body = made.rules.remedies[-1].body
+            place = made.skeleton.rest_global[body.joint, :3, 3]
+            self.assertGreater(sign * (place - shin)[2], 0.02, how)  # the knee cap is in front
+            self.assertEqual(made.skeleton.names[made.skeleton.parents[body.joint]], "left_thigh")
+            self.assertEqual(made.skeleton.children(body.joint), [])
+            self.assertGreater(len(body.mask.vertices), 100)
+        self.assertEqual([r.kind for r in made.rules.remedies[-1].body.rules], ["slide"])
+
+    def test_the_other_side_gets_it_mirrored(self):
+        at, made = self.started("left_shin", 125, "outside")
+        other_at, other = self.started("right_shin", 125, "outside")
+        self.assertAlmostEqual(
+            self.measured(at, made, "left_shin").volume, self.measured(other_at, other, "right_shin").volume, delta=0.5
+        )
+
+    def test_how_far_it_slides_is_the_best_of_what_was_tried(self):
+        at, made = self.started("left_shin", 125, "outside")
+        remedy = made.rules.remedies[-1]
+        share, slide = remedy.body.rules
+        best = off_on_the_way(made, at, "left_shin")
+        for factor in (0.5, 0.0):
+            knots = zip(slide.response.inputs, slide.response.values, strict=True)
+            less = replace(slide, response=Response.of_knots([(a, factor * v) for a, v in knots]))
+            tried = replace(remedy, body=Helper(remedy.body.joint, (share, less), remedy.body.mask))
+            self.assertGreaterEqual(off_on_the_way(made.with_remedy(tried), at, "left_shin"), best)
+
+    def test_what_cannot_be_started_is_told(self):
+        with self.assertRaisesRegex(BadEditError, "no helper joint to start from"):
+            self.started("left_shin", 90, "below")
+        with self.assertRaisesRegex(BadEditError, "only rolls"):
+            hand = keeper().skeleton.find("left_hand")
+            bone = np.linalg.solve(keeper().skeleton.pose_frame(hand), bone_directions(keeper().skeleton, hand)[1])
+            self.started("left_hand", 60, "outside", tuple(bone / np.linalg.norm(bone)))
+        with self.assertRaisesRegex(BadEditError, "hangs on nothing"):
+            at = held("lower", 40, character=tube())
+            started(at, "half")

@@ -19,6 +19,7 @@ from tests.figures import tube_file
 from tests.server import fresh_database
 from tests.strokes import sculpt
 
+LOW = {"joints": {"lower": {"euler_xyz_deg": [0, 0, 50]}}}
 BENT = {"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}
 
 
@@ -162,6 +163,21 @@ class TheKindThatSuits(unittest.TestCase):
     @property
     def count(self):
         return len(self.opened.character.mesh)
+
+    def test_a_helper_joint_is_made_at_the_bend_changed_and_undone(self):
+        with self.assertRaisesRegex(BadEditError, "hangs on nothing"):
+            proposing.start_helper(self.bench, self.id, "half", pose_of(self.opened.version, LOW), "lower")
+        made = proposing.start_helper(self.bench, self.id, "outside", self.pose, None).character
+        helper = made.rules.remedies[0]
+        self.assertEqual((helper.name, helper.kind), ("upper_outside", "helper"))
+        rules = [r.to_document(made.skeleton) for r in helper.body.rules]
+        rules += [{"kind": "limit", "axis": [0, 0, 1], "low_deg": None, "high_deg": 30.0}]
+        edits.set_body(self.bench, self.id, helper.id, {"rules": rules})
+        again = Workbench(self.store).open(self.id).character.rules.remedies[0].body
+        self.assertEqual([r.kind for r in again.rules], [r["kind"] for r in rules])
+        self.bench.step(self.id, -1)
+        self.bench.step(self.id, -1)
+        self.assertNotIn("upper_outside", self.opened.character.skeleton.names)
 
     def test_the_bars_name_the_remedies(self):
         self.take("volume_keeper")

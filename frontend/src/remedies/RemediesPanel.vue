@@ -8,6 +8,7 @@ import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
 import ElsewhereList from './ElsewhereList.vue'
+import HelperStart from './HelperStart.vue'
 import WaterfallChart from './WaterfallChart.vue'
 import WhichKind from './WhichKind.vue'
 import { remedyCards } from './kinds'
@@ -45,6 +46,7 @@ async function solve(): Promise<void> {
     <div v-if="!character.sculpting && character.state?.bound" class="add">
       <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">Sculpt a corrective here</el-button>
       <el-button :disabled="posing.atRest" :loading="solving" title="The program gives back what volume is lost here; you look, then keep, sculpt on or drop" @click="solve">Solve a first mend</el-button>
+      <HelperStart />
       <p v-if="posing.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>
     <template v-if="mending.untied.length">

@@ -24,6 +24,11 @@ Vector = tuple[float, float, float]
 class JointMap(Protocol):
     """From the joints of one skeleton to those of another."""
 
+    @property
+    def after(self) -> Skeleton:
+        """The skeleton there."""
+        ...
+
     def joint(self, j: int) -> int | None:
         """The joint that it is there; None = gone."""
         ...
@@ -94,6 +99,10 @@ class MirrorMap:
 
     skeleton: Skeleton
     other: NDArray[np.int32]
+
+    @property
+    def after(self) -> Skeleton:
+        return self.skeleton
 
     def joint(self, j: int) -> int:
         return int(self.other[j])

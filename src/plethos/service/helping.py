@@ -13,7 +13,8 @@ from plethos.core.errors import BadEditError
 from plethos.core.joints.draft import Draft
 from plethos.core.mask import Mask
 from plethos.core.names import free_name
-from plethos.core.remedies import Helper, Remedy, Share
+from plethos.core.remedies import Helper, Remedy
+from plethos.core.remedies.helper_rules import rule_from_document
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
@@ -44,7 +45,8 @@ def with_helper(
     frame = rotations.rotation_part(draft.joints[up].world[:3, :3])
     draft.add(label, up, np.asarray(place, np.float64), frame, helper=True)
     made = draft.finish()
-    given = tuple(Share.from_document(r, made.skeleton) for r in rules)
-    body = Helper(made.skeleton.find(label), given, Mask.of(shares))
+    joint = made.skeleton.find(label)
+    given = tuple(rule_from_document(r, made.skeleton, joint) for r in rules)
+    body = Helper(joint, given, Mask.of(shares))
     title = free_name(name.strip(), {r.name for r in made.rules.remedies})
     return made.with_remedy(Remedy(body, title))

@@ -14,6 +14,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.helpers import started
 from plethos.core.propose.kinds import TRIALS, Held, Judge, Tried, proposed, reason, waterfall
 from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.remedies import Corrective, Remedy
@@ -159,6 +160,16 @@ def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, jo
     names = [r.name for r in made.rules.remedies[len(version.character.rules.remedies) :]]
     label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} twist joints’ shares"
     return _put(workbench, opened, version, label, made)
+
+
+def start_helper(workbench: Workbench, character_id: str, how: str, pose: Pose, joint: str | None) -> Version:
+    """Make a helper joint at the held bend: see `started`."""
+    opened = workbench.open(character_id)
+    opened.refuse_while_sculpting()
+    version = opened.version
+    number = _turned(version, pose) if joint is None else version.character.skeleton.find(joint)
+    made = started(Held.of(version.character, number, pose), how)
+    return _put(workbench, opened, version, f"Make the helper {made.rules.remedies[-1].name}", made)
 
 
 def _judge(version: Version, pose: Pose, joint: str | None) -> Judge:

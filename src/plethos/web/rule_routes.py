@@ -21,6 +21,7 @@ from plethos.web.schemas.rules import (
     ProposalRequest,
     RemedyRule,
     RulesBody,
+    StartHelper,
     Tie,
     TriggerRule,
     WaterfallBar,
@@ -85,6 +86,13 @@ def make_helper(bench: Bench, character_id: str, body: MakeHelper) -> CharacterS
     """A helper joint of ours, which the picked region follows."""
     rules = [r.model_dump() for r in body.rules]
     return character_state(helping.make_helper(bench, character_id, body.name, body.parent, body.at, rules))
+
+
+@router.post("/helpers/start")
+def start_helper(bench: Bench, character_id: str, body: StartHelper) -> CharacterState:
+    """A helper joint at a held bend, with soft weights and rules that were tried out."""
+    pose = pose_of(bench.open(character_id).version, body.pose.plain())
+    return character_state(proposing.start_helper(bench, character_id, body.how, pose, body.joint))
 
 
 @router.put("/remedies/{remedy_id}/by")

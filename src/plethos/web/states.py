@@ -56,7 +56,6 @@ from plethos.web.schemas.rules import (
     HingeTriggerRule,
     KindsTried,
     KindTried,
-    ShareRule,
     TriggerRule,
     ValueInfo,
 )
@@ -132,7 +131,7 @@ def _card(character: Character, remedy: Remedy) -> RemedyCard:
 def _numbers(character: Character, remedy: Remedy) -> BodyChange:
     body = remedy.body
     if isinstance(body, Helper):
-        return BodyChange(rules=[ShareRule(**r.to_document(character.skeleton)) for r in body.rules])
+        return BodyChange.model_validate({"rules": [r.to_document(character.skeleton) for r in body.rules]})
     if isinstance(body, Relaxer):
         return BodyChange(steps=body.steps)
     return BodyChange(share=body.share, most=body.most) if isinstance(body, VolumeKeeper) else BodyChange()

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from plethos.core.remedies.body import Body, Deformer
 from plethos.core.remedies.corrective import Corrective, Target
-from plethos.core.remedies.helper import Helper, Share
+from plethos.core.remedies.helper import Helper
+from plethos.core.remedies.helper_rules import Anchor, Grow, HelperRule, Limit, Push, Share, Slide
 from plethos.core.remedies.relaxer import Relaxer
 from plethos.core.remedies.remedy import KINDS, Remedy, remedy_from_document
 from plethos.core.remedies.skin_blend import SkinBlend
@@ -16,14 +17,20 @@ from plethos.core.remedies.volume_keeper import VolumeKeeper
 
 __all__ = [
     "KINDS",
+    "Anchor",
     "Body",
     "Corrective",
     "Deformer",
+    "Grow",
     "Helper",
+    "HelperRule",
+    "Limit",
+    "Push",
     "Relaxer",
     "Remedy",
     "Share",
     "SkinBlend",
+    "Slide",
     "Target",
     "VolumeKeeper",
     "remedy_from_document",

@@ -1,4 +1,4 @@
-"""The compiled loops over remedies: weights of targets, helper joints, the relaxer and the volume keeper.
+"""The compiled loops over remedies: weights of targets, the relaxer and the volume keeper.
 
 Numba's disk cache sees changes of this file only: what the loops share has to stay here.
 """
@@ -15,8 +15,6 @@ _d2 = nb.float64[:, ::1]
 _f1 = nb.float32[::1]
 _i1 = nb.int32[::1]
 _i2 = nb.int32[:, ::1]
-TURN = 2 * np.pi
-ALL, SWING, TWIST = 0, 1, 2  # which part of a rotation is shared
 
 
 @nb.njit(nb.void(_i1, _d1, _d1, _i1, _d1, _b1, _f1), cache=True, nogil=True, error_model="numpy")
@@ -55,82 +53,6 @@ def target_weights(by, gains, values, first, at, eased, out) -> None:  # type: i
             if eased[c]:
                 hat = hat * hat * (3 - 2 * hat)
             out[t] = hat * gains[c]
-
-
-@nb.njit(cache=True, nogil=True, inline="always")
-def _times(a, b, out):  # type: ignore[no-untyped-def]
-    x = a[3] * b[0] + b[3] * a[0] + a[1] * b[2] - a[2] * b[1]
-    y = a[3] * b[1] + b[3] * a[1] + a[2] * b[0] - a[0] * b[2]
-    z = a[3] * b[2] + b[3] * a[2] + a[0] * b[1] - a[1] * b[0]
-    w = a[3] * b[3] - a[0] * b[0] - a[1] * b[1] - a[2] * b[2]
-    out[0], out[1], out[2], out[3] = x, y, z, w
-
-
-_helpers = nb.void(_i1, _i1, _i1, _i1, _i1, _i1, _d2, _d1, _d2, _d1, _d1, _d1, _d2, _d2, _d2)
-
-
-@nb.njit(_helpers, cache=True, nogil=True, error_model="numpy")
-def helper_rotations(  # type: ignore[no-untyped-def]
-    joint, remedy, by, first, source, part, axis, middle, turn, share, gains, values, rotations, translations, scales
-) -> None:
-    """Turn helper joints by shares of the rotations of others.
-
-    Parameters
-    ----------
-    joint, remedy, by
-        ``(H,)`` each helper's joint, its place in `gains`, and that of the value it is tied to (-1 = always on).
-    first
-        ``(H + 1,)``: helper h has the shares ``first[h]:first[h + 1]``, applied one after the other.
-    source, part, axis, middle
-        ``(S,)``, ``(S,)``, ``(S, 3)``, ``(S,)``: whose rotation, which part of it, about which axis of its rest frame
-        and where the angle's middle lies.
-    turn
-        ``(S, 4)`` from the rest frame of the source to that of the helper.
-    share
-        ``(S,)``.
-    gains
-        ``(R,)`` NaN where a remedy does not act: then the pose's own rotation stays.
-    """
-    q, r, twist, back = np.empty(4), np.empty(4), np.empty(4), np.empty(4)
-    for h in range(len(joint)):
-        gain = gains[remedy[h]]
-        if np.isnan(gain):
-            continue
-        if by[h] >= 0:
-            gain *= min(max(values[by[h]], 0.0), 1.0)
-        q[0], q[1], q[2], q[3] = 0.0, 0.0, 0.0, 1.0
-        for s in range(first[h], first[h + 1]):
-            j = source[s]
-            a, b, c = axis[s, 0], axis[s, 1], axis[s, 2]
-            along = rotations[j, 0] * a + rotations[j, 1] * b + rotations[j, 2] * c
-            angle = 0.0
-            if along * along + rotations[j, 3] ** 2 >= 1e-18:
-                angle = 2 * np.arctan2(along, rotations[j, 3])
-                angle -= TURN * np.ceil((angle - middle[s] - np.pi) / TURN - 1e-12)
-            if part[s] != TWIST:
-                r[:] = rotations[j]
-                if part[s] == SWING:
-                    half = -0.5 * angle
-                    twist[0], twist[1], twist[2] = a * np.sin(half), b * np.sin(half), c * np.sin(half)
-                    twist[3] = np.cos(half)
-                    _times(r, twist, r)
-                if r[3] < 0:
-                    r *= -1
-                size = np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
-                angle = 2 * np.arctan2(size, r[3])
-                size = max(size, 1e-300)
-                a, b, c = r[0] / size, r[1] / size, r[2] / size
-            half = 0.5 * gain * share[s] * angle
-            r[0], r[1], r[2], r[3] = a * np.sin(half), b * np.sin(half), c * np.sin(half), np.cos(half)
-            _times(turn[s], r, r)
-            back[0], back[1], back[2], back[3] = -turn[s, 0], -turn[s, 1], -turn[s, 2], turn[s, 3]
-            _times(r, back, r)
-            _times(q, r, q)
-        rotations[joint[h]] = q
-        if len(translations):
-            translations[joint[h]] = 0.0
-        if len(scales):
-            scales[joint[h]] = np.nan
 
 
 @nb.njit(nb.void(_d2, _i1, _i1, nb.int64, nb.float64, _d2), cache=True, nogil=True, error_model="numpy")

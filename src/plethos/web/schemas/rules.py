@@ -152,10 +152,70 @@ class ShareRule(Schema):
     axis: Axis = (0.0, 1.0, 0.0)
 
 
+class DistanceKnot(Schema):
+    angle_deg: FiniteFloat
+    metres: FiniteFloat
+
+
+class SlideRule(Schema):
+    """Moves along a way in its rest frame by a response of a joint's angle; flat beyond the knots."""
+
+    kind: Literal["slide"]
+    joint: str
+    axis: Axis
+    along: Axis
+    knots: list[DistanceKnot] = Field(min_length=2, max_length=32)
+
+
+class PushRule(Schema):
+    """Moves along a way in its rest frame by any value."""
+
+    kind: Literal["push"]
+    value: Id
+    along: Axis
+    metres: FiniteFloat
+
+
+class FactorKnot(Schema):
+    angle_deg: FiniteFloat
+    factor: float = Field(gt=0, le=100)
+
+
+class GrowRule(Schema):
+    """Gets larger by a response of a joint's angle."""
+
+    kind: Literal["grow"]
+    joint: str
+    axis: Axis
+    knots: list[FactorKnot] = Field(min_length=2, max_length=32)
+
+
+class LimitRule(Schema):
+    """Stops its own turn about an axis of its rest frame; null = no stop on that side."""
+
+    kind: Literal["limit"]
+    axis: Axis
+    low_deg: FiniteFloat | None = None
+    high_deg: FiniteFloat | None = None
+
+
+class AnchorRule(Schema):
+    """Takes its place from one joint and its turn from another."""
+
+    kind: Literal["anchor"]
+    place: str
+    turn: str
+
+
+AnyHelperRule = Annotated[
+    ShareRule | SlideRule | PushRule | GrowRule | LimitRule | AnchorRule, Field(discriminator="kind")
+]
+
+
 class HelperRule(RemedyBase):
     kind: Literal["helper"]
     joint: str
-    rules: list[ShareRule] = Field(min_length=1, max_length=32)
+    rules: list[AnyHelperRule] = Field(min_length=1, max_length=32)
     mask: MaskBody | None = None
 
 
@@ -204,7 +264,9 @@ class BodyChange(Schema):
     steps: int | None = Field(default=None, ge=1, le=100, description="Of a relaxer.")
     share: float | None = Field(default=None, gt=0, le=4, description="Of a volume keeper.")
     most: FiniteFloat | None = Field(default=None, gt=0, description="Of a volume keeper, metres.")
-    rules: list[ShareRule] | None = Field(default=None, min_length=1, max_length=32, description="Of a helper joint.")
+    rules: list[AnyHelperRule] | None = Field(
+        default=None, min_length=1, max_length=32, description="Of a helper joint."
+    )
 
 
 class MaskChange(Schema):
@@ -218,6 +280,12 @@ class ProposalRequest(Schema):
 
     pose: PoseBody
     joint: str | None = None
+
+
+class StartHelper(ProposalRequest):
+    """half = half of the turn, all round; outside = over the outside of the bend; inside = in the fold."""
+
+    how: Literal["half", "outside", "inside"]
 
 
 class KindTried(BaseModel):
@@ -261,7 +329,7 @@ class MakeHelper(Schema):
     name: Name
     parent: str
     at: Axis
-    rules: list[ShareRule] = Field(min_length=1, max_length=32)
+    rules: list[AnyHelperRule] = Field(min_length=1, max_length=32)
 
 
 class ValueInfo(BaseModel):
