@@ -284,6 +284,21 @@ class HelpersToStartFrom(unittest.TestCase):
             self.measured(at, made, "left_shin").volume, self.measured(other_at, other, "right_shin").volume, delta=0.5
         )
 
+    def test_its_twin_brings_a_joint_across(self):
+        at, made = self.started("left_shin", 125, "outside")
+        both = twinned(made, made.rules.remedies[-1].id)
+        left, right = both.rules.remedies[-2:]
+        names = [both.skeleton.names[r.body.joint] for r in (left, right)]
+        self.assertEqual(names, ["left_shin_outside", "right_shin_outside"])
+        places = [both.skeleton.rest_global[r.body.joint, :3, 3] for r in (left, right)]
+        np.testing.assert_allclose(places[1], places[0] * [-1, 1, 1], atol=1e-6)
+        other_at, _ = self.started("right_shin", 125, "outside")
+        self.assertAlmostEqual(
+            self.measured(at, both, "left_shin").volume, self.measured(other_at, both, "right_shin").volume, delta=0.3
+        )
+        again = twinned(both, left.id)
+        self.assertEqual(len(again.skeleton), len(both.skeleton), "no third one")
+
     def test_how_far_it_slides_is_the_best_of_what_was_tried(self):
         at, made = self.started("left_shin", 125, "outside")
         remedy = made.rules.remedies[-1]

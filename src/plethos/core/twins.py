@@ -6,17 +6,21 @@ from dataclasses import replace
 
 import numpy as np
 
+from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
+from plethos.core.joints.draft import Draft
 from plethos.core.mapping import VertexMap
 from plethos.core.mask import Mask
 from plethos.core.names import free_name, new_id, other_side_name
-from plethos.core.remedies import Remedy
+from plethos.core.remedies import Helper, Remedy
 from plethos.core.rules import Rules
 from plethos.core.symmetry import MIRROR
+from plethos.core.topology import extent
 from plethos.core.triggers import Trigger
 
+NEAR = 1e-3  # of the height: a helper nearer to its own mirror image lies in the middle
 ALIKE = 0.1  # of a mask: what differs by less is its own mirror image
 
 
@@ -41,6 +45,7 @@ def twinned(character: Character, remedy_id: str) -> Character:
     BadEditError
         When the remedy lies on no side: all that it reads and moves is in the middle.
     """
+    character = _with_joint_across(character, character.rules.remedy(remedy_id))
     rules, joints, vertices = character.rules, character.mirror, vertex_map(character)
     remedy = rules.remedy(remedy_id)
     known = rules.remedy(remedy.twin) if remedy.twin is not None and rules.has(remedy.twin) else None
@@ -72,6 +77,23 @@ def twinned(character: Character, remedy_id: str) -> Character:
         if trigger.id not in ids.values():
             rules = rules.without_unread(trigger)
     return character.with_rules(rules)
+
+
+def _with_joint_across(character: Character, remedy: Remedy) -> Character:
+    """The character with the mirror image of the helper joint that a remedy drives, where that has none."""
+    skeleton, body = character.skeleton, remedy.body
+    if not isinstance(body, Helper) or body.mask is None or character.mirror.joint(body.joint) != body.joint:
+        return character
+    world, parent = skeleton.rest_global[body.joint], int(skeleton.parents[body.joint])
+    place = MIRROR * (world[:3, 3] - [character.mesh.mirror_x, 0, 0]) + [character.mesh.mirror_x, 0, 0]
+    if np.linalg.norm(place - world[:3, 3]) < NEAR * extent(character.mesh.rest):
+        return character
+    turn = rotations.rotation_part(world[:3, :3])
+    draft, own = Draft(character), skeleton.names[body.joint]
+    above = character.mirror.joint(parent) if parent >= 0 else -1
+    name = free_name(other_side_name(own) or f"{own}_mirrored", set(skeleton.names))
+    draft.add(name, above, place, MIRROR[:, None] * turn * MIRROR, helper=True)
+    return draft.finish()
 
 
 def _on_one_side(character: Character, remedy: Remedy) -> bool:
