@@ -1,8 +1,10 @@
 """`./plethos cli solve`: a first corrective for a pose."""
 
+import json
+
 import numpy as np
 
-from tests.cli.test_cli import CommandLine
+from tests.cli.test_cli import CommandLine, read_obj
 from tests.figures import tube_file
 
 
@@ -52,3 +54,27 @@ class Propose(CommandLine):
             self.assertAlmostEqual(best - one["volume_percent"], one["gives_back_percent"])
             self.assertIn(f"{best:.1f} %", one["reason"])
         self.assertIn("hardly rolls", told["left_forearm"]["not_here"]["twist"])
+
+
+class Bake(CommandLine):
+    def test_a_keeper_is_baked_into_a_file_and_what_remains_is_printed(self):
+        inside = [v for v in range(240, 720)]
+        keeper = {"kind": "volume_keeper", "id": "k", "name": "keep", "share": 1.0, "most": 0.05,
+                  "mask": {"vertices": inside, "shares": [1.0] * len(inside)}}  # fmt: skip
+        rules, kept, out = (self.folder / n for n in ("rules.json", "kept.glb", "baked.glb"))
+        self.tube.write_bytes(tube_file(rings=41).pack())
+        self.answer("rules", self.tube, "--out", rules)
+        rules.write_text(json.dumps({**json.loads(rules.read_text()), "remedies": [keeper]}))
+        self.answer("rules", self.tube, "--set", rules, "--out", kept)
+        call = ("bake", kept, "--remedy", "keep", "--joint", "upper", "--axis", "z", "--angles", "30,60,90")
+        told = self.answer(*call, "--out", out)
+        np.testing.assert_allclose(told["targets"], [1 / 3, 2 / 3, 1])
+        self.assertLess(told["remains"], 0.01)
+        pose = self.pose(upper=[0, 0, 60])
+        both = []
+        for file in (kept, out):
+            self.answer("pose", file, "--pose", pose, "--out", self.folder / "p.obj")
+            both.append(read_obj(self.folder / "p.obj")[0])
+        np.testing.assert_allclose(*both, atol=1e-5)
+        self.assertIn("no remedy", self.refused(*call[:3], "other", *call[4:], "--out", out))
+        self.assertIn("numbers", self.refused(*call[:-1], "a,b", "--out", out))

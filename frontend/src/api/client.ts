@@ -127,6 +127,8 @@ export const api = {
     unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/body', { params: remedyAt(id, remedy), body })),
   setMask: (id: string, remedy: string, how: Schemas['MaskChange']['how']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mask', { params: remedyAt(id, remedy), body: { how } })),
+  bake: (id: string, remedy: string, body: Schemas['BakeRequest']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/bake', { params: remedyAt(id, remedy), body })),
   makeTwin: (id: string, remedy: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/twin', { params: remedyAt(id, remedy) })),
   proposal: (id: string): Promise<HingeTrigger> =>

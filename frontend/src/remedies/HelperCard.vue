@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { api, type RemedyCard, type Schemas } from '@/api/client'
 import { axisName, plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
+import BakeButton from './BakeButton.vue'
 import RemedyFrame from './RemedyFrame.vue'
 import StoredSlider from './StoredSlider.vue'
 import TiedTo from './TiedTo.vue'
@@ -71,6 +72,7 @@ const stop = (r: Extract<Rule, { kind: 'slide' }>, k: number, change: Partial<{ 
         <el-button v-if="rules.length > 1" size="small" text :aria-label="`Remove the rule: ${tells(r)}`" @click="drop(k)">Remove this rule</el-button>
       </div>
     </template>
+    <template #ends><BakeButton :remedy="remedy" /></template>
   </RemedyFrame>
 </template>
 

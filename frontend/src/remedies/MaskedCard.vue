@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import { api, type RemedyCard, type Schemas } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
+import BakeButton from './BakeButton.vue'
 import RemedyFrame from './RemedyFrame.vue'
 import StoredSlider from './StoredSlider.vue'
 import TiedTo from './TiedTo.vue'
@@ -44,6 +45,7 @@ const mask = (how: Schemas['MaskChange']['how']) => character.edit((c) => api.se
       </template>
     </template>
     <template #ends>
+      <BakeButton :remedy="remedy" />
       <el-button size="small" :disabled="locked" title="The skin that is picked becomes the mask" @click="mask('picked')">Mask from what is picked</el-button>
       <el-button size="small" :disabled="locked" @click="mask('soften')">Soften</el-button>
       <el-button size="small" :disabled="locked" title="Pick what lies under the mask, to see and to paint it in Bind" @click="mask('pick')">Pick the mask</el-button>

@@ -9,11 +9,12 @@ from typing import Annotated
 import typer
 
 from plethos.core.character import Character
-from plethos.core.errors import PlethosError
+from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.formats.files import open_file
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.skeleton import Pose, pose_from_json
+from plethos.core.triggers.hinge import unit_axis
 
 HELP = "`./plethos cli`: the core for pipelines, without server or database."
 app = typer.Typer(
@@ -78,3 +79,14 @@ def write(path: Path, data: bytes) -> None:
 
 def show(value: object) -> None:
     print(json.dumps(value, indent=2, ensure_ascii=False))
+
+
+def parse_axis(text: str) -> tuple[float, float, float]:
+    """An axis as x, y, z, or three numbers with commas."""
+    named = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+    if text.lower() in named:
+        return named[text.lower()]
+    try:
+        return unit_axis([float(c) for c in text.split(",")])
+    except (ValueError, BadEditError):
+        raise CallError(f"The axis “{text}” is neither x, y, z nor three numbers like 0,0,1.") from None

@@ -18,6 +18,7 @@ from plethos.cli.base import (
     Without,
     app,
     open_character,
+    parse_axis,
     read_bytes,
     read_pose,
     show,
@@ -26,7 +27,6 @@ from plethos.cli.base import (
 from plethos.core import rotations
 from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator, Posed
 from plethos.core.formats import obj, rules
 from plethos.core.formats.gltf_parts import unnormalised_weights
@@ -36,7 +36,6 @@ from plethos.core.names import free_name
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.skeleton import pose_to_json
-from plethos.core.triggers.hinge import unit_axis
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights
@@ -199,17 +198,6 @@ def inspect(source: In) -> None:
             "repairs": list(character.repairs),
         }
     )
-
-
-def parse_axis(text: str) -> tuple[float, float, float]:
-    """An axis as x, y, z, or three numbers with commas."""
-    named = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
-    if text.lower() in named:
-        return named[text.lower()]
-    try:
-        return unit_axis([float(c) for c in text.split(",")])
-    except (ValueError, BadEditError):
-        raise CallError(f"The axis “{text}” is neither x, y, z nor three numbers like 0,0,1.") from None
 
 
 @app.command()

@@ -7,8 +7,9 @@ from typing import Annotated, Any
 
 import typer
 
-from plethos.cli.base import CallError, In, Out, PoseFile, app, open_character, read_pose, show, write
+from plethos.cli.base import CallError, In, Out, PoseFile, app, open_character, parse_axis, read_pose, show, write
 from plethos.core import rotations
+from plethos.core.bake import baked
 from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
@@ -103,6 +104,38 @@ def gained(best: Tried, now: Tried) -> float | None:
     """The volume that a kind gives back, percent of rest."""
     before, after = now.measured.volume, best.measured.volume
     return None if before is None or after is None else after - before
+
+
+@app.command()
+def bake(
+    source: In,
+    remedy: Annotated[str, typer.Option(help="The name of the remedy to be baked.")],
+    joint: Annotated[str, typer.Option(help="Whose turn the corrective follows.")],
+    axis: Annotated[str, typer.Option(help="x, y, z or X,Y,Z in the joint's rest frame.")],
+    angles: Annotated[str, typer.Option(help="Degrees, with commas: where it is exact; the furthest is fully on.")],
+    out: Out,
+) -> None:
+    """Turn a helper joint, a skin blend or a deformer into a corrective with in-betweens."""
+    character, file = open_character(source)
+    found = next((r for r in character.rules.remedies if r.name == remedy), None)
+    if found is None:
+        raise CallError(f"There is no remedy called “{remedy}” in this character.")
+    try:
+        wanted = [math.radians(float(a)) for a in angles.split(",")]
+    except ValueError:
+        raise CallError("The angles have to be numbers with commas between them.") from None
+    made = baked(character, found.id, character.skeleton.find(joint), parse_axis(axis), wanted)
+    write(out, write_glb(made.character, file))
+    body = made.character.rules.remedy(made.remedy_id).body
+    targets = [t.at for t in body.targets] if isinstance(body, Corrective) else []
+    show(
+        {
+            "name": made.character.rules.remedy(made.remedy_id).name,
+            "targets": targets,
+            "remains": made.remains,
+            "remains_at_deg": math.degrees(made.at),
+        }
+    )
 
 
 def turned_joints(character: Character, pose: Pose) -> list[int]:

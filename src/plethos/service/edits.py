@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from plethos.core.bake import baked
 from plethos.core.character import Character
 from plethos.core.codec import rules_from_document, rules_to_document
 from plethos.core.dials import Dial, Group
@@ -22,6 +23,7 @@ from plethos.core.remedies import Remedy, remedy_from_document
 from plethos.core.remedies.remedy import MOST_AMOUNT
 from plethos.core.rules import Rules
 from plethos.core.triggers import trigger_from_document
+from plethos.core.triggers.hinge import unit_axis
 from plethos.core.twins import twinned
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
@@ -114,6 +116,23 @@ def set_mask(workbench: Workbench, character_id: str, remedy_id: str, how: str) 
     if label is None:
         raise BadEditError(f"A mask cannot be made by “{how}”.")
     return workbench.edit(character_id, label, change)
+
+
+def bake(
+    workbench: Workbench,
+    character_id: str,
+    remedy_id: str,
+    joint: str,
+    axis: Sequence[float],
+    angles_deg: Sequence[float],
+) -> Version:
+    """Turn a helper, a blend or a deformer into a corrective with in-betweens: see `baked`."""
+
+    def change(character: Character) -> Character:
+        number, unit = character.skeleton.find(joint), unit_axis(axis)
+        return baked(character, remedy_id, number, unit, [math.radians(a) for a in angles_deg]).character
+
+    return workbench.edit(character_id, "Bake", change)
 
 
 def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -> Version:

@@ -11,6 +11,7 @@ from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState, FittedResponse
 from plethos.web.schemas.rules import (
+    BakeRequest,
     BodyChange,
     DialRule,
     GroupChange,
@@ -111,6 +112,12 @@ def set_body(bench: Bench, character_id: str, remedy_id: str, body: BodyChange) 
 def set_mask(bench: Bench, character_id: str, remedy_id: str, body: MaskChange) -> CharacterState:
     """Change the mask of a remedy, or pick what lies under it."""
     return character_state(edits.set_mask(bench, character_id, remedy_id, body.how))
+
+
+@router.post("/remedies/{remedy_id}/bake")
+def bake(bench: Bench, character_id: str, remedy_id: str, body: BakeRequest) -> CharacterState:
+    """Turn a helper, a blend or a deformer into a corrective; what remains is told on it."""
+    return character_state(edits.bake(bench, character_id, remedy_id, body.joint, body.axis, body.angles_deg))
 
 
 @router.post("/proposals")

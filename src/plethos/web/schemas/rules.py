@@ -275,6 +275,14 @@ class MaskChange(Schema):
     how: Literal["picked", "soften", "pick"]
 
 
+class BakeRequest(Schema):
+    """Where the corrective is to be exact: angles on one side of rest."""
+
+    joint: str
+    axis: Axis
+    angles_deg: list[FiniteFloat] = Field(min_length=1, max_length=16)
+
+
 class ProposalRequest(Schema):
     """A joint in a pose; without a joint, the one that is turned furthest."""
 

@@ -1,0 +1,37 @@
+<script setup lang="ts">
+/** Turns what a helper, a blend or a deformer does on the way to this pose into a corrective. */
+import { computed, ref } from 'vue'
+import { api, type RemedyCard } from '@/api/client'
+import { plainName } from '@/workbench/angles'
+import { useCharacter } from '@/workbench/character'
+import { useMending } from '@/workbench/mending'
+import { usePose } from '@/workbench/pose'
+
+const props = defineProps<{ remedy: RemedyCard }>()
+const character = useCharacter()
+const mending = useMending()
+const posing = usePose()
+const busy = ref(false)
+const PARTS = 4
+const bent = computed(() => !posing.clip && Math.abs(posing.angle) >= 2)
+const title = computed(() =>
+  bent.value
+    ? `A corrective with in-betweens in its place, for programs that know shapes only: fully on at ${posing.angle.toFixed(0)}° of ${plainName(posing.chosen).toLowerCase()}`
+    : 'Bend the joint to where the corrective should be fully on',
+)
+
+async function bake(): Promise<void> {
+  busy.value = true
+  const known = new Set(character.state?.remedies.map((r) => r.id))
+  const angles = Array.from({ length: PARTS }, (_, k) => (posing.angle * (k + 1)) / PARTS)
+  if (await character.edit((c) => api.bake(c, props.remedy.id, { joint: posing.chosen, axis: posing.axis, angles_deg: angles }))) {
+    const made = character.state?.remedies.find((r) => !known.has(r.id))
+    if (made) mending.chosenRemedy = made.id
+  }
+  busy.value = false
+}
+</script>
+
+<template>
+  <el-button size="small" :loading="busy" :disabled="!bent || character.sculpting !== null" :title="title" @click="bake">Bake</el-button>
+</template>
