@@ -65,6 +65,35 @@ def bind(camera: Camera) -> None:
     camera.take("bind")
 
 
+def proposals(camera: Camera) -> None:
+    """Kinds of remedy tried on a rolled hand, a solved elbow, and a clip over the strip."""
+    page = camera.page
+    camera.open("Lock keeper, bare")
+    camera.bend("Left hand", 0)
+    page.get_by_role("button", name="Y", exact=True).click()
+    typed = page.get_by_label("Angle in degrees")
+    typed.fill("80")
+    typed.press("Enter")
+    page.get_by_role("button", name="Which kind?").click()
+    page.wait_for_selector(".kinds")
+    camera.take("kinds")
+    camera.open("Lock keeper, bare")
+    camera.bend("Left forearm", 120)
+    page.get_by_role("button", name="Solve a first mend").click()
+    page.get_by_text("stretched").wait_for()
+    camera.take("mend")
+    page.get_by_role("button", name="Drop").click()
+    camera.open("Lock keeper")
+    camera.bend("Left forearm", 0)
+    page.get_by_role("combobox", name="Bend or clip").focus()
+    page.keyboard.press("Enter")
+    page.get_by_role("option", name="crank a sluice").click()
+    page.locator("[data-worst]").wait_for()
+    page.get_by_role("button", name="Worst", exact=True).click()
+    page.keyboard.press("o")
+    camera.take("clip")
+
+
 def joints_and_regions(camera: Camera) -> None:
     """The joints panel, a picked region, and the markers on a bare mesh."""
     page = camera.page
@@ -152,6 +181,7 @@ def main(address: str) -> None:
         camera = Camera(browser.new_page(viewport={"width": 1280, "height": 800}), address)
         bind(camera)
         mend(camera)
+        proposals(camera)
         joints_and_regions(camera)
         browser.close()
 

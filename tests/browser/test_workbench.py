@@ -35,7 +35,7 @@ class InTheBrowser(BrowserCase):
         without = float(self.page.text_content("table.measures td.loss").split()[0])
         with_ = float(self.page.text_content("[data-volume]").split()[0])
         self.assertLess(without, 85)
-        self.assertGreater(with_, 97)
+        self.assertGreater(with_, 94)
         self.assertTrue(self.page.is_visible("text=without"))
         self.page.wait_for_selector('path[data-curve="volume-with"][d^="M"]', state="attached")
         self.assertEqual(self.page.locator("nav button").all_text_contents(), ["1Bind", "3Mend", "5Deliver"])
@@ -404,8 +404,9 @@ class InTheBrowser(BrowserCase):
         page.evaluate(script)
         program = Evaluator.of(character).program
         told = program.activations(program.moment(pose, ALL))
-        weights = {r.name: told[r.id] for r in character.rules.remedies}
-        self.assertEqual(sorted(weights.values()), [0.0] * 51 + [1.0])
+        # Where nothing rolls and the blended joints rest, a viewer that knows shapes only shows the same.
+        weights = {r.name: told[r.id] for r, _ in character.rules.correctives}
+        self.assertEqual(sorted(weights.values()), [0.0] * 7 + [1.0])
         arguments = [list(delivered), turned.T.ravel().tolist(), weights]
         theirs = page.evaluate("([d, m, w]) => window.poseIn(d, m, w)", arguments)
         theirs = np.array(theirs).reshape(-1, 3)

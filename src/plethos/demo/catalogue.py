@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from plethos.core.character import Character
@@ -16,32 +16,27 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
 from plethos.demo.figure_file import Figure, build_file
-from plethos.demo.mend import ROLL, Mend, mended
+from plethos.demo.mend import MIDDLE, SIDES, Blended, Mend, Rolled, Solved, mended
 from plethos.demo.wardrobe import ferry_cook_wears, lock_diver_wears, lock_keeper_wears
 
 FILES = Path(__file__).with_name("files")
 
-ELBOWS = Mend("forearm", 130, "elbow bent")
-KNEES = Mend("shin", 125, "knee bent")
-# The armpit opens as the arm goes up: there is more volume there than at rest, and it has to stay.
-SHOULDERS = Mend("upper_arm", 105, "arm up", rounds=2, full=1.06, rounded=0.5)
-HIPS = Mend("thigh", 105, "thigh up")
-WRISTS = Mend("hand", 65, "wrist bent", rounds=5)
-PALMS_UP = Mend("hand", 80, "hand rolled outwards", rounds=3, axis=ROLL)
-PALMS_DOWN = Mend("hand", -80, "hand rolled inwards", rounds=3, axis=ROLL)
-NECK = Mend("neck", 38, "neck bent forward", rounds=4, full=0.99, sides=())
-WRISTS_BACK = Mend("hand", -65, "wrist bent back", rounds=5)
-ANKLES = Mend("foot", -45, "foot pointed", rounds=5)
-TOES = Mend("toes", 55, "toes bent", rounds=4)
-FINGERS = tuple(
-    Mend(f"{finger}_{k}", 80 if finger != "thumb" else 60, f"{finger} {k} bent", rounds=3)
-    for finger in ("index", "middle", "ring", "little", "thumb")
-    for k in (1, 2, 3)
-    if (finger, k) != ("thumb", 1)  # turns in its saddle without losing anything
+FINGERS = ("index", "middle", "ring", "little", "thumb")
+ELBOW, KNEE = Solved("forearm", 125, "elbow bent"), Solved("shin", 125, "knee bent")
+# Blends and twist joints first: what is solved after them gives back only what they leave.
+FINISHED: tuple[tuple[Mend, tuple[str, ...]], ...] = (
+    (Rolled("hand"), SIDES),
+    (Rolled("foot"), SIDES),
+    (Blended(("hand", *FINGERS), "hand full"), SIDES),
+    (Blended(("foot", "toes"), "foot full"), SIDES),
+    (Blended(("thigh",), "hip full"), SIDES),
+    (Blended(("neck", "head"), "neck full"), MIDDLE),
+    (ELBOW, SIDES),
+    (KNEE, SIDES),
+    (Solved("upper_arm", 105, "arm up"), SIDES),
+    (Solved("spine_2", 38, "belly folded"), MIDDLE),
+    (Solved("chest", 28, "chest bent forward"), MIDDLE),
 )
-CHEST = Mend("chest", 28, "chest bent forward", rounds=4, full=0.99, sides=())
-HEAD = Mend("head", 38, "head bent forward", rounds=4, full=0.99, sides=())
-BELLY = Mend("spine_2", 38, "belly folded", rounds=6, full=0.99, sides=())
 
 _KEEPER = Figure(LOCK_KEEPER, lock_keeper_wears)
 
@@ -59,26 +54,25 @@ class Demo:
     figure
         Body and what it wears.
     mends
-        What is done to it already.
+        What is done to it already, and on which sides.
     """
 
     title: str
     tells: str
     figure: Figure
-    mends: tuple[Mend, ...] = ()
+    mends: tuple[tuple[Mend, tuple[str, ...]], ...] = ()
 
 
 DEMOS: dict[str, Demo] = {
     "lock-keeper": Demo(
         "Lock keeper",
-        "Finished: every joint mended.",
+        "Finished: every joint mended, each by the kind that suits.",
         _KEEPER,
-        (ELBOWS, KNEES, SHOULDERS, HIPS, WRISTS, WRISTS_BACK, PALMS_UP, PALMS_DOWN, ANKLES, TOES, *FINGERS,
-         BELLY, CHEST, NECK, HEAD),
+        FINISHED,
     ),
     "lock-keeper-half-done": Demo(
         "Lock keeper, half done", "The left arm and leg mended, the right ones not.", _KEEPER,
-        (Mend("forearm", 130, "elbow bent", sides=("left",)), Mend("shin", 125, "knee bent", sides=("left",))),
+        ((ELBOW, ("left",)), (KNEE, ("left",))),
     ),
     "lock-keeper-bare": Demo("Lock keeper, bare", "Nothing done yet: for learning.", _KEEPER),
     "lock-diver": Demo(
@@ -97,8 +91,11 @@ def make(name: str) -> bytes:
     demo = _demo(name)
     file = build_file(demo.figure)
     character = read_character(file, demo.title)
-    for mend in demo.mends:
-        character = mended(character, mend)
+    for mend, sides in demo.mends:
+        character = mended(character, mend, sides)
+    # Blends and twist joints are made first, but what one looks at first are the correctives.
+    remedies = sorted(character.rules.remedies, key=lambda r: r.kind != "corrective")
+    character = character.with_rules(replace(character.rules, remedies=tuple(remedies)))
     return write_glb(character, file)
 
 
