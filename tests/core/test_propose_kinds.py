@@ -138,6 +138,19 @@ class Blends(unittest.TestCase):
         self.assertAlmostEqual(girths[0], girths[1], delta=0.05)
         self.assertGreater(girths[2], girths[0] + 5)
 
+    def test_a_second_blend_takes_nothing_away_from_the_first(self):
+        left, right = (keeper().skeleton.find(n) for n in ("left_thigh", "right_thigh"))
+        one = keeper().with_remedy(Remedy(SkinBlend(full_mask(keeper(), left)), "left"))
+        both = one.with_remedy(Remedy(SkinBlend(full_mask(one, right)), "right"))
+        pose = bent(keeper().skeleton.rest_pose(), left, Z, math.radians(105))
+        volumes = [BendMeasure.of(c, left).at(pose).volume for c in (one, both)]
+        self.assertGreater(volumes[1], volumes[0] - 0.01)
+        (_, first), (_, second) = both.rules.blends
+        shared = np.intersect1d(first.mask.vertices, second.mask.vertices)
+        self.assertGreater(len(shared), 50)
+        count = len(keeper().mesh)
+        self.assertTrue((second.mask.dense(count)[shared] >= first.mask.dense(count)[shared] - 1e-6).all())
+
     def test_where_linear_is_as_good_nothing_is_proposed(self):
         joint = keeper().skeleton.find("left_hand")
         with self.assertRaisesRegex(BadEditError, "as well as dual quaternions"):

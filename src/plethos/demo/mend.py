@@ -6,16 +6,13 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from plethos.core.bend import bent
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
-from plethos.core.mask import Mask
+from plethos.core.propose.blend import full_mask
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.response import fitted_response
 from plethos.core.propose.roll import Limb, twist_remedies
-from plethos.core.propose.soft import soft_region
 from plethos.core.remedies import Corrective, Remedy, SkinBlend
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import solve_corrective
@@ -104,13 +101,13 @@ class Blended:
 
     def __call__(self, character: Character, side: str) -> Character:
         skeleton = character.skeleton
-        shares = np.zeros(len(character.mesh))
-        for joint, known in enumerate(skeleton.names):
-            own = side + "_" if side else ""
-            if known.startswith(own) and known.removeprefix(own).startswith(self.joints) and "twist" not in known:
-                shares = np.maximum(shares, soft_region(character, joint))
-        name = _named(side, self.name)
-        mask = Mask.of(shares * (shares > 0.01))
+        own = side + "_" if side else ""
+        joints = [
+            j
+            for j, known in enumerate(skeleton.names)
+            if known.startswith(own) and known.removeprefix(own).startswith(self.joints) and "twist" not in known
+        ]
+        name, mask = _named(side, self.name), full_mask(character, *joints)
         return character.with_remedy(Remedy(SkinBlend(mask), name, id=name.lower().replace(" ", "-")))
 
 

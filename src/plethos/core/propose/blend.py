@@ -71,10 +71,17 @@ def blend_mask(character: Character, joint: int, pose: Pose, axis: Sequence[floa
     skin = slabs.triangles[(slabs.triangles < len(points)).all(axis=1)]
     own = slabs.slab[(slabs.triangles < len(points)).all(axis=1)]
     chosen[region.vertices[np.unique(skin[better[own]])]] = 1
-    return Mask.of(np.clip(evened(character.mesh.topology, chosen, EVEN) * soft, 0, 1) * (soft > 0.01))
+    return beside_others(character, np.clip(evened(character.mesh.topology, chosen, EVEN) * soft, 0, 1) * (soft > 0.01))
 
 
-def full_mask(character: Character, joint: int) -> Mask:
-    """Dual quaternions on all the skin of a joint, with a soft border."""
-    soft: Array = soft_region(character, joint)
-    return Mask.of(soft * (soft > 0.01))
+def full_mask(character: Character, *joints: int) -> Mask:
+    """Dual quaternions on all the skin of some joints, with a soft border."""
+    soft: Array = np.maximum.reduce([soft_region(character, joint) for joint in joints])
+    return beside_others(character, soft * (soft > 0.01))
+
+
+def beside_others(character: Character, shares: Array) -> Mask:
+    """A mask whose border takes nothing away from the blends that are there: the later one counts where both lie."""
+    for _, body in character.rules.blends:
+        shares = np.where(shares > 0, np.maximum(shares, body.mask.dense(len(shares))), 0)
+    return Mask.of(shares)
