@@ -21,6 +21,7 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from bench.binding import compare
+from bench.mending import mending
 from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
@@ -425,7 +426,7 @@ def main() -> None:
         dab(character),
     ]
     bare, file = open_demo("lock-keeper-bare")
-    rows += [heat(bare), asyncio.run(paint_trip(bare, file))]
+    rows += [heat(bare), asyncio.run(paint_trip(bare, file)), *mending(bare, beside)]
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
     lines = [

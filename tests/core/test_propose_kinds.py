@@ -80,6 +80,19 @@ class AlongALimb(unittest.TestCase):
             _, roll = measured_roll(Evaluator.of(character).pose(pose), limb)
             np.testing.assert_allclose(np.degrees(roll[2:]), degrees, atol=0.01)
 
+    def test_the_roll_is_seen_from_what_the_limb_hangs_on(self):
+        for name in ("left_hand", "left_thigh"):
+            limb = Limb.of(keeper(), keeper().skeleton.find(name))
+            pose = held(name, 50, tuple(limb.axis)).at(1.0)
+            _, plain = measured_roll(Evaluator.of(keeper()).pose(pose), limb)
+            turned = pose
+            for above in ("pelvis", "spine_1", "left_clavicle", "left_upper_arm"):
+                q = Rotation.from_euler("xyz", [40, 70, -25], degrees=True).as_quat()
+                turned = turned.with_rotation(keeper().skeleton.find(above), q)
+            _, roll = measured_roll(Evaluator.of(keeper()).pose(turned), limb)
+            middle = slice(3, 8)  # where no other joint that was turned bends the skin
+            np.testing.assert_allclose(roll[middle], plain[middle], atol=math.radians(1.5), err_msg=name)
+
     def test_shares_come_from_where_the_skin_of_each_twist_joint_lies(self):
         for joint, from_root in (
             ("left_hand", False),

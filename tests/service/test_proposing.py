@@ -10,6 +10,7 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE
 from plethos.core.sculpt.session import Dab
+from plethos.demo.catalogue import shipped
 from plethos.service import edits, proposing, sculpting
 from plethos.service.live import pose_of
 from plethos.service.version import OvertakenError
@@ -185,3 +186,76 @@ class TheKindThatSuits(unittest.TestCase):
         self.assertEqual(remedy.kind, "volume_keeper")
         measure = self.opened.version.measures.bend(2)
         self.assertAlmostEqual(volume, measure.at(self.pose, ALL).volume - measure.at(self.pose, NONE).volume)
+
+
+class TwinsInStep(unittest.TestCase):
+    """On the lock keeper, who has two sides."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.store = Store(fresh_database())
+        cls.addClassCleanup(cls.store.close)
+        cls.bench = Workbench(cls.store)
+        cls.id = cls.bench.bring_in("Half done", shipped("lock-keeper-half-done"))
+
+    def setUp(self):
+        self.opened = self.bench.open(self.id)
+        self.start = self.opened.revision.number
+
+    def tearDown(self):
+        while self.opened.revision.number > self.start:
+            self.bench.step(self.id, -1)
+
+    def remedy(self, name):
+        return next(r for r in self.opened.character.rules.remedies if r.name == name)
+
+    def test_an_edit_of_either_side_changes_both_in_one_step_until_they_are_freed(self):
+        elbow = self.remedy("Left elbow bent")
+        edits.add_twin(self.bench, self.id, elbow.id)
+        other = self.remedy("Right elbow bent")
+        before = self.opened.revision.number
+        edits.set_amount(self.bench, self.id, other.id, 0.5)
+        self.assertEqual(self.opened.revision.number, before + 1)
+        self.assertEqual(self.remedy("Left elbow bent").amount, 0.5)
+        rule = self.opened.character.rules.trigger_of(elbow).to_document(self.opened.character.skeleton)
+        rule["knots"] = [{"angle_deg": 10, "value": 0}, {"angle_deg": 100, "value": 1}]
+        edits.set_trigger(self.bench, self.id, elbow.id, rule)
+        there = self.opened.character.rules.trigger_of(self.remedy("Right elbow bent"))
+        self.assertEqual(self.opened.character.skeleton.names[there.joint], "right_forearm")
+        np.testing.assert_allclose(np.degrees(there.response.inputs), [10, 100])
+        edits.free_twin(self.bench, self.id, other.id)
+        edits.switch(self.bench, self.id, elbow.id, False)
+        self.assertEqual((self.remedy("Left elbow bent").on, self.remedy("Right elbow bent").on), (False, True))
+        self.assertIsNone(self.remedy("Left elbow bent").twin)
+
+    def test_a_sculpt_of_one_side_is_kept_on_both(self):
+        elbow = self.remedy("Left elbow bent")
+        edits.add_twin(self.bench, self.id, elbow.id)
+        bent = {"joints": {"left_forearm": {"euler_xyz_deg": [0, 0, 125]}}}
+        pose = pose_of(self.opened.version, bent)
+        sculpting.begin(self.bench, self.id, pose, elbow.id)
+        moved = int(np.linalg.norm(self.opened.sculpt.points - self.opened.sculpt.base.exact_points(), axis=1).argmax())
+        triangles = self.opened.character.mesh.topology.triangles
+        triangle = int(np.flatnonzero((triangles == moved).any(axis=1))[0])
+        place = tuple(self.opened.sculpt.points[moved].tolist())
+        sculpt(self.bench, self.opened, "inflate", Dab(triangle, place, 0.05, 1.0))
+        sculpting.keep(self.bench, self.id, elbow.name, None)
+        shapes = [self.remedy(f"{s} elbow bent").body.targets[-1].shape for s in ("Left", "Right")]
+        sizes = [np.sort(np.linalg.norm(s.deltas, axis=1))[-30:] for s in shapes]
+        np.testing.assert_allclose(*sizes, rtol=2e-3)
+
+    def test_all_twins_at_once_and_what_has_no_partner_is_told(self):
+        edits.add_twins(self.bench, self.id)
+        names = [r.name for r in self.opened.character.rules.remedies]
+        self.assertEqual(sorted(names), ["Left elbow bent", "Left knee bent", "Right elbow bent", "Right knee bent"])
+        with self.assertRaisesRegex(BadEditError, "has its twin already"):
+            edits.add_twins(self.bench, self.id)
+        rules, pairs = self.opened.character.rules, self.opened.character.mesh.pairs
+        for side, other in (("Left", "Right"), ("Right", "Left")):
+            for joint in ("elbow", "knee"):
+                remedy, source = self.remedy(f"{side} {joint} bent"), self.remedy(f"{other} {joint} bent")
+                self.assertEqual(remedy.twin, source.id)
+                own = np.unique(np.concatenate([s.vertices for s in source.body.shapes]))
+                told = [n for n in remedy.notes if "no partner" in n]
+                self.assertEqual(bool(told), side == "Right" and bool((pairs[own] < 0).any()), remedy.name)
+        self.assertEqual(len(rules.remedies), 4)

@@ -2,6 +2,7 @@
 /** What acts on the chosen joint, and where a new corrective begins. */
 import { computed, ref } from 'vue'
 import { plainName } from '@/workbench/angles'
+import { api } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLook } from '@/workbench/look'
@@ -20,6 +21,7 @@ const mending = useMending()
 /** The remedy that acts alone though its card is not shown here. */
 const aloneElsewhere = computed(() => mending.elsewhere.find((r) => r.id === looks.alone))
 
+const withoutTwin = computed(() => character.state?.remedies.some((r) => !r.twin))
 const solving = ref(false)
 async function solve(): Promise<void> {
   solving.value = true
@@ -54,6 +56,7 @@ async function solve(): Promise<void> {
       <component :is="remedyCards[r.kind]" v-for="r in mending.untied" :key="r.id" :remedy="r" />
     </template>
     <ElsewhereList />
+    <el-button v-if="withoutTwin && !character.sculpting" class="twins" size="small" title="The other side of every remedy that has none" @click="character.edit((c) => api.makeTwins(c))">Make all twins</el-button>
   </aside>
 </template>
 
@@ -64,7 +67,7 @@ header { display: flex; justify-content: space-between; align-items: baseline; }
 h2 { font-size: 14px; }
 .empty, .hint { font-size: 12.5px; margin-top: 8px; }
 .warn { color: var(--warn); font-size: 12.5px; margin-top: 8px; }
-.which { margin-top: 12px; }
+.which, .twins { margin-top: 12px; }
 .add { display: flex; flex-wrap: wrap; gap: 6px; margin-top: 12px; }
 .add .el-button { margin: 0; }
 .add .hint { flex-basis: 100%; margin: 0; }

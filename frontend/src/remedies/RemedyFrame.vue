@@ -46,7 +46,7 @@ async function rename(): Promise<void> {
       <slot name="does" />
       <el-button size="small" :type="looks.alone === remedy.id ? 'primary' : ''" :aria-pressed="looks.alone === remedy.id" @click="toggleAlone">Alone</el-button>
       <el-button size="small" :disabled="locked" :aria-pressed="remedy.on" @click="turn(!remedy.on)">{{ remedy.on ? 'On' : 'Off' }}</el-button>
-      <el-button v-if="open" size="small" :disabled="locked" :title="remedy.twin ? 'Bring the other side to what this is now' : 'The same on the other side: shape, trigger, names and signs'" @click="character.edit((c) => api.makeTwin(c, remedy.id))">{{ remedy.twin ? 'Update twin' : 'Make twin' }}</el-button>
+      <el-button v-if="open" size="small" :disabled="locked" :title="remedy.twin ? 'The other side goes along with every change; free it to go its own way' : 'The same on the other side: shape, trigger, names and signs; it goes along with every change'" @click="character.edit((c) => (remedy.twin ? api.freeTwin(c, remedy.id) : api.makeTwin(c, remedy.id)))">{{ remedy.twin ? 'Free its twin' : 'Make twin' }}</el-button>
       <el-button v-if="open" size="small" :disabled="locked" @click="rename">Rename</el-button>
     </div>
     <template v-if="open">

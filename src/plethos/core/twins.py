@@ -14,7 +14,7 @@ from plethos.core.joints.draft import Draft
 from plethos.core.mapping import VertexMap
 from plethos.core.mask import Mask
 from plethos.core.names import free_name, new_id, other_side_name
-from plethos.core.remedies import Helper, Remedy
+from plethos.core.remedies import Corrective, Helper, Remedy
 from plethos.core.rules import Rules
 from plethos.core.symmetry import MIRROR
 from plethos.core.topology import extent
@@ -69,7 +69,7 @@ def twinned(character: Character, remedy_id: str) -> Character:
         name = known.name
     else:
         name = free_name(other_side_name(remedy.name) or f"{remedy.name}, mirrored", {r.name for r in rules.remedies})
-    fresh = replace(remedy.mapped(joints, vertices, ids, character.skeleton, name), notes=())
+    fresh = replace(remedy.mapped(joints, vertices, ids, character.skeleton, name), notes=_lost(character, remedy))
     rules = rules.with_remedy(replace(remedy, twin=fresh.id)).with_remedy(fresh)
     for trigger in needed:
         rules = rules.with_trigger(trigger.mapped(joints, ids))
@@ -77,6 +77,18 @@ def twinned(character: Character, remedy_id: str) -> Character:
         if trigger.id not in ids.values():
             rules = rules.without_unread(trigger)
     return character.with_rules(rules)
+
+
+def _lost(character: Character, remedy: Remedy) -> tuple[str, ...]:
+    """A sentence about the vertices that have no partner across."""
+    mask = getattr(remedy.body, "mask", None)
+    touched = [s.vertices for s in remedy.body.shapes] if isinstance(remedy.body, Corrective) else []
+    touched += [mask.vertices] if isinstance(mask, Mask) else []
+    own = np.unique(np.concatenate([np.zeros(0, np.int32), *touched]))
+    alone = int((character.mesh.pairs[own] < 0).sum())
+    if not alone:
+        return ()
+    return (f"{alone} of {len(own)} vertices have no partner on the other side, so they stay as they are here.",)
 
 
 def _with_joint_across(character: Character, remedy: Remedy) -> Character:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
@@ -35,11 +36,25 @@ def _rules(workbench: Workbench, character_id: str, label: str, change: Callable
     return workbench.edit(character_id, label, lambda c: c.with_rules(change(c)))
 
 
+def _in_step(
+    workbench: Workbench, character_id: str, label: str, remedy_id: str, change: Callable[[Character], Rules]
+) -> Version:
+    """Change a remedy, and its twin with it if it has one."""
+    return workbench.edit(character_id, label, lambda c: in_step(c.with_rules(change(c)), remedy_id))
+
+
+def in_step(character: Character, remedy_id: str) -> Character:
+    """The character with a remedy's twin brought to what the remedy is now; without a twin, as it is."""
+    rules = character.rules
+    twin = rules.remedy(remedy_id).twin
+    return character if twin is None or not rules.has(twin) else twinned(character, remedy_id)
+
+
 def _remedy(workbench: Workbench, character_id: str, label: str, remedy_id: str, **changes: Any) -> Version:
     def change(character: Character) -> Rules:
         return character.rules.with_remedy(replace(character.rules.remedy(remedy_id), **changes))
 
-    return _rules(workbench, character_id, label, change)
+    return _in_step(workbench, character_id, label, remedy_id, change)
 
 
 def set_trigger(workbench: Workbench, character_id: str, remedy_id: str, rule: Mapping[str, Any] | None) -> Version:
@@ -56,7 +71,7 @@ def set_trigger(workbench: Workbench, character_id: str, remedy_id: str, rule: M
         given = {**rule, "id": old.id if own and old is not None else None, "name": ""}
         return rules.tied(remedy_id, trigger_from_document(given, character.skeleton))
 
-    return _rules(workbench, character_id, "Change trigger" if rule else "Untie", change)
+    return _in_step(workbench, character_id, "Change trigger" if rule else "Untie", remedy_id, change)
 
 
 def tie(workbench: Workbench, character_id: str, remedy_id: str, value: str | None) -> Version:
@@ -88,7 +103,7 @@ def set_body(workbench: Workbench, character_id: str, remedy_id: str, changes: M
         body = type(remedy.body).from_document({**told, **changes}, character.skeleton, arrays)
         return character.rules.with_remedy(replace(remedy, body=body))
 
-    return _rules(workbench, character_id, "Change remedy", change)
+    return _in_step(workbench, character_id, "Change remedy", remedy_id, change)
 
 
 def set_mask(workbench: Workbench, character_id: str, remedy_id: str, how: str) -> Version:
@@ -110,7 +125,7 @@ def set_mask(workbench: Workbench, character_id: str, remedy_id: str, how: str) 
             if not shares.any():
                 raise BadEditError("Nothing is picked: pick some skin in Bind first.")
         body = replace(remedy.body, mask=Mask.of(shares))  # type: ignore[type-var]
-        return character.with_rules(rules.with_remedy(replace(remedy, body=body)))
+        return in_step(character.with_rules(rules.with_remedy(replace(remedy, body=body))), remedy_id)
 
     label = {"picked": "Mask from what is picked", "soften": "Soften the mask", "pick": "Pick the mask"}.get(how)
     if label is None:
@@ -151,6 +166,43 @@ def delete(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
 def add_twin(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
     """The same remedy on the other side, with its trigger."""
     return workbench.edit(character_id, "Make twin", lambda c: twinned(c, remedy_id))
+
+
+def add_twins(workbench: Workbench, character_id: str) -> Version:
+    """Twins for all remedies that lie on one side and have none.
+
+    Raises
+    ------
+    BadEditError
+        When there is none to make.
+    """
+
+    def change(character: Character) -> Character:
+        made = character
+        for remedy in character.rules.remedies:
+            if made.rules.remedy(remedy.id).twin is not None:
+                continue
+            with contextlib.suppress(BadEditError):  # what lies in the middle, or whose other side has its own
+                made = twinned(made, remedy.id)
+        if made is character:
+            raise BadEditError("Every remedy has its twin already, or lies in the middle.")
+        return made
+
+    return workbench.edit(character_id, "Make all twins", change)
+
+
+def free_twin(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
+    """Let a remedy and its twin go their own ways from now on."""
+
+    def change(character: Character) -> Rules:
+        rules = character.rules
+        twin = rules.remedy(remedy_id).twin
+        for one in (remedy_id, twin):
+            if one is not None and rules.has(one):
+                rules = rules.with_remedy(replace(rules.remedy(one), twin=None))
+        return rules
+
+    return _rules(workbench, character_id, "Free from its twin", change)
 
 
 def add_remedy(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:

@@ -25,6 +25,7 @@ from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.service.documents import SculptNote
+from plethos.service.edits import in_step
 from plethos.service.open_character import OpenCharacter
 from plethos.service.stroke import Stored, Stroke
 from plethos.service.version import HeldSculpt, OvertakenError, Version
@@ -224,4 +225,4 @@ def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Char
     fresh = dataclasses.replace(
         remedy, body=body.with_target(target), name=free_name(label, taken), notes=()
     )  # fmt: skip
-    return character.with_remedy(fresh)
+    return in_step(character.with_remedy(fresh), fresh.id)

@@ -150,6 +150,18 @@ def fit(bench: Bench, character_id: str, remedy_id: str, body: HingeTriggerRule 
     return fitted_info(version, proposing.fit_remedy(version, remedy_id, rule))
 
 
+@router.delete("/remedies/{remedy_id}/twin")
+def free_twin(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
+    """Let a remedy and its twin go their own ways."""
+    return character_state(edits.free_twin(bench, character_id, remedy_id))
+
+
+@router.post("/twins")
+def add_twins(bench: Bench, character_id: str) -> CharacterState:
+    """Twins for all remedies that lie on one side and have none."""
+    return character_state(edits.add_twins(bench, character_id))
+
+
 @router.post("/remedies/{remedy_id}/twin")
 def add_twin(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """The same remedy on the other side."""

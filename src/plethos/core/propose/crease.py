@@ -1,23 +1,20 @@
 """The crease of a bend: a plane through the joint on whose two sides the two limbs belong.
 
 Flesh that a bend presses together is flat where it meets. What has gone through to the other side comes back to the
-plane, and cloth keeps its place over what it covers.
+plane.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from plethos.core.evaluate import Posed
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region
 from plethos.core.rotations import Array
-from plethos.core.topology import vertex_normals
 
 CLEAR = 4e-4  # between skin and plane, of the character's height
 FOLDED = 0.1  # least sine of the bend that presses anything together
@@ -44,14 +41,8 @@ class Crease:
     clear: Array
 
     @classmethod
-    def of(cls, posed: Posed, joint: int, region: Region, pieces: NDArray[np.int32], height: float) -> Crease | None:
-        """The crease of a joint in a pose; None where the limbs do not fold together.
-
-        Parameters
-        ----------
-        pieces
-            ``(N,)`` the connected piece of each of the region's vertices.
-        """
+    def of(cls, posed: Posed, joint: int, region: Region, height: float) -> Crease | None:
+        """The crease of a joint in a pose; None where the limbs do not fold together."""
         character, skeleton = posed.character, posed.character.skeleton
         before, after = bone_directions(skeleton, joint)
         parent = skeleton.joint_parents[joint]
@@ -70,7 +61,7 @@ class Crease:
         # What lies beyond its side at rest already, by its weights, may stay as far beyond.
         across = before + after if np.linalg.norm(before + after) > FOLDED else after
         own = side * ((rest - skeleton.rest_global[joint, :3, 3]) @ (across / np.linalg.norm(across)))
-        clear = np.minimum(CLEAR * height + _covered(rest, region, pieces, height), own)
+        clear = np.minimum(CLEAR * height, own)
         return cls(posed.world[joint][:3, 3], inwards / np.linalg.norm(inwards), normal, side, clear)
 
     def beyond(self, points: Array) -> Array:
@@ -78,20 +69,3 @@ class Crease:
         off = points - self.at
         deep = self.clear - self.side * (off @ self.normal)
         return np.where(off @ self.inwards > 0, deep, 0.0)
-
-
-def _covered(rest: Array, region: Region, pieces: NDArray[np.int32], height: float, within: float = 0.03) -> Array:
-    """How thick ``(N,)`` what lies over each vertex is, metres: cloth over skin."""
-    out = np.zeros(len(rest))
-    normals = vertex_normals(rest, region.triangles)
-    for piece in np.unique(pieces):
-        mine, others = np.flatnonzero(pieces == piece), np.flatnonzero(pieces != piece)
-        if not len(others):
-            continue
-        nearest: Any
-        _, nearest = cKDTree(rest[others]).query(rest[mine], distance_upper_bound=within * height)
-        known = nearest < len(others)
-        way = rest[others[nearest[known]]] - rest[mine[known]]
-        over = np.einsum("vi,vi->v", way, normals[mine[known]])
-        out[mine[known]] = np.maximum(over, 0)
-    return out

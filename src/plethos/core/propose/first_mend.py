@@ -90,7 +90,6 @@ class FirstMend:
     free: NDArray[np.intp]
     energy: sparse.csr_matrix
     factor: Any
-    pieces: NDArray[np.int32]
 
     @classmethod
     def of(cls, character: Character, joint: int) -> FirstMend:
@@ -125,7 +124,7 @@ class FirstMend:
             energy.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0,
             options={"SymmetricMode": True},
         )  # fmt: skip
-        return cls(character, joint, region, slabs, free, energy, factor, pieces)
+        return cls(character, joint, region, slabs, free, energy, factor)
 
     def solved(self, posed: Posed, give_back: float = 0.9, most_stretch: float = 1.4) -> Mended:
         """The mend of a pose.
@@ -146,7 +145,7 @@ class FirstMend:
         """
         base = posed.exact_points()
         before = self.slabs.volumes(base[self.region.vertices])
-        crease = Crease.of(posed, self.joint, self.region, self.pieces, extent(self.character.mesh.rest))
+        crease = Crease.of(posed, self.joint, self.region, extent(self.character.mesh.rest))
         lost = np.maximum(self.slabs.at_rest - before, 0)
         if lost.sum() < 0.005 * self.slabs.at_rest.sum():
             name = self.character.skeleton.names[self.joint]

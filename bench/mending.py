@@ -1,0 +1,119 @@
+"""Speed of helper joints, deformers and the first mend, as ratios to a peer in the same run."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable
+
+import numpy as np
+from scipy.sparse.linalg import splu
+
+from plethos.core.bend import bent
+from plethos.core.character import Character
+from plethos.core.evaluate import ALL, NONE, Evaluator
+from plethos.core.mask import Mask
+from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.roll import Limb, twist_remedies
+from plethos.core.propose.soft import soft_region
+from plethos.core.remedies import Anchor, Helper, Limit, Relaxer, Remedy, Share, Slide, VolumeKeeper
+from plethos.core.response import Response
+from plethos.core.skeleton import Pose
+
+Z = (0.0, 0.0, 1.0)
+Beside = Callable[[Callable[[], object], Callable[[], object]], tuple[float, float, float]]
+
+
+def mending(character: Character, beside: Beside) -> list[tuple[str, str, str, str]]:
+    """The rows of the table."""
+    return [helpers(character, beside), relaxer(character, beside), keeper(character, beside), solve(character)]
+
+
+def held(character: Character) -> Pose:
+    """Elbow, knee, thigh and hand turned."""
+    pose = character.skeleton.rest_pose()
+    for name, axis, degrees in (
+        ("left_forearm", Z, 100), ("left_shin", Z, 90), ("left_thigh", Z, 60), ("left_hand", (0.0, 1.0, 0.0), 70),
+    ):  # fmt: skip
+        pose = bent(pose, character.skeleton.find(name), axis, math.radians(degrees))
+    return pose
+
+
+def helpers(character: Character, beside: Beside) -> tuple[str, str, str, str]:
+    """Six twist joints and ten helpers with rules of every kind, on joints that are there."""
+    skeleton, bare = character.skeleton, character
+    for name in ("left_hand", "right_hand", "left_foot"):
+        for remedy in twist_remedies(character, Limb.of(character, skeleton.find(name))):
+            character = character.with_remedy(remedy)
+    taken = {body.joint for _, body in character.rules.helpers}
+    leaves = [j for j in range(len(skeleton)) if skeleton.is_joint[j] and not skeleton.children(j) and j not in taken]
+    thigh, shin = skeleton.find("left_thigh"), skeleton.find("left_shin")
+    stops = Response((0.0, 1.0), (0.0, 0.05))
+    for k, joint in enumerate(leaves[:10]):
+        rules = (
+            Anchor.of(skeleton, joint, thigh, shin), Share(shin, 0.5, "swing", Z), Slide(thigh, Z, Z, stops),
+            Limit(Z, -1.0, 1.0),
+        )  # fmt: skip
+        character = character.with_remedy(Remedy(Helper(joint, rules if k % 2 else rules[1:3]), f"h{k}", id=f"h{k}"))
+    pose = held(character)
+    with_, plain = Evaluator.of(character), Evaluator.of(bare)
+    mine, theirs, ratio = beside(lambda: with_.pose(pose, ALL).points, lambda: plain.pose(pose, NONE).points)
+    return (
+        f"Evaluation, {len(character.mesh) // 1000}k vertices, ten helpers and six twist joints",
+        f"{mine:.2f} ms", f"none of them {theirs:.2f} ms", f"{ratio:.2f} (at most 1.1)",
+    )  # fmt: skip
+
+
+def relaxer(character: Character, beside: Beside) -> tuple[str, str, str, str]:
+    """Ten rounds over the whole skin."""
+    mesh = character.mesh
+    ready = Relaxer(Mask.of(np.ones(len(mesh))), 10).ready(mesh)
+    points = Evaluator.of(character).pose(held(character)).points.astype(np.float64)
+    adjacency = mesh.topology.adjacency.astype(np.float64)
+
+    def products() -> object:
+        out = points
+        for _ in range(10):
+            out = adjacency @ out
+        return out
+
+    mine, theirs, ratio = beside(lambda: ready.apply(points.copy(), None, 1.0), products)
+    return (
+        f"Relaxer, ten rounds, {len(mesh) // 1000}k vertices, with its frames",
+        f"{mine:.2f} ms", f"ten sparse products in SciPy {theirs:.2f} ms", f"{ratio:.2f} (at most 1)",
+    )  # fmt: skip
+
+
+def keeper(character: Character, beside: Beside) -> tuple[str, str, str, str]:
+    """One region."""
+    shares = soft_region(character, character.skeleton.find("left_shin"))
+    ready = VolumeKeeper(Mask.of(shares)).ready(character.mesh)
+    pose, evaluator = held(character), Evaluator.of(character)
+    points = evaluator.pose(pose, NONE).points
+    mine, theirs, ratio = beside(
+        lambda: ready.apply(points.copy(), None, 1.0), lambda: evaluator.pose(pose, NONE).points
+    )  # fmt: skip
+    return (
+        f"Volume keeper, a region of {len(ready.needs)} vertices",
+        f"{mine:.2f} ms", f"a plain evaluation {theirs:.2f} ms", f"{ratio:.2f} (at most 0.5)",
+    )  # fmt: skip
+
+
+def solve(character: Character) -> tuple[str, str, str, str]:
+    """A first mend of the belly: the largest region of the lock keeper, skin and cloth."""
+    joint = character.skeleton.find("spine_2")
+    posed = Evaluator.of(character).pose(bent(character.skeleton.rest_pose(), joint, Z, math.radians(38)))
+    start = time.perf_counter()
+    mend = FirstMend.of(character, joint)
+    mend.solved(posed, 0.9, 4.0)
+    mine = time.perf_counter() - start
+    start = time.perf_counter()
+    factor = splu(
+        mend.energy.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+    )
+    factor.solve(np.ones((len(mend.free), 3 * len(mend.slabs.at_rest))))
+    bare = time.perf_counter() - start
+    return (
+        f"First mend of a belly, {len(mend.free)} vertices, {len(mend.slabs.at_rest)} slabs",
+        f"{mine:.2f} s", f"factor and solve of its system {bare:.2f} s", f"{mine / bare:.1f} (goal 3 at 15k)",
+    )  # fmt: skip
