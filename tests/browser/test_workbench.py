@@ -171,6 +171,13 @@ class InTheBrowser(BrowserCase):
         self.until(lambda: len(self.state(mine)["remedies"]) == 1)
         remedy = self.state(mine)["remedies"][0]
         self.assertLessEqual(len(remedy["trigger"]["knots"]), 5)
+        self.bend(70)
+        page.get_by_role("button", name="Add an in-between here").click()
+        self.until(lambda: len(self.state(mine)["remedies"][0]["targets"]) == 2)
+        page.get_by_text("In-betweens at").wait_for()
+        page.keyboard.press("Control+z")
+        self.until(lambda: len(self.state(mine)["remedies"][0]["targets"]) == 1)
+        self.bend(120)
         self.until(lambda: page.text_content("table.measures [data-volume]").startswith("9"))
         page.keyboard.press("Control+z")
         self.until(lambda: not self.state(mine)["remedies"])

@@ -23,6 +23,7 @@ from plethos.core.rules import Rules
 from plethos.core.symmetry import MIRROR
 from plethos.core.twins import twinned
 from plethos.demo.catalogue import open_demo
+from tests.figures import tube
 
 X, Y, Z = np.eye(3)
 THIGH, SHIN, KNEE = "left_thigh", "left_shin", "left_shin_twist_1"  # the twist joint stands for a helper
@@ -107,6 +108,16 @@ class Slides(unittest.TestCase):
             self.assertAlmostEqual(float(np.linalg.norm(moved[:3, 3])), wanted)
         with self.assertRaisesRegex(BadEditError, "reads a value"):
             moment(posed(), helper(push))
+
+    def test_metres_are_metres_below_a_scaled_root(self):
+        character = tube(root={"scale": [50.0, 50.0, 50.0]})
+        skeleton = character.skeleton
+        upper = skeleton.find("upper")
+        remedy = Remedy(Helper(upper, (Push("w", tuple(X), 0.3),)), "helper", id="h")
+        rules = Rules(dials=(Dial("wet", 0, 1, 1.0, "w"),), remedies=(remedy,))
+        m = compiled(rules, skeleton).moment(skeleton.rest_pose(), ALL)
+        now = skeleton.world(m.rotations, m.translations, m.scales)
+        self.assertAlmostEqual(float(np.linalg.norm((now - skeleton.rest_global)[upper, :3, 3])), 0.3)
 
     def test_it_grows_by_the_response_and_by_no_more_than_it_acts(self):
         grow = Grow(joint(SHIN), tuple(Z), Response((0.0, math.radians(90)), (1.0, 1.5)))

@@ -14,6 +14,7 @@ from plethos.core.bend import BendMeasure, ContactCounter, bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.region import joint_region, region_volume
+from plethos.core.propose.between import with_between
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.response import fitted_response
 from plethos.core.propose.slabs import Slabs
@@ -209,3 +210,39 @@ class FittedToTheVolume(unittest.TestCase):
             fitted_response(
                 flat, self.fitted()[1], HingeTrigger(0, Z, Response.preset("late", 0, 1)), flat.skeleton.rest_pose()
             )
+
+
+class Between(unittest.TestCase):
+    def made(self, preset="linear"):
+        at, mend = elbow(120.0)
+        shape, _ = solve_corrective(at, mend.points, "mend")
+        number = keeper().skeleton.find("left_forearm")
+        trigger = HingeTrigger(number, Z, Response.preset(preset, 0, math.radians(120)), id="t")
+        return keeper().with_remedy(Remedy(Corrective.of(shape), "elbow", by="t", id="e"), trigger)
+
+    def volume(self, character, degrees):
+        joint = character.skeleton.find("left_forearm")
+        pose = bent(character.skeleton.rest_pose(), joint, Z, math.radians(degrees))
+        return BendMeasure.of(character, joint).at(pose).volume
+
+    def test_it_takes_the_bulge_away_where_it_stands_and_leaves_the_ends(self):
+        before = self.made()
+        self.assertGreater(self.volume(before, 60), 102)
+        after = with_between(before, "e", math.radians(60), before.skeleton.rest_pose())
+        self.assertAlmostEqual(self.volume(after, 60), 100, delta=2.5)
+        self.assertAlmostEqual(self.volume(after, 120), self.volume(before, 120), delta=1e-3)
+        np.testing.assert_allclose([t.at for t in after.rules.remedy("e").body.targets], [0.5, 1.0])
+        again = with_between(after, "e", math.radians(61), before.skeleton.rest_pose())
+        self.assertEqual(len(again.rules.remedy("e").body.targets), 2, "one that stands beside is replaced")
+        more = with_between(after, "e", math.radians(90), before.skeleton.rest_pose())
+        np.testing.assert_allclose([t.at for t in more.rules.remedy("e").body.targets], [0.5, 0.75, 1.0])
+
+    def test_it_has_to_lie_on_the_way_of_a_corrective_with_a_hinge(self):
+        character = self.made("late")
+        rest = character.skeleton.rest_pose()
+        for degrees in (-20, 2, 119, 150):
+            with self.assertRaisesRegex(BadEditError, "on the way"):
+                with_between(character, "e", math.radians(degrees), rest)
+        loose = character.with_rules(character.rules.tied("e", None))
+        with self.assertRaisesRegex(BadEditError, "tied to a hinge"):
+            with_between(loose, "e", 1.0, rest)

@@ -195,6 +195,18 @@ class WhichKind(unittest.TestCase):
         self.assertIsNone(proposed([], now))
         self.assertIsNone(proposed([best], best), "nothing betters itself")
 
+    def test_how_far_off_a_kind_is_counts_the_whole_way_and_contacts(self):
+        at = held("left_forearm", 120)
+        measure = BendMeasure.of(keeper(), keeper().skeleton.find("left_forearm"))
+        now, found = trials("left_forearm", 120)
+        for tried, character in ((now, keeper()), (found["relaxer"], found["relaxer"].character)):
+            measure = BendMeasure.of(character, keeper().skeleton.find("left_forearm"))
+            steps = [measure.at(at.at(share)) for share in (0.4, 0.7, 1.0)]
+            lost = [abs(100 - s.volume) + 0.5 * max(0, 100 - s.girth) for s in steps]
+            self.assertAlmostEqual(tried.off, np.mean(lost) + 0.03 * tried.contacts, places=6)
+            self.assertEqual(tried.measured, steps[-1])
+        self.assertGreater(now.contacts, 50)
+
     def test_names_of_joints_say_nothing(self):
         skeleton = replace(keeper().skeleton, names=tuple(f"j{k}" for k in range(len(keeper().skeleton))))
         plain = replace(keeper(), skeleton=skeleton)

@@ -129,6 +129,8 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mask', { params: remedyAt(id, remedy), body: { how } })),
   bake: (id: string, remedy: string, body: Schemas['BakeRequest']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/bake', { params: remedyAt(id, remedy), body })),
+  addBetween: (id: string, remedy: string, angle: number): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/between', { params: remedyAt(id, remedy), body: { angle_deg: angle } })),
   freeTwin: (id: string, remedy: string): Promise<CharacterState> =>
     unwrap(http.DELETE('/api/characters/{character_id}/remedies/{remedy_id}/twin', { params: remedyAt(id, remedy) })),
   makeTwins: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/twins', { params: at(id) })),

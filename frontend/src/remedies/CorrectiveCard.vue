@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** The card of a corrective: what switches it on, its targets, how well it comes back. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { api, type HingeTrigger, type RemedyCard, type TriggerRule } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { say, useCharacter } from '@/workbench/character'
 import { hingeOf, useMending } from '@/workbench/mending'
+import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
 import RemedyFrame from './RemedyFrame.vue'
 import TiedTo from './TiedTo.vue'
@@ -14,6 +15,7 @@ const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
 const posing = usePose()
 const mending = useMending()
+const live = useLive()
 const hinge = computed(() => hingeOf(props.remedy))
 const editor = computed(() => (props.remedy.trigger ? triggerEditors[props.remedy.trigger.kind] : undefined))
 const degrees = (value: number | null | undefined) => `${Math.round(value ?? 0)}°`
@@ -23,6 +25,20 @@ const back = computed(() => {
 })
 const locked = computed(() => character.sculpting !== null)
 const change = (trigger: TriggerRule | null) => character.edit((c) => api.setTrigger(c, props.remedy.id, trigger))
+
+const solving = ref(false)
+const onTheWay = computed(() => {
+  const on = live.frame?.activations[props.remedy.id] ?? 0
+  return !posing.clip && on >= 0.05 && on <= 0.95
+})
+async function addBetween(): Promise<void> {
+  const own = hinge.value!
+  solving.value = true
+  // The strip may run about the same axis the other way round.
+  const sign = Math.sign(own.axis[0] * posing.axis[0] + own.axis[1] * posing.axis[1] + own.axis[2] * posing.axis[2]) || 1
+  await character.edit((c) => api.addBetween(c, props.remedy.id, posing.angle * sign))
+  solving.value = false
+}
 
 /** Tie a shape that lost its trigger to the bend that is shown now. */
 async function tieHere(): Promise<void> {
@@ -57,7 +73,7 @@ async function tieHere(): Promise<void> {
         <dt>Comes back within</dt><dd class="num">{{ back }}</dd>
       </dl>
     </template>
-    <template #ends><el-button v-if="remedy.by" size="small" :disabled="locked" @click="change(null)">Untie</el-button></template>
+    <template #ends><el-button v-if="hinge && hinge.joint === posing.chosen" size="small" :loading="solving" :disabled="locked || !onTheWay" :title="onTheWay ? 'One more target, solved for this angle' : 'Bend the joint to where it is partly on'" @click="addBetween">Add an in-between here</el-button><el-button v-if="remedy.by" size="small" :disabled="locked" @click="change(null)">Untie</el-button></template>
   </RemedyFrame>
 </template>
 

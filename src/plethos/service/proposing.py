@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -13,6 +14,7 @@ from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.measure.region import joint_region
+from plethos.core.propose.between import with_between
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.helpers import started
 from plethos.core.propose.kinds import TRIALS, Held, Judge, Tried, proposed, reason, waterfall
@@ -23,6 +25,7 @@ from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.service.documents import SculptNote
+from plethos.service.edits import in_step
 from plethos.service.open_character import OpenCharacter
 from plethos.service.sculpting import TURNED, current
 from plethos.service.version import HeldSculpt, OvertakenError, Version
@@ -160,6 +163,16 @@ def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, jo
     names = [r.name for r in made.rules.remedies[len(version.character.rules.remedies) :]]
     label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} twist joints’ shares"
     return _put(workbench, opened, version, label, made)
+
+
+def add_between(workbench: Workbench, character_id: str, remedy_id: str, angle_deg: float) -> Version:
+    """Solve an in-between of a corrective at an angle of its hinge, on both sides if it has a twin."""
+    opened = workbench.open(character_id)
+    opened.refuse_while_sculpting()
+    version = opened.version
+    rest = version.character.skeleton.rest_pose()
+    made = with_between(version.character, remedy_id, math.radians(angle_deg), rest)
+    return _put(workbench, opened, version, f"Add an in-between at {angle_deg:.0f}°", in_step(made, remedy_id))
 
 
 def start_helper(workbench: Workbench, character_id: str, how: str, pose: Pose, joint: str | None) -> Version:

@@ -12,6 +12,7 @@ from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState, FittedResponse
 from plethos.web.schemas.rules import (
     BakeRequest,
+    BetweenRequest,
     BodyChange,
     DialRule,
     GroupChange,
@@ -118,6 +119,12 @@ def set_mask(bench: Bench, character_id: str, remedy_id: str, body: MaskChange) 
 def bake(bench: Bench, character_id: str, remedy_id: str, body: BakeRequest) -> CharacterState:
     """Turn a helper, a blend or a deformer into a corrective; what remains is told on it."""
     return character_state(edits.bake(bench, character_id, remedy_id, body.joint, body.axis, body.angles_deg))
+
+
+@router.post("/remedies/{remedy_id}/between")
+def add_between(bench: Bench, character_id: str, remedy_id: str, body: BetweenRequest) -> CharacterState:
+    """Solve an in-between of a corrective at an angle on its way."""
+    return character_state(proposing.add_between(bench, character_id, remedy_id, body.angle_deg))
 
 
 @router.post("/proposals")

@@ -283,6 +283,12 @@ class BakeRequest(Schema):
     angles_deg: list[FiniteFloat] = Field(min_length=1, max_length=16)
 
 
+class BetweenRequest(Schema):
+    """An angle of the corrective's hinge, between rest and where it is fully on."""
+
+    angle_deg: FiniteFloat
+
+
 class ProposalRequest(Schema):
     """A joint in a pose; without a joint, the one that is turned furthest."""
 

@@ -1,0 +1,57 @@
+"""An in-between, solved: where one shape cannot keep the volume on the way, another target stands there."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from plethos.core.bend import bent
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Acting, Evaluator
+from plethos.core.propose.first_mend import FirstMend
+from plethos.core.remedies import Corrective, Target
+from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.triggers.hinge import HingeTrigger
+
+LEAST = 0.05  # of the activation: an in-between nearer to rest or to the full target is none
+STRETCH = 1.6
+
+
+def with_between(character: Character, remedy_id: str, angle: float, pose: Pose) -> Character:
+    """The character with one more target of a corrective, solved for an angle on its way.
+
+    Parameters
+    ----------
+    angle
+        Of the hinge that the corrective is tied to, radians.
+    pose
+        What else is held.
+
+    Raises
+    ------
+    BadEditError
+        For what is no corrective tied to a hinge, or where it is hardly on or all but fully on.
+    """
+    rules = character.rules
+    remedy, trigger = rules.remedy(remedy_id), rules.trigger_of(rules.remedy(remedy_id))
+    body = remedy.body
+    if not isinstance(body, Corrective) or not isinstance(trigger, HingeTrigger):
+        raise BadEditError(f"An in-between needs a corrective that is tied to a hinge; “{remedy.name}” is none.")
+    at = float(trigger.response.at(angle))
+    if not LEAST <= at <= 1 - LEAST:
+        raise BadEditError(
+            f"“{remedy.name}” is {100 * at:.0f} % on at {math.degrees(angle):.0f} degrees: an in-between has to lie on "
+            "the way, between rest and where it is fully on."
+        )
+    there = bent(pose, trigger.joint, trigger.axis, angle)
+    others = Acting.these(*(r.id for r in rules.remedies if r.on and r.id != remedy_id))
+    base = Evaluator.of(character).pose(there, others)
+    mend = FirstMend.of(character, trigger.joint).solved(base, 1.0, STRETCH)
+    name = f"{remedy.name} {math.degrees(angle):.0f}"
+    shape, report = solve_corrective(base, mend.points, name, remedy.amount, trigger)
+    target = Target(shape, round(at, 6), pose_to_json(character.skeleton, there), report.to_json())
+    near = tuple(t for t in body.targets if t.at == 1 or abs(t.at - target.at) > LEAST)
+    fresh = replace(body, targets=near).with_target(target)
+    return character.with_rules(rules.with_remedy(replace(remedy, body=fresh, notes=())))
