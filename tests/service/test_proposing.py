@@ -228,6 +228,20 @@ class TwinsInStep(unittest.TestCase):
         self.assertEqual((self.remedy("Left elbow bent").on, self.remedy("Right elbow bent").on), (False, True))
         self.assertIsNone(self.remedy("Left elbow bent").twin)
 
+    def test_the_roll_along_a_limb_is_told_before_and_after(self):
+        pose = pose_of(self.opened.version, {"joints": {"left_hand": {"euler_xyz_deg": [0, -70, 0]}}})
+        before = proposing.roll(self.opened.version, pose, "left_hand")
+        self.assertAlmostEqual(before["ideal_deg"][-1], before["roll_deg"])
+        self.assertLess(before["roll_deg"], -60)
+        proposing.take_kind(self.bench, self.id, "twist", pose, "left_hand")
+        after = proposing.roll(self.opened.version, pose, "left_hand")
+        worst = [
+            max(abs(p - i) for p, i in zip(r["present_deg"], r["ideal_deg"], strict=True)) for r in (before, after)
+        ]
+        self.assertLess(worst[1], worst[0] / 3)
+        self.assertIsNone(proposing.roll(self.opened.version, pose, "left_forearm"), "it does not roll")
+        self.assertIsNone(proposing.roll(self.opened.version, pose, "neck"), "no twist joints")
+
     def test_a_sculpt_of_one_side_is_kept_on_both(self):
         elbow = self.remedy("Left elbow bent")
         edits.add_twin(self.bench, self.id, elbow.id)

@@ -121,6 +121,8 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/proposals/{kind}', { params: { path: { character_id: id, kind } }, body: { pose, joint } })),
   startHelper: (id: string, how: Schemas['StartHelper']['how'], pose: Pose, joint: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/helpers/start', { params: at(id), body: { how, pose, joint } })),
+  roll: (id: string, pose: Pose, joint: string): Promise<Schemas['RollAlong'] | null> =>
+    unwrap(http.POST('/api/characters/{character_id}/roll', { params: at(id), body: { pose, joint } })),
   waterfall: (id: string, pose: Pose, joint: string): Promise<Schemas['WaterfallBar'][]> =>
     unwrap(http.POST('/api/characters/{character_id}/waterfall', { params: at(id), body: { pose, joint } })),
   setBody: (id: string, remedy: string, body: Schemas['BodyChange']): Promise<CharacterState> =>

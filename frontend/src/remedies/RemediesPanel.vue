@@ -10,6 +10,7 @@ import { useMending } from '@/workbench/mending'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
 import ElsewhereList from './ElsewhereList.vue'
 import HelperStart from './HelperStart.vue'
+import RollChart from './RollChart.vue'
 import WaterfallChart from './WaterfallChart.vue'
 import WhichKind from './WhichKind.vue'
 import { remedyCards } from './kinds'
@@ -38,6 +39,7 @@ async function solve(): Promise<void> {
       <span class="muted">{{ mending.tiedHere.length }}</span>
     </header>
     <WaterfallChart />
+    <RollChart />
     <p v-if="aloneElsewhere" class="warn">Only <b>{{ aloneElsewhere.name }}</b> acts. <el-button size="small" @click="looks.alone = null">Let all act</el-button></p>
     <component :is="remedyCards[r.kind]" v-for="r in mending.tiedHere" :key="r.id" :remedy="r" />
     <p v-if="!character.state?.bound" class="muted empty">Nothing follows a joint yet: lay a skeleton and make weights in Bind.</p>

@@ -19,6 +19,7 @@ from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.helpers import started
 from plethos.core.propose.kinds import TRIALS, Held, Judge, Tried, proposed, reason, waterfall
 from plethos.core.propose.response import Fitted, fitted_response
+from plethos.core.propose.roll import Limb, measured_roll
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton import Pose, pose_to_json
@@ -32,6 +33,7 @@ from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.workbench import Workbench
 
 MOST_STRETCH = 1.4
+LEAST_ROLL = 5.0  # degrees: less is not worth a graph
 
 
 def first_mend(
@@ -188,6 +190,25 @@ def start_helper(workbench: Workbench, character_id: str, how: str, pose: Pose, 
 def _judge(version: Version, pose: Pose, joint: str | None) -> Judge:
     number = _turned(version, pose) if joint is None else version.character.skeleton.find(joint)
     return Judge.of(Held.of(version.character, number, pose))
+
+
+def roll(version: Version, pose: Pose, joint: str) -> dict[str, Any] | None:
+    """How the skin turns along the limb of a rolled joint, degrees, and how it should; None where nothing rolls."""
+    number = version.character.skeleton.find(joint)
+    try:
+        limb = Limb.of(version.character, number)
+    except BadEditError:
+        return None
+    turned = math.degrees(float(rotations.twist_angle(pose.rotations[number], limb.axis, 0.0)))
+    if abs(turned) < LEAST_ROLL:
+        return None
+    places, present = measured_roll(version.evaluator.pose(pose), limb)
+    return {
+        "roll_deg": turned,
+        "places": places.tolist(),
+        "present_deg": [None if np.isnan(r) else math.degrees(float(r)) for r in present],
+        "ideal_deg": (turned * limb.ideal(places)).tolist(),
+    }
 
 
 def bars(version: Version, pose: Pose, joint: str) -> list[tuple[Remedy, float]]:

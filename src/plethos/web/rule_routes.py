@@ -22,6 +22,7 @@ from plethos.web.schemas.rules import (
     MaskChange,
     ProposalRequest,
     RemedyRule,
+    RollAlong,
     RulesBody,
     StartHelper,
     Tie,
@@ -139,6 +140,14 @@ def take_kind(bench: Bench, character_id: str, kind: str, body: ProposalRequest)
     """Make the remedy of a kind that was proposed; a corrective as a sculpt in progress."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
     return character_state(proposing.take_kind(bench, character_id, kind, pose, body.joint))
+
+
+@router.post("/roll")
+def roll(bench: Bench, character_id: str, body: WaterfallRequest) -> RollAlong | None:
+    """The roll along the limb of a joint, as it is and as it should be; null where nothing rolls."""
+    version = bench.open(character_id).version
+    told = proposing.roll(version, pose_of(version, body.pose.plain()), body.joint)
+    return None if told is None else RollAlong(**told)
 
 
 @router.post("/waterfall")

@@ -337,6 +337,15 @@ class WaterfallBar(BaseModel):
     volume: float
 
 
+class RollAlong(BaseModel):
+    """How far the skin turns about the bone, from the bone's start (0) to its end (1)."""
+
+    roll_deg: float
+    places: list[float]
+    present_deg: list[float | None] = Field(description="null where there is no skin of the limb.")
+    ideal_deg: list[float]
+
+
 class MakeHelper(Schema):
     """A helper joint of ours at a place at rest, with the picked region for a mask."""
 
