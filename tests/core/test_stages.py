@@ -26,7 +26,7 @@ from plethos.core.mask import Mask
 from plethos.core.measure.region import region_of
 from plethos.core.mesh import Mesh, Part
 from plethos.core.outlines import Curve, Fill, Outlines
-from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper
+from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper, kernels
 from plethos.core.response import Response
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import solve_corrective
@@ -382,6 +382,21 @@ class KeepingVolume(unittest.TestCase):
         ready = VolumeKeeper(self.mask, most=1e-3).ready(self.character.mesh)
         self.assertAlmostEqual(ready.reached(base), (cubic @ [1e-9, 1e-6, 1e-3, 1] + rest) / rest, delta=1e-6)
         self.assertAlmostEqual(VolumeKeeper(self.mask).ready(self.character.mesh).reached(base), 1.0, delta=1e-9)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=200, deadline=None)
+    def test_the_root_is_the_one_that_numpy_finds(self, seed):
+        generator = np.random.default_rng(seed)
+        cubic = generator.normal(0, 1, 4) * np.array([0.1, 1, 10, 100])
+        cubic[3] *= generator.integers(0, 2)
+        target, most = float(generator.normal(0, 0.1)), 0.3
+        roots = np.roots([*cubic[:0:-1], cubic[0] - target])
+        real = roots.real[(np.abs(roots.imag) < 1e-9) & (np.abs(roots.real) < most - 1e-9)]
+        found = kernels.nearest_root(cubic, target, most)
+        if len(real):
+            self.assertAlmostEqual(abs(found), float(np.abs(real).min()), places=7)
+        elif not np.isnan(found):
+            self.assertAlmostEqual(float(np.polyval(cubic[::-1], found)), target, places=6)
 
     def test_amount_lets_it_go_part_of_the_way_and_size_of_the_character_does_not_matter(self):
         pose = self.bent(1.5)

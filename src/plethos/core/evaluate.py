@@ -53,6 +53,7 @@ class Evaluator:
     program: Program
     rows: NDArray[np.int32] | None = None
     _layouts: dict[tuple[Any, ...], SkinLayout] = field(default_factory=dict)
+    _layout_of: dict[Acting, SkinLayout] = field(default_factory=dict)
     _tables: dict[SkinLayout, ShapeTable] = field(default_factory=dict)
     _deformers: dict[Body, Deformer] = field(default_factory=dict)
 
@@ -146,6 +147,15 @@ class Evaluator:
 
     def layout(self, acting: Acting) -> SkinLayout:
         """The skin as the helpers and blends that act make it; one for each set of them."""
+        known = self._layout_of.get(acting)
+        if known is None:
+            # Asked for in every frame: which remedies act is looked through once.
+            if len(self._layout_of) > 64:
+                self._layout_of.clear()
+            known = self._layout_of[acting] = self._laid_out(acting)
+        return known
+
+    def _laid_out(self, acting: Acting) -> SkinLayout:
         rules, program = self.character.rules, self.program
         turning = program.acting(rules.helpers, acting)
         helpers = [(body.joint, body.mask) for _, body in turning if body.mask is not None]

@@ -39,6 +39,7 @@ LEAST = 16  # vertices that have to be free
 SMOOTH = 0.9  # over how much of the radius an offset fades
 OVER = 0.012  # skin this near to other skin lies over it, of the character's height
 NEWTON = 8
+CLOSE = 1e-4  # how near to its volume a slab has to come, as a share
 ROUNDS = 4  # of asking for volume and smoothing apart
 
 
@@ -198,7 +199,7 @@ class FirstMend:
         scale = 1 / np.abs(self.slabs.at_rest)
         for _ in range(NEWTON):
             missing = (target - self.slabs.volumes(out[own])) * scale
-            if np.abs(missing).max() < 1e-6:
+            if np.abs(missing).max() < CLOSE:
                 break
             pushes = [(sparse.diags(scale) @ g)[:, free] for g in self.slabs.gradients(out[own])]
             reach = [self.factor.solve(np.ascontiguousarray(p.toarray().T)) for p in pushes]

@@ -95,21 +95,16 @@ class Helper:
             moves,
             grows,
             (
-                np.array([h.joint for _, _, h in helpers], np.int32),
-                np.array([places.remedies[i] for i, _, _ in helpers], np.int32),
-                np.array([places.of(by) for _, by, _ in helpers], np.int32),
+                np.array(
+                    [(h.joint, places.remedies[i], places.of(by)) for i, by, h in helpers], np.int32
+                ).reshape(-1, 3),
                 np.cumsum([0, *(len(h.rules) for _, _, h in helpers)]).astype(np.int32),
-                np.array([o.kind for o in ops], np.int32),
-                np.array([o.source for o in ops], np.int32),
-                np.array([o.part for o in ops], np.int32),
-                np.array([o.axis for o in ops], np.float64),
-                np.array([o.middle for o in ops], np.float64),
-                np.array([o.turn for o in ops], np.float64),
-                np.array([o.number for o in ops], np.float64),
-                np.array([o.along for o in ops], np.float64),
-                np.array([o.low for o in ops], np.float64),
-                np.array([o.high for o in ops], np.float64),
-                curve_at, inputs, outputs, slopes,
+                np.array([(o.kind, o.source, o.part) for o in ops], np.int32).reshape(-1, 3),
+                np.array(
+                    [(*o.axis, o.middle, *o.turn, o.number, *o.along, o.low, o.high) for o in ops], np.float64
+                ).reshape(-1, 14),
+                curve_at,
+                np.ascontiguousarray([inputs, outputs, slopes], np.float64),
                 np.cumsum([0, *(len(p) for p in paths)]).astype(np.int32),
                 np.array([j for p in paths for j in p], np.int32),
                 np.ascontiguousarray(skeleton.rest_translation, np.float64),

@@ -90,29 +90,29 @@ def _along(path, low, high, posed, rotations, translations, rest_t, rest_r, q, p
             _times(q, r, q)
 
 
-_signature = nb.void(
-    _i1, _i1, _i1, _i1, _i1, _i1, _i1, _d2, _d1, _d2, _d1, _d2, _d1, _d1, _i1, _d1, _d1, _d1, _i1, _i1, _d2, _d2,
-    _d2, _d1, _d1, _d2, _d2, _d2,
-)  # fmt: skip
+_i2 = nb.int32[:, ::1]
+_signature = nb.void(_i2, _i1, _i2, _d2, _i1, _d2, _i1, _i1, _d2, _d2, _d2, _d1, _d1, _d2, _d2, _d2)
 
 
 @nb.njit(_signature, cache=True, nogil=True, error_model="numpy")
 def helper_transforms(  # type: ignore[no-untyped-def]
-    joint, remedy, by, first, kind, source, part, axis, middle, turn, number, along, low, high, curve_at, inputs,
-    outputs, slopes, path_at, path, rest_t, rest_r, size, gains, values, rotations, translations, scales,
+    heads, first, told, numbers, curve_at, knots, path_at, path, rest_t, rest_r, size, gains, values, rotations,
+    translations, scales,
 ) -> None:  # fmt: skip
     """Turn, move and size helper joints by their rules.
 
     Parameters
     ----------
-    joint, remedy, by
-        ``(H,)`` each helper's joint, its place in `gains`, and that of the value it is tied to (-1 = always on).
+    heads
+        ``(H, 3)`` each helper's joint, its place in `gains`, and that of the value it is tied to (-1 = always on). Few
+        tables in place of many arrays: each argument of a call costs as much as a rule.
     first
         ``(H + 1,)``: helper h has the rules ``first[h]:first[h + 1]``, applied one after the other.
-    kind, source, part, axis, middle, turn, number, along, low, high
-        ``(S, ...)``: see `helper_rules.Operation`.
-    curve_at, inputs, outputs, slopes
-        The curves of all rules: rule s has the knots ``curve_at[s]:curve_at[s + 1]``.
+    told, numbers
+        ``(S, 3)`` kind, source and part of each rule, and ``(S, 14)`` its axis, middle, turn, number, way, low and
+        high: see `helper_rules.Operation`.
+    curve_at, knots
+        The curves of all rules: rule s has the inputs, values and slopes ``knots[:, curve_at[s]:curve_at[s + 1]]``.
     path_at, path
         The paths of all anchors, three a rule: ``path[path_at[3 s + k]:path_at[3 s + k + 1]]``.
     rest_t, rest_r, size
@@ -122,22 +122,24 @@ def helper_transforms(  # type: ignore[no-untyped-def]
     rotations, translations, scales
         Of the moment; the last two ``(0, 3)`` when no helper moves or grows.
     """
+    inputs, outputs, slopes = knots[0], knots[1], knots[2]
     q, r, t, u = np.empty(4), np.empty(4), np.empty(4), np.empty(4)
     moved, v = np.empty(3), np.empty(3)
     q0, q1, p0, p1 = np.empty(4), np.empty(4), np.empty(3), np.empty(3)
-    for h in range(len(joint)):
-        gain = gains[remedy[h]]
+    for h in range(len(heads)):
+        gain = gains[heads[h, 1]]
         if np.isnan(gain):
             continue
-        if by[h] >= 0:
-            gain *= min(max(values[by[h]], 0.0), 1.0)
-        mine = joint[h]
+        if heads[h, 2] >= 0:
+            gain *= min(max(values[heads[h, 2]], 0.0), 1.0)
+        mine = heads[h, 0]
         q[0], q[1], q[2], q[3] = 0.0, 0.0, 0.0, 1.0
         moved[:] = 0.0
         factor, grows = 1.0, False
         for s in range(first[h], first[h + 1]):
-            a, b, c = axis[s, 0], axis[s, 1], axis[s, 2]
-            if kind[s] == ANCHOR:
+            kind, part = told[s, 0], told[s, 2]
+            a, b, c = numbers[s, 0], numbers[s, 1], numbers[s, 2]
+            if kind == ANCHOR:
                 low_p, low_a, low_t, end = path_at[3 * s], path_at[3 * s + 1], path_at[3 * s + 2], path_at[3 * s + 3]
                 # Where it is at rest, in what the paths have in common.
                 _along(path, low_p, low_a, False, rotations, translations, rest_t, rest_r, q0, p0)
@@ -182,30 +184,30 @@ def helper_transforms(  # type: ignore[no-untyped-def]
                 r[3] = np.cos(half)
                 _times(q, r, q)
                 continue
-            if kind[s] == PUSH:
-                moved += gain * values[source[s]] * along[s]
+            if kind == PUSH:
+                moved += gain * values[told[s, 1]] * numbers[s, 9:12]
                 continue
-            if kind[s] == LIMIT:
+            if kind == LIMIT:
                 angle = _twist(q[0], q[1], q[2], q[3], a, b, c, 0.0)
-                off = min(max(angle, low[s]), high[s]) - angle
+                off = min(max(angle, numbers[s, 12]), numbers[s, 13]) - angle
                 if off != 0:
                     half = 0.5 * off * min(max(gain, 0.0), 1.0)
                     r[0], r[1], r[2], r[3] = a * np.sin(half), b * np.sin(half), c * np.sin(half), np.cos(half)
                     _times(q, r, q)
                 continue
-            j = source[s]
-            angle = _twist(rotations[j, 0], rotations[j, 1], rotations[j, 2], rotations[j, 3], a, b, c, middle[s])
-            if kind[s] == SLIDE or kind[s] == GROW:
+            j = told[s, 1]
+            angle = _twist(rotations[j, 0], rotations[j, 1], rotations[j, 2], rotations[j, 3], a, b, c, numbers[s, 3])
+            if kind in (SLIDE, GROW):
                 value = _curve(angle, curve_at[s], curve_at[s + 1], inputs, outputs, slopes)
-                if kind[s] == SLIDE:
-                    moved += gain * value * along[s]
+                if kind == SLIDE:
+                    moved += gain * value * numbers[s, 9:12]
                 else:
                     factor *= 1 + gain * (value - 1)
                     grows = True
                 continue
-            if part[s] != TWIST:
+            if part != TWIST:
                 r[:] = rotations[j]
-                if part[s] == SWING:
+                if part == SWING:
                     half = -0.5 * angle
                     t[0], t[1], t[2] = a * np.sin(half), b * np.sin(half), c * np.sin(half)
                     t[3] = np.cos(half)
@@ -216,10 +218,10 @@ def helper_transforms(  # type: ignore[no-untyped-def]
                 angle = 2 * np.arctan2(length, r[3])
                 length = max(length, 1e-300)
                 a, b, c = r[0] / length, r[1] / length, r[2] / length
-            half = 0.5 * gain * number[s] * angle
+            half = 0.5 * gain * numbers[s, 8] * angle
             r[0], r[1], r[2], r[3] = a * np.sin(half), b * np.sin(half), c * np.sin(half), np.cos(half)
-            _times(turn[s], r, r)
-            _back(turn[s], u)
+            _times(numbers[s, 4:8], r, r)
+            _back(numbers[s, 4:8], u)
             _times(r, u, r)
             _times(q, r, q)
         rotations[mine] = q

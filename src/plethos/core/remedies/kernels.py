@@ -58,16 +58,23 @@ def target_weights(by, gains, values, first, at, eased, out) -> None:  # type: i
 @nb.njit(nb.void(_d2, _i1, _i1, nb.int64, nb.float64, _d2), cache=True, nogil=True, error_model="numpy")
 def smooth_out(points, starts, neighbours, steps, speed, scratch) -> None:  # type: ignore[no-untyped-def]
     """Draw points ``(N, 3)`` towards the mean of their neighbours, in place, so many times; alone ones stay."""
+    now, then = points, scratch
     for _ in range(steps):
         for v in range(len(points)):
             low, high = starts[v], starts[v + 1]
-            for c in range(3):
-                total = 0.0
-                for e in range(low, high):
-                    total += points[neighbours[e], c]
-                scratch[v, c] = (
-                    points[v, c] + speed * (total / (high - low) - points[v, c]) if high > low else points[v, c]
-                )
+            x = y = z = 0.0
+            for e in range(low, high):
+                n = neighbours[e]
+                x += now[n, 0]
+                y += now[n, 1]
+                z += now[n, 2]
+            share = speed / max(high - low, 1)
+            keep = 1.0 - speed if high > low else 1.0
+            then[v, 0] = keep * now[v, 0] + share * x
+            then[v, 1] = keep * now[v, 1] + share * y
+            then[v, 2] = keep * now[v, 2] + share * z
+        now, then = then, now
+    if steps % 2:
         points[:] = scratch
 
 
@@ -112,15 +119,6 @@ def surface_frames(points, triangles, around_at, around, rows, beside, detail, r
             out[n, 0] = p * x + q * tx + r * ux
             out[n, 1] = p * y + q * ty + r * uy
             out[n, 2] = p * z + q * tz + r * uz
-
-
-@nb.njit(cache=True, nogil=True, inline="always")
-def _triple(a, b, c, i, j, k):  # type: ignore[no-untyped-def]
-    return (
-        a[i, 0] * (b[j, 1] * c[k, 2] - b[j, 2] * c[k, 1])
-        + a[i, 1] * (b[j, 2] * c[k, 0] - b[j, 0] * c[k, 2])
-        + a[i, 2] * (b[j, 0] * c[k, 1] - b[j, 1] * c[k, 0])
-    )
 
 
 @nb.njit(nb.void(_d2, _i2, nb.int64, _i1, _i1, _d1, _d2, _d1), cache=True, nogil=True, error_model="numpy")
@@ -169,11 +167,65 @@ def volume_along(points, triangles, skin, offsets, loops, shares, way, cubic) ->
             for c in range(3):
                 p[n + b, c] += p[loops[e], c] / size
                 d[n + b, c] += d[loops[e], c] / size
-    cubic[:] = 0.0
+    s0 = s1 = s2 = s3 = 0.0
     for t in range(len(triangles)):
         i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        cubic[0] += _triple(p, p, p, i, j, k)
-        cubic[1] += _triple(d, p, p, i, j, k) + _triple(p, d, p, i, j, k) + _triple(p, p, d, i, j, k)
-        cubic[2] += _triple(d, d, p, i, j, k) + _triple(d, p, d, i, j, k) + _triple(p, d, d, i, j, k)
-        cubic[3] += _triple(d, d, d, i, j, k)
+        ax, ay, az, bx, by, bz = p[i, 0], p[i, 1], p[i, 2], p[j, 0], p[j, 1], p[j, 2]
+        cx, cy, cz = p[k, 0], p[k, 1], p[k, 2]
+        ux, uy, uz, vx, vy, vz = d[i, 0], d[i, 1], d[i, 2], d[j, 0], d[j, 1], d[j, 2]
+        wx, wy, wz = d[k, 0], d[k, 1], d[k, 2]
+        # Cross products of two corners, of places and of ways: all terms are made of these.
+        bcx, bcy, bcz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+        vwx, vwy, vwz = vy * wz - vz * wy, vz * wx - vx * wz, vx * wy - vy * wx
+        s0 += ax * bcx + ay * bcy + az * bcz
+        s3 += ux * vwx + uy * vwy + uz * vwz
+        s1 += (
+            ux * bcx + uy * bcy + uz * bcz
+            + vx * (cy * az - cz * ay) + vy * (cz * ax - cx * az) + vz * (cx * ay - cy * ax)
+            + wx * (ay * bz - az * by) + wy * (az * bx - ax * bz) + wz * (ax * by - ay * bx)
+        )  # fmt: skip
+        s2 += (
+            ax * vwx + ay * vwy + az * vwz
+            + bx * (wy * uz - wz * uy) + by * (wz * ux - wx * uz) + bz * (wx * uy - wy * ux)
+            + cx * (uy * vz - uz * vy) + cy * (uz * vx - ux * vz) + cz * (ux * vy - uy * vx)
+        )  # fmt: skip
+    cubic[0], cubic[1], cubic[2], cubic[3] = s0, s1, s2, s3
     cubic /= 6
+
+
+@nb.njit(nb.float64(_d1, nb.float64, nb.float64), cache=True, nogil=True, error_model="numpy")
+def nearest_root(cubic, target, most) -> float:  # type: ignore[no-untyped-def]
+    """Where a cubic reaches a target, nearest to 0 and no further than `most` away; NaN for nowhere there.
+
+    Between the places where it turns round it is monotone: each stretch is bisected, then polished by Newton.
+    """
+    a, b, c, d = cubic[3], cubic[2], cubic[1], cubic[0] - target
+    cuts = np.empty(4)
+    cuts[0], cuts[3] = -most, most
+    cuts[1] = cuts[2] = most
+    root = b * b - 3 * a * c
+    if abs(a) > 1e-300 and root > 0:
+        s = np.sqrt(root)
+        one, other = (-b - s) / (3 * a), (-b + s) / (3 * a)
+        cuts[1], cuts[2] = min(max(min(one, other), -most), most), min(max(max(one, other), -most), most)
+    elif abs(a) <= 1e-300 and abs(b) > 1e-300:
+        cuts[1] = cuts[2] = min(max(-c / (2 * b), -most), most)
+    best = np.nan
+    for k in range(3):
+        low, high = cuts[k], cuts[k + 1]
+        if high <= low:
+            continue
+        at_low, at_high = ((a * low + b) * low + c) * low + d, ((a * high + b) * high + c) * high + d
+        if at_low * at_high > 0:
+            continue
+        for _ in range(60):
+            x = 0.5 * (low + high)
+            value = ((a * x + b) * x + c) * x + d
+            if value * at_low > 0:
+                low = x
+            else:
+                high = x
+        x = 0.5 * (low + high)
+        if np.isnan(best) or abs(x) < abs(best):
+            best = x
+    return best

@@ -173,12 +173,8 @@ class ReadyKeeper:
     def _step(self, cubic: Array) -> tuple[float, float]:
         """How far to go, metres, and the volume there."""
         most = self.body.most
-        roots = np.roots([cubic[3], cubic[2], cubic[1], cubic[0] - self.target])
-        real = roots.real[np.abs(roots.imag) < 1e-9 * np.maximum(np.abs(roots.real), 1e-12)]
-        real = real[np.abs(real) <= most]
-        if len(real):
-            step = float(real[np.abs(real).argmin()])
-        else:
+        step = float(kernels.nearest_root(cubic, self.target, most))
+        if np.isnan(step):
             ends = np.array([-most, 0.0, most])
             step = float(ends[np.abs(np.polyval(cubic[::-1], ends) - self.target).argmin()])
         return step, float(np.polyval(cubic[::-1], step))
