@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from plethos.core.errors import PlethosError
 from plethos.core.skeleton import pose_from_document
-from plethos.service import binding, edits, helping, laying, picking, sculpting
+from plethos.service import binding, edits, helping, laying, picking, proposing, sculpting
 from plethos.service.desk import Desk
 from plethos.service.live import Wanted, frame
 from plethos.service.workbench import Workbench
@@ -37,6 +37,29 @@ def pose(opened, triple, key):
     return pose_from_document(opened.character.skeleton, {"joints": {"upper": {key: triple}}})
 
 
+def keeper(share, most):
+    mask = {"vertices": list(range(200, 320)), "shares": [1.0] * 120}
+    return {"kind": "volume_keeper", "id": "k", "name": "keep", "mask": mask, "share": share, "most": most}
+
+
+def helper(kind, axis, along, knots, x):
+    """A helper of nonsense: the upper joint follows the lower by one rule."""
+    rules = {
+        "slide": {
+            "joint": "lower",
+            "axis": axis,
+            "along": along,
+            "knots": [{"angle_deg": a, "metres": v} for a, v in knots],
+        },
+        "grow": {"joint": "lower", "axis": axis, "knots": [{"angle_deg": a, "factor": v} for a, v in knots]},
+        "limit": {"axis": axis, "low_deg": x, "high_deg": None},
+        "push": {"value": "wet", "along": along, "metres": x},
+        "share": {"joint": "lower", "share": x, "part": "all", "axis": axis},
+        "anchor": {"place": "lower", "turn": "upper"},
+    }
+    return {"kind": "helper", "id": "h", "name": "helper", "joint": "upper", "rules": [{"kind": kind, **rules[kind]}]}
+
+
 UP = (0.0, 0.0, 1.0)
 KNOTS = st.lists(st.tuples(NUMBERS, NUMBERS), min_size=2, max_size=3)
 EDITS = st.one_of(
@@ -54,6 +77,13 @@ EDITS = st.one_of(
               TEXTS, NUMBERS, NUMBERS),
     st.builds(lambda n, x: lambda b, i: edits.put_group(b, i, {"name": n, "factor": x}, None), TEXTS, NUMBERS),
     st.builds(lambda x: lambda b, i: edits.set_amount(b, i, "c", x), NUMBERS),
+    st.builds(lambda x, y: lambda b, i: edits.add_remedy(b, i, keeper(x, y)), NUMBERS, NUMBERS),
+    st.builds(lambda r, a, w, k, x: lambda b, i: edits.add_remedy(b, i, helper(r, a, w, k, x)),
+              st.sampled_from(["slide", "grow", "limit", "push", "share", "anchor"]), TRIPLES, TRIPLES, KNOTS, NUMBERS),
+    st.builds(lambda a, x: lambda b, i: edits.bake(b, i, "k", "upper", a, [x]), TRIPLES, NUMBERS),
+    st.builds(lambda x: lambda b, i: proposing.add_between(b, i, "c", x), NUMBERS),
+    st.builds(lambda x, y: lambda b, i: edits.set_body(b, i, "k", {"share": x, "most": y}), NUMBERS, NUMBERS),
+    st.sampled_from([lambda b, i: edits.set_mask(b, i, "k", "soften"), lambda b, i: edits.add_twins(b, i)]),
     st.just(lambda b, i: picking.choose(b, i, picking.Pick("all"), None, False)),
     st.builds(lambda n: lambda b, i: picking.keep(b, i, n), TEXTS),
     st.builds(lambda x: lambda b, i: picking.reshape(b, i, "soften", x), NUMBERS),

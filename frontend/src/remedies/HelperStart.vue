@@ -30,7 +30,7 @@ async function start(how: How): Promise<void> {
 
 <template>
   <div class="start" role="group" aria-label="Helper joint">
-    <span class="muted">Helper joint</span>
+    <span class="muted">Helper</span>
     <el-button v-for="s in starts" :key="s.how" size="small" :loading="busy === s.how" :disabled="posing.atRest || busy !== ''" :title="s.title" @click="start(s.how)">{{ s.label }}</el-button>
   </div>
 </template>

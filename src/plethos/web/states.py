@@ -272,7 +272,8 @@ def library_entry(revision: Revision) -> LibraryEntry:
         version=revision.number,
         saved_at=revision.saved_at,
         remedies=len(remedies),
-        tied=sum(1 for r in remedies if r.get("by") or r.get("trigger")),
+        # What is no corrective acts untied too.
+        tied=sum(1 for r in remedies if r.get("by") or r.get("trigger") or r.get("kind", "corrective") != "corrective"),
     )
 
 

@@ -91,7 +91,7 @@ onMounted(() => {
             <div class="picture"><img v-if="pictures[c.id]" :src="pictures[c.id]" alt="" /></div>
             <div class="text">
               <b>{{ c.name }}</b>
-              <span class="muted">{{ c.remedies === 1 ? '1 corrective' : `${c.remedies} correctives` }}<template v-if="c.tied < c.remedies">, {{ c.remedies - c.tied }} untied</template></span>
+              <span class="muted">{{ c.remedies === 1 ? '1 remedy' : `${c.remedies} remedies` }}<template v-if="c.tied < c.remedies">, {{ c.remedies - c.tied }} untied</template></span>
               <span class="muted">{{ c.demo ? 'demo, ' : '' }}v{{ c.version }}, {{ new Date(c.saved_at).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' }) }}</span>
             </div>
           </router-link>

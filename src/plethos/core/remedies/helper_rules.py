@@ -27,6 +27,7 @@ from plethos.core.triggers.hinge import unit_axis
 PARTS = {"all": kernels.ALL, "swing": kernels.SWING, "twist": kernels.TWIST}
 MOST_SHARE = 4.0
 MOST_GROWTH = 100.0
+MOST_WAY = 1e6  # metres
 Y = (0.0, 1.0, 0.0)
 
 
@@ -224,8 +225,8 @@ class Push:
     kind: ClassVar[str] = "push"
 
     def __post_init__(self) -> None:
-        if not math.isfinite(self.metres):
-            raise BadEditError("How far a push goes has to be a finite number of metres.")
+        if not abs(self.metres) <= MOST_WAY:
+            raise BadEditError("How far a push goes has to be a sensible number of metres.")
 
     def reads(self) -> frozenset[Slot]:
         return frozenset({self.value})
@@ -314,6 +315,8 @@ class Limit:
     def __post_init__(self) -> None:
         if math.isnan(self.low) or math.isnan(self.high) or self.low > self.high:
             raise BadEditError("The lower stop of a limit has to lie below the upper one.")
+        if any(math.isfinite(x) and abs(x) > 2 * math.pi for x in (self.low, self.high)):
+            raise BadEditError("A stop of a limit has to lie within a whole turn of rest.")
 
     def reads(self) -> frozenset[Slot]:
         return frozenset()

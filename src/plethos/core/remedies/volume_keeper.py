@@ -26,6 +26,7 @@ from plethos.core.skeleton import Skeleton
 from plethos.core.topology import boundary_loops
 
 MOST_SHARE = 4.0
+MOST_WAY = 1e6  # metres
 OPEN = "This region encloses no volume that could be kept: pick skin that goes round something."
 
 
@@ -54,8 +55,8 @@ class VolumeKeeper:
             raise BadEditError(
                 f"The volume to be kept has to lie between 0 and {100 * MOST_SHARE:.0f} percent of rest."
             )
-        if not 0 < self.most < np.inf:
-            raise BadEditError("The skin has to be allowed to go some way: more than 0 metres.")
+        if not 0 < self.most <= MOST_WAY:
+            raise BadEditError("The skin has to be allowed to go some way: more than 0 metres, and no million.")
 
     def reads(self) -> frozenset[Slot]:
         return frozenset()
