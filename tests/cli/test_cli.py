@@ -315,7 +315,7 @@ class Demo(CommandLine):
         self.assertEqual(len(told["clips"]), 7)
         keeper = self.folder / "keeper.glb"
         self.answer("demo", "lock-keeper", "--out", keeper)
-        self.assertEqual(len(self.answer("inspect", keeper)["remedies"]), 52)
+        self.assertEqual(len(self.answer("inspect", keeper)["remedies"]), 23)
 
     def test_wrong_calls(self):
         self.assertIn("lock-diver", self.refused("demo", "harbour-master", "--out", self.folder / "x.glb"))

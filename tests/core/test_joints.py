@@ -587,6 +587,5 @@ class Written(unittest.TestCase):
 
 
 def tied_to(character, remedy) -> str:
-    """The joint that switches a remedy on."""
-    (joint,) = character.rules.joints_read(remedy)
-    return character.skeleton.names[joint]
+    """The joint that switches a remedy on; nothing for one that is always on."""
+    return " ".join(character.skeleton.names[joint] for joint in character.rules.joints_read(remedy))
