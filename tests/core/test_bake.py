@@ -14,8 +14,9 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats import gltf_file
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import started
-from plethos.core.propose.kinds import Held, Judge
+from plethos.core.propose.kinds import Judge
 from plethos.core.remedies import Corrective
 from plethos.demo.catalogue import open_demo
 

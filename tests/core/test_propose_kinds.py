@@ -14,8 +14,9 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.mask import Mask
 from plethos.core.measure.girth import bone_directions
 from plethos.core.propose.blend import blend_mask, full_mask
+from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import off_on_the_way, started
-from plethos.core.propose.kinds import TRIALS, Held, Judge, proposed, reason, waterfall
+from plethos.core.propose.kinds import TRIALS, Judge, proposed, reason, waterfall
 from plethos.core.propose.roll import Limb, measured_roll, twist_remedies
 from plethos.core.propose.soft import joints_under, soft_region
 from plethos.core.remedies import Helper, Remedy, SkinBlend

@@ -13,16 +13,14 @@ from plethos.core.bake import baked
 from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_write import write_glb
-from plethos.core.names import free_name
-from plethos.core.propose.first_mend import FirstMend
-from plethos.core.propose.kinds import TRIALS, Held, Judge, Tried, proposed, reason
-from plethos.core.propose.response import fitted_response
+from plethos.core.measure.region import joint_region
+from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH
+from plethos.core.propose.held import Held
+from plethos.core.propose.kinds import Judge, Tried, proposed, reason
+from plethos.core.propose.solved import solved
 from plethos.core.remedies import Corrective, Remedy
-from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton import Pose, pose_to_json
-from plethos.core.triggers.hinge import guess_hinge
+from plethos.core.skeleton import Pose
 
 
 @app.command()
@@ -31,8 +29,8 @@ def solve(
     pose: PoseFile,
     name: Annotated[str, typer.Option(help="What the corrective is called.")],
     out: Out,
-    give_back: Annotated[float, typer.Option(min=0, max=1, help="How much of the lost volume.")] = 0.9,
-    stretch: Annotated[float, typer.Option(min=1, help="How much longer an edge may get.")] = 1.4,
+    give_back: Annotated[float, typer.Option(min=0, max=1, help="How much of the lost volume.")] = GIVE_BACK,
+    stretch: Annotated[float, typer.Option(min=1, help="How much longer an edge may get.")] = MOST_STRETCH,
     joint: Annotated[str | None, typer.Option(help="Whose skin; else the joint that is turned furthest.")] = None,
 ) -> None:
     """Solve a first corrective for a pose, tied to the joint with a response that keeps the volume on the way."""
@@ -41,15 +39,12 @@ def solve(
         raise CallError("The corrective needs a name.")
     held = read_pose(character, pose)
     number = turned_joints(character, held)[0] if joint is None else character.skeleton.find(joint)
-    posed = Evaluator.of(character).pose(held)
-    mend = FirstMend.of(character, number).solved(posed, give_back, stretch)
-    trigger = guess_hinge(character.skeleton, held, number)
-    label = free_name(name.strip(), {r.name for r in character.rules.remedies})
-    shape, report = solve_corrective(posed, mend.points, label, trigger=trigger)
-    body = Corrective.of(shape, pose_to_json(character.skeleton, held), report.to_json())
-    swing, _ = rotations.swing_twist(held.rotations[number], trigger.axis)
-    fitted = fitted_response(character, body, trigger, held.with_rotation(number, swing))
-    mended = character.with_remedy(Remedy(body, label, by=fitted.trigger.id), fitted.trigger)
+    joint_region(character, number, character.mesh.rest)  # that it bends no skin says more than that it is at rest
+    turn = Held.of(character, number, held)
+    label = turn.named(name.strip())
+    made = solved(turn, label, give_back, stretch)
+    mend, fitted = made.mend, made.fitted
+    mended = character.with_remedy(Remedy(made.body, label, by=fitted.trigger.id), fitted.trigger)
     write(out, write_glb(mended, file))
     knots = zip(fitted.trigger.response.inputs, fitted.trigger.response.values, strict=True)
     between = fitted.between
@@ -66,7 +61,7 @@ def solve(
             "contacts": mend.contacts,
             "off_on_the_way_percent": fitted.worst,
             "in_between_deg": None if between is None else math.degrees(between),
-            "warnings": list(report.warnings),
+            "warnings": list(made.report.warnings),
         }
     )
 
@@ -79,12 +74,8 @@ def propose(source: In, pose: PoseFile) -> None:
     told = {}
     for joint in turned_joints(character, held):
         judge = Judge.of(Held.of(character, joint, held))
-        now, found, not_here = judge.tried("", character), [], {}
-        for kind in TRIALS:
-            try:
-                found.append(judge.of_trial(kind))
-            except BadEditError as error:
-                not_here[kind] = error.sentence
+        now = judge.tried("", character)
+        found, not_here = judge.of_trials()
         best = proposed(found, now)
         told[character.skeleton.names[joint]] = {
             "kind": None if best is None else best.kind,

@@ -139,9 +139,15 @@ class BendMeasure:
 
 def bent(pose: Pose, joint: int, axis: Sequence[float], angle: float) -> Pose:
     """`pose` with the joint's twist about `axis` (unit, rest frame) set to `angle`; its swing stays."""
-    swing, _ = rotations.swing_twist(pose.rotations[joint], axis)
+    level = straight(pose, joint, axis)
     turn = rotations.from_axis_angle(axis, angle)
-    return pose.with_rotation(joint, rotations.multiply(swing, turn))
+    return pose.with_rotation(joint, rotations.multiply(level.rotations[joint], turn))
+
+
+def straight(pose: Pose, joint: int, axis: Sequence[float]) -> Pose:
+    """`pose` with the joint at rest about `axis` (unit, rest frame); its swing stays."""
+    swing, _ = rotations.swing_twist(pose.rotations[joint], axis)
+    return pose.with_rotation(joint, swing)
 
 
 @dataclass(frozen=True)

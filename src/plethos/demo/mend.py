@@ -6,17 +6,13 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from plethos.core.bend import bent
 from plethos.core.character import Character
-from plethos.core.evaluate import Evaluator
 from plethos.core.propose.blend import full_mask
-from plethos.core.propose.first_mend import FirstMend
-from plethos.core.propose.response import fitted_response
+from plethos.core.propose.held import Held
 from plethos.core.propose.roll import Limb, twist_remedies
-from plethos.core.remedies import Corrective, Remedy, SkinBlend
+from plethos.core.propose.solved import solved
+from plethos.core.remedies import Remedy, SkinBlend
 from plethos.core.response import Response
-from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton import pose_to_json
 from plethos.core.triggers.hinge import HingeTrigger
 
 SIDES = ("left", "right")
@@ -58,16 +54,12 @@ class Solved:
     def __call__(self, character: Character, side: str) -> Character:
         skeleton = character.skeleton
         joint, end = skeleton.find(_joint(side, self.joint)), math.radians(self.degrees)
-        pose = bent(skeleton.rest_pose(), joint, BEND, end)
-        posed = Evaluator.of(character).pose(pose)
-        mend = FirstMend.of(character, joint).solved(posed, GIVE_BACK, MOST_STRETCH)
         name = _named(side, self.name)
         identity = name.lower().replace(" ", "-")
         trigger = HingeTrigger(joint, BEND, Response.preset("late", 0.0, end), id=f"{identity}-trigger")
-        shape, report = solve_corrective(posed, mend.points, name, trigger=trigger)
-        body = Corrective.of(shape, pose_to_json(skeleton, pose), report.to_json())
-        trigger = fitted_response(character, body, trigger, skeleton.rest_pose()).trigger
-        return character.with_remedy(Remedy(body, name, by=trigger.id, id=identity), trigger)
+        made = solved(Held(character, joint, skeleton.rest_pose(), trigger), name, GIVE_BACK, MOST_STRETCH)
+        trigger = made.fitted.trigger
+        return character.with_remedy(Remedy(made.body, name, by=trigger.id, id=identity), trigger)
 
 
 @dataclass(frozen=True)

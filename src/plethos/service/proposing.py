@@ -11,13 +11,15 @@ from typing import Any
 import numpy as np
 
 from plethos.core import rotations
+from plethos.core.bend import straight
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.between import with_between
-from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend
+from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import started
-from plethos.core.propose.kinds import TRIALS, Held, Judge, Tried, proposed, reason, waterfall
+from plethos.core.propose.kinds import TRIALS, Judge, Tried, proposed, reason, waterfall
 from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.propose.roll import Limb, measured_roll
 from plethos.core.remedies import Corrective, Remedy
@@ -32,7 +34,6 @@ from plethos.service.sculpting import TURNED, current
 from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.workbench import Workbench
 
-MOST_STRETCH = 1.4
 LEAST_ROLL = 5.0  # degrees: less is not worth a graph
 
 
@@ -136,15 +137,10 @@ def which_kind(version: Version, pose: Pose, joint: str | None) -> Kinds:
     """Try each kind of remedy for a joint in a pose, and measure it; nothing is stored."""
     judge = _judge(version, pose, joint)
     now = judge.tried("", version.character)
-    kinds = []
-    for kind in TRIALS:
-        try:
-            tried = judge.of_trial(kind)
-        except BadEditError as error:
-            kinds.append(Kind(kind, None, error.sentence))
-        else:
-            kinds.append(Kind(kind, tried, reason(tried, now)))
-    best = proposed([k.tried for k in kinds if k.tried is not None], now)
+    found, not_here = judge.of_trials()
+    made = {t.kind: Kind(t.kind, t, reason(t, now)) for t in found}
+    kinds = [made[kind] if kind in made else Kind(kind, None, not_here[kind]) for kind in TRIALS]
+    best = proposed(found, now)
     return Kinds(now, kinds, None if best is None else best.kind)
 
 
@@ -230,7 +226,7 @@ def fit(version: Version, rule: Mapping[str, Any]) -> Fitted:
     shape, _ = solve_corrective(held.base, held.points, "fitted", trigger=trigger)
     if held.note.remedy_id is not None:
         character = character.with_rules(character.rules.without_remedy(held.note.remedy_id))
-    return fitted_response(character, Corrective.of(shape), trigger, _without(held.pose, trigger))
+    return fitted_response(character, Corrective.of(shape), trigger, straight(held.pose, trigger.joint, trigger.axis))
 
 
 def fit_remedy(version: Version, remedy_id: str, rule: Mapping[str, Any] | None) -> Fitted:
@@ -254,12 +250,6 @@ def _hinge(trigger: Trigger | None) -> HingeTrigger:
     if not isinstance(trigger, HingeTrigger):
         raise BadEditError("Only the response of a hinge trigger can be fitted: tie the corrective to a hinge first.")
     return trigger
-
-
-def _without(pose: Pose, trigger: HingeTrigger) -> Pose:
-    """A pose with the trigger's joint at rest about its axis."""
-    swing, _ = rotations.swing_twist(pose.rotations[trigger.joint], trigger.axis)
-    return pose.with_rotation(trigger.joint, swing)
 
 
 def _turned(version: Version, pose: Pose) -> int:

@@ -14,7 +14,7 @@ from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.mask import Mask
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.slabs import Slabs
-from plethos.core.propose.soft import evened, soft_region
+from plethos.core.propose.soft import SEEN, evened, seen, soft_region
 from plethos.core.remedies import Remedy, SkinBlend
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose
@@ -28,8 +28,8 @@ EVEN = 10
 def blend_mask(character: Character, joint: int, pose: Pose, axis: Sequence[float], angle: float) -> Mask:
     """The share of dual quaternions that suits the skin of a joint.
 
-    Slab by slab, over the way from rest to `angle` and as far to the other side where the joint goes there: whichever
-    of the two methods stays nearer to the rest volume. The border is soft.
+    Slab by slab, over the way from rest to `angle`: whichever of the two methods stays nearer to the rest volume. The
+    border is soft.
 
     Parameters
     ----------
@@ -71,13 +71,13 @@ def blend_mask(character: Character, joint: int, pose: Pose, axis: Sequence[floa
     skin = slabs.triangles[(slabs.triangles < len(points)).all(axis=1)]
     own = slabs.slab[(slabs.triangles < len(points)).all(axis=1)]
     chosen[region.vertices[np.unique(skin[better[own]])]] = 1
-    return beside_others(character, np.clip(evened(character.mesh.topology, chosen, EVEN) * soft, 0, 1) * (soft > 0.01))
+    return beside_others(character, np.clip(evened(character.mesh.topology, chosen, EVEN) * soft, 0, 1) * (soft > SEEN))
 
 
 def full_mask(character: Character, *joints: int) -> Mask:
     """Dual quaternions on all the skin of some joints, with a soft border."""
     soft: Array = np.maximum.reduce([soft_region(character, joint) for joint in joints])
-    return beside_others(character, soft * (soft > 0.01))
+    return beside_others(character, seen(soft))
 
 
 def beside_others(character: Character, shares: Array) -> Mask:

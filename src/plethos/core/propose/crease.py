@@ -29,7 +29,7 @@ class Crease:
     at, inwards, normal
         The joint in the world, the way from it into the fold, and the normal towards the limb that turns ``(3,)``.
     side
-        ``(N,)`` of each of the region's vertices: 1 = of the limb that turns, -1 = of the other, 0 = of neither.
+        ``(N,)`` of each of the region's vertices: 1 = of the limb that turns, -1 = of the other.
     clear
         ``(N,)`` how far from the plane it stays, metres.
     """

@@ -2,8 +2,8 @@
 
 The offset d of the skin is the one of least bending energy (bilaplacian of the rest shape), zero with its slope at the
 border, under which every slab has the volume asked for: Newton on the volumes, one factor for a joint. Skin that lies
-over other skin is tied to what lies under it, so that cloth goes along. Then what passes through itself is smoothed
-apart, and the volumes are asked for once more.
+over other skin is tied to what lies under it, so that cloth goes along. Then what has gone through the fold is brought
+back to its plane, and the volumes are asked for once more.
 
 References
 ----------
@@ -14,6 +14,7 @@ Botsch and Kobbelt, "An intuitive framework for real-time freeform modeling", SI
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -40,7 +41,8 @@ SMOOTH = 0.9  # over how much of the radius an offset fades
 OVER = 0.012  # skin this near to other skin lies over it, of the character's height
 NEWTON = 8
 CLOSE = 1e-4  # how near to its volume a slab has to come, as a share
-ROUNDS = 4  # of asking for volume and smoothing apart
+ROUNDS = 4  # of asking for volume and coming out of the fold
+GIVE_BACK, MOST_STRETCH = 0.9, 1.4  # where nobody says otherwise
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,13 +123,9 @@ class FirstMend:
             )  # fmt: skip
         pieces = topology.pieces[region.vertices]
         energy = _energy(points, region, pieces, extent(rest))[free][:, free].tocsr()
-        factor = splu(
-            energy.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0,
-            options={"SymmetricMode": True},
-        )  # fmt: skip
-        return cls(character, joint, region, slabs, free, energy, factor)
+        return cls(character, joint, region, slabs, free, energy, _factor(energy))
 
-    def solved(self, posed: Posed, give_back: float = 0.9, most_stretch: float = 1.4) -> Mended:
+    def solved(self, posed: Posed, give_back: float = GIVE_BACK, most_stretch: float = MOST_STRETCH) -> Mended:
         """The mend of a pose.
 
         Parameters
@@ -151,12 +149,13 @@ class FirstMend:
         if lost.sum() < 0.005 * self.slabs.at_rest.sum():
             name = self.character.skeleton.names[self.joint]
             raise BadEditError(f"“{name}” loses no volume in this pose: bend it to where it looks bad first.")
-        best = self._given(base, crease, before, lost, give_back, most_stretch)
+        contacts = self._contacts(base)
+        best = self._given(base, crease, before, contacts, lost, give_back, most_stretch)
         low, high = (give_back, give_back) if best.stretch <= most_stretch else (0.0, give_back)
         for _ in range(5):
             if best.stretch <= most_stretch and high - low < 0.05:
                 break
-            tried = self._given(base, crease, before, lost, 0.5 * (low + high), most_stretch)
+            tried = self._given(base, crease, before, contacts, lost, 0.5 * (low + high), most_stretch)
             if tried.stretch <= most_stretch:
                 best, low = tried, tried.given_back
             else:
@@ -165,28 +164,35 @@ class FirstMend:
         return best
 
     def _given(
-        self, base: Array, crease: Crease | None, before: Array, lost: Array, share: float, most_stretch: float
+        self,
+        base: Array,
+        crease: Crease | None,
+        before: Array,
+        contacts_before: int,
+        lost: Array,
+        share: float,
+        most_stretch: float,
     ) -> Mended:
         """The best of a few rounds of asking for volume and of coming out of the fold."""
         points, target = base, before + share * lost
         found = []
         for _ in range(ROUNDS):
             points = self._with_volumes(points, target)
-            found.append(self._told(base, points, before, share))
+            found.append(self._told(base, points, before, contacts_before, share))
             if not found[-1].contacts or crease is None:
                 break
             points = self._out_of_the_fold(crease, points)
-            found.append(self._told(base, points, before, share))
+            found.append(self._told(base, points, before, contacts_before, share))
         return min(found, key=lambda m: (max(m.stretch - most_stretch, 0), m.contacts, -m.volume))
 
-    def _told(self, base: Array, points: Array, before: Array, share: float) -> Mended:
+    def _told(self, base: Array, points: Array, before: Array, contacts_before: int, share: float) -> Mended:
         whole = self.slabs.at_rest.sum()
         return Mended(
             points=points,
             volume_before=100 * float(before.sum() / whole),
             volume=100 * float(self.slabs.volumes(points[self.region.vertices]).sum() / whole),
             stretch=self._stretch(base, points),
-            contacts_before=self._contacts(base),
+            contacts_before=contacts_before,
             contacts=self._contacts(points),
             given_back=share,
         )
@@ -209,10 +215,8 @@ class FirstMend:
             out[own[free]] += np.stack([r @ force for r in reach], axis=1)
         return out
 
-    def _out_of_the_fold(self, crease: Crease | None, points: Array) -> Array:
+    def _out_of_the_fold(self, crease: Crease, points: Array) -> Array:
         """Points with what has gone through the crease brought back to it, the rest following smoothly."""
-        if crease is None:
-            return points
         own, free = self.region.vertices, self.free
         out = points.copy()
         held = np.zeros(len(free), bool)
@@ -224,12 +228,7 @@ class FirstMend:
             held |= wrong
             push = np.where(held, np.maximum(beyond, 0), 0.0)
             left = np.flatnonzero(~held)
-            inner = splu(
-                self.energy[left][:, left].tocsc(),
-                permc_spec="MMD_AT_PLUS_A",
-                diag_pivot_thresh=0.0,
-                options={"SymmetricMode": True},
-            )
+            inner = _factor(self.energy[left][:, left])
             signed = push * crease.side[free]
             signed[left] = inner.solve(-(self.energy[left] @ signed))
             out[own[free]] += signed[:, None] * crease.normal
@@ -237,16 +236,29 @@ class FirstMend:
 
     def _stretch(self, base: Array, points: Array) -> float:
         rest, t = self.character.mesh.rest.astype(np.float64), self.region.vertices[self.region.triangles]
-        edges = np.unique(np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1), axis=0)
+        edges = np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]])
         now, was, still = (np.linalg.norm(p[edges[:, 0]] - p[edges[:, 1]], axis=1) for p in (points, base, rest))
         return float((now / np.maximum(np.maximum(was, still), 1e-9)).max())
 
-    def _contacts(self, points: Array) -> int:
+    @cached_property
+    def _triangles(self) -> NDArray[np.int32]:
         topology = self.character.mesh.topology
         near = np.zeros(topology.count, bool)
         near[self.region.vertices] = True
-        own = np.ascontiguousarray(topology.triangles[near[topology.triangles].all(axis=1)])
-        return len(new_contacts(points, own, intersecting_pairs(self.character.mesh.rest, own)))
+        return np.ascontiguousarray(topology.triangles[near[topology.triangles].all(axis=1)])
+
+    @cached_property
+    def _crossing_at_rest(self) -> NDArray[np.int32]:
+        return intersecting_pairs(self.character.mesh.rest, self._triangles)
+
+    def _contacts(self, points: Array) -> int:
+        return len(new_contacts(points, self._triangles, self._crossing_at_rest))
+
+
+def _factor(energy: sparse.csr_matrix) -> Any:
+    """The factors of a symmetric, positive definite matrix."""
+    options = {"SymmetricMode": True}
+    return splu(energy.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options)
 
 
 def _energy(points: Array, region: Region, pieces: NDArray[np.int32], height: float) -> sparse.csr_matrix:

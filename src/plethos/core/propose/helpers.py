@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from plethos.core import rotations
-from plethos.core.bend import BendMeasure, bent
+from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
@@ -17,12 +17,12 @@ from plethos.core.mask import Mask
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import joint_region
 from plethos.core.names import free_name
-from plethos.core.propose.kinds import GIRTH, WAY, Held
+from plethos.core.propose.held import WAY, Held, off
+from plethos.core.propose.soft import faded
 from plethos.core.remedies import Helper, Remedy, Share, Slide
 from plethos.core.response import Response
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose
-from plethos.core.topology import distance_over_surface
 
 STARTS = ("half", "outside", "inside")
 REACH = 1.1  # of the region's radius: how far over the skin a helper's weights go
@@ -66,9 +66,7 @@ def started(held: Held, how: str) -> Character:
     seed = np.zeros(len(rest), bool)
     there = beside if how == "half" and beside.any() else np.linalg.norm(own - spot, axis=1) < BESIDE * region.radius
     seed[region.vertices[there]] = True
-    distance = distance_over_surface(character.mesh.topology, character.mesh.rest, seed, REACH * region.radius)
-    away = np.clip(np.where(np.isfinite(distance), distance, np.inf) / (REACH * region.radius), 0, 1)
-    mask = Mask.of((1 - away**2) ** 2 * (away < 1))
+    mask = Mask.of(faded(character.mesh.topology, character.mesh.rest, seed, REACH * region.radius))
     label = free_name(f"{name}_{how}", set(skeleton.names))
     frame = rotations.rotation_part(skeleton.rest_global[parent, :3, :3])
     draft = Draft(character)
@@ -79,9 +77,9 @@ def started(held: Held, how: str) -> Character:
         helper = _helper(made, held, name, label, how, mask, frame.T @ out, far * region.radius)
         title = free_name(label, {r.name for r in made.rules.remedies})
         tried = made.with_remedy(Remedy(helper, title, id=f"start-{label}"))
-        off = off_on_the_way(tried, held, name)
-        if best is None or off < best[0] - 1e-9:
-            best = (off, tried)
+        lost = off_on_the_way(tried, held, name)
+        if best is None or lost < best[0] - 1e-9:
+            best = (lost, tried)
     assert best is not None
     fresh = best[1].rules.remedies[-1]
     return made.with_remedy(Remedy(fresh.body, fresh.name))
@@ -108,9 +106,7 @@ def off_on_the_way(character: Character, held: Held, name: str) -> float:
     total = 0.0
     for share in WAY:
         pose = _carried(held.at(share), held.character, character)
-        step = measure.at(pose)
-        total += 0.0 if step.volume is None else abs(100 - step.volume)
-        total += GIRTH * (0.0 if step.girth is None else max(0.0, 100 - step.girth))
+        total += off(measure.at(pose))
     return total / len(WAY)
 
 
@@ -132,7 +128,7 @@ def _outwards(held: Held, parent: int) -> Array:
     """The unit way to the outside of the bend, at rest in the world."""
     skeleton = held.character.skeleton
     _, after = bone_directions(skeleton, held.joint)
-    posed = Evaluator.of(held.character).pose(bent(held.pose, held.joint, held.trigger.axis, held.angle))
+    posed = Evaluator.of(held.character).pose(held.at(1.0))
     up, down = ((posed.world[j] @ np.linalg.inv(skeleton.rest_global[j]))[:3, :3] for j in (parent, held.joint))
     # Where the bone went, seen from the one above: to the inside of the bend.
     fold = np.linalg.solve(up, down @ after) - after

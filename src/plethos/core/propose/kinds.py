@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from plethos.core import rotations
-from plethos.core.bend import BendMeasure, Measured, bent
+from plethos.core.bend import BendMeasure, Measured
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
@@ -20,63 +20,17 @@ from plethos.core.mask import Mask
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.names import free_name
 from plethos.core.propose.blend import blend_mask
-from plethos.core.propose.first_mend import FirstMend
-from plethos.core.propose.response import fitted_response
+from plethos.core.propose.held import WAY, Held, off
 from plethos.core.propose.roll import Limb, twist_remedies
-from plethos.core.propose.soft import soft_region
-from plethos.core.remedies import Corrective, Relaxer, Remedy, SkinBlend, VolumeKeeper
-from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.propose.soft import seen, soft_region
+from plethos.core.propose.solved import solved
+from plethos.core.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
+from plethos.core.skeleton import Pose
 from plethos.core.topology import extent
-from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
 
-WAY = (0.4, 0.7, 1.0)  # where on the way each is measured
 ROLLED = math.radians(8)  # less roll than this needs no twist joints
 CONTACT = 0.03  # what a triangle in contact counts, in percent of volume
-GIRTH = 0.5  # what a percent of girth counts
 WORTH = 0.5  # how much better the next kind has to be, in that measure, than one that is simpler
-
-
-@dataclass(frozen=True, eq=False)
-class Held:
-    """A joint held in a pose.
-
-    Parameters
-    ----------
-    pose
-        With the joint at rest about the axis of its turn.
-    trigger
-        From rest to the held pose.
-    """
-
-    character: Character
-    joint: int
-    pose: Pose
-    trigger: HingeTrigger
-
-    @classmethod
-    def of(cls, character: Character, joint: int, pose: Pose) -> Held:
-        """The turn that a joint makes in a pose.
-
-        Raises
-        ------
-        BadEditError
-            When it is at rest.
-        """
-        trigger = guess_hinge(character.skeleton, pose, joint)
-        swing, _ = rotations.swing_twist(pose.rotations[joint], trigger.axis)
-        return cls(character, joint, pose.with_rotation(joint, swing), trigger)
-
-    @property
-    def angle(self) -> float:
-        return self.trigger.response.end
-
-    def at(self, share: float) -> Pose:
-        """Part of the way."""
-        return bent(self.pose, self.joint, self.trigger.axis, share * self.angle)
-
-    def named(self, name: str) -> str:
-        return free_name(name, {r.name for r in self.character.rules.remedies})
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,18 +79,14 @@ def _blend(held: Held) -> Character:
 
 
 def _corrective(held: Held) -> Character:
-    posed = Evaluator.of(held.character).pose(held.at(1.0))
-    mend = FirstMend.of(held.character, held.joint).solved(posed)
     name = held.named(f"{_joint(held)} at {math.degrees(held.angle):.0f}°")
-    shape, report = solve_corrective(posed, mend.points, name, trigger=held.trigger)
-    body = Corrective.of(shape, pose_to_json(held.character.skeleton, held.at(1.0)), report.to_json())
-    trigger = fitted_response(held.character, body, held.trigger, held.pose).trigger
-    return held.character.with_remedy(Remedy(body, name, by=trigger.id), trigger)
+    made = solved(held, name)
+    trigger = made.fitted.trigger
+    return held.character.with_remedy(Remedy(made.body, name, by=trigger.id), trigger)
 
 
 def _soft(held: Held) -> Mask:
-    shares = soft_region(held.character, held.joint)
-    return Mask.of(shares * (shares > 0.01))
+    return Mask.of(seen(soft_region(held.character, held.joint)))
 
 
 def _keeper(held: Held) -> Character:
@@ -189,11 +139,21 @@ class Judge:
         known = {r.id for r in self.held.character.rules.remedies}
         return self.tried(kind, character, tuple(r.id for r in character.rules.remedies if r.id not in known))
 
+    def of_trials(self) -> tuple[list[Tried], dict[str, str]]:
+        """Each kind that can be made here, simplest first, and by kind why the others cannot."""
+        found, not_here = [], {}
+        for kind in TRIALS:
+            try:
+                found.append(self.of_trial(kind))
+            except BadEditError as error:
+                not_here[kind] = error.sentence
+        return found, not_here
+
     def tried(self, kind: str, character: Character, made: tuple[str, ...] = ()) -> Tried:
         """What a character comes to on the way to the held pose."""
         measure = BendMeasure.of(character, self.held.joint, self.measure)
         steps = [measure.at(self.held.at(share)) for share in WAY]
-        lost = [self._off(step) for step in steps]
+        lost = [off(step) for step in steps]
         contacts = self.contacts(character)
         return Tried(kind, character, made, steps[-1], contacts, float(np.mean(lost)) + CONTACT * contacts)
 
@@ -203,12 +163,6 @@ class Judge:
         triangles = own.vertices[own.triangles].astype(np.int32)
         points = Evaluator.of(character).pose(self.held.at(1.0), acting).points
         return len(new_contacts(points, triangles, intersecting_pairs(mesh.rest, triangles)))
-
-    @staticmethod
-    def _off(step: Measured) -> float:
-        volume = 0.0 if step.volume is None else abs(100 - step.volume)
-        girth = 0.0 if step.girth is None else max(0.0, 100 - step.girth)
-        return volume + GIRTH * girth
 
 
 def proposed(found: Sequence[Tried], now: Tried) -> Tried | None:

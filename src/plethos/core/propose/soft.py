@@ -14,6 +14,7 @@ from plethos.core.skeleton import Skeleton
 from plethos.core.topology import Topology, distance_over_surface
 from plethos.core.weights.bones import segments_of
 
+SEEN = 0.01  # a smaller share is left out of a mask
 WIDE = 0.6  # of the region's radius: how far beyond the bending skin the mask goes, and over how much of it it fades
 
 
@@ -29,9 +30,19 @@ def soft_region(character: Character, joint: int) -> Array:
     core = joint_region(character, joint, rest, 0.1)
     inside = np.zeros(len(character.mesh), bool)
     inside[core.vertices] = True
-    distance = distance_over_surface(character.mesh.topology, rest, inside, WIDE * core.radius)
-    away = np.clip(np.where(np.isfinite(distance), distance, np.inf) / (WIDE * core.radius), 0, 1)
+    return faded(character.mesh.topology, rest, inside, WIDE * core.radius)
+
+
+def faded(topology: Topology, points: NDArray[np.floating], seed: NDArray[np.bool_], reach: float) -> Array:
+    """``(V,)`` 1 on the seed ``(V,)``, fading to 0 over `reach` metres of the surface round it."""
+    distance = distance_over_surface(topology, points, seed, reach)
+    away = np.clip(np.where(np.isfinite(distance), distance, np.inf) / reach, 0, 1)
     return np.asarray((1 - away**2) ** 2)
+
+
+def seen(shares: Array) -> Array:
+    """Shares without those too small to be seen, so that a mask keeps to few vertices."""
+    return shares * (shares > SEEN)
 
 
 def evened(topology: Topology, shares: Array, rounds: int) -> Array:

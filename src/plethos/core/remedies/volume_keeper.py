@@ -27,7 +27,6 @@ from plethos.core.topology import boundary_loops
 
 MOST_SHARE = 4.0
 MOST_WAY = 1e6  # metres
-OPEN = "This region encloses no volume that could be kept: pick skin that goes round something."
 
 
 @dataclass(frozen=True, eq=False)
