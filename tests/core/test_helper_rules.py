@@ -127,6 +127,27 @@ class Slides(unittest.TestCase):
             np.testing.assert_allclose(made, factor * plain, atol=1e-9)
 
 
+class Shares(unittest.TestCase):
+    @given(st.integers(0, 2**31), st.floats(-1, 1), st.booleans())
+    @settings(max_examples=25, deadline=None)
+    def test_chosen_axes_take_those_components_of_scipys_rotation_vector(self, seed, share, two):
+        pose, axes = any_pose(seed), Rotation.random(rng=np.random.default_rng(seed)).as_matrix()[: 2 if two else 1]
+        rule = Share(joint(THIGH), share, "axes", axes=tuple(map(tuple, axes)))
+        skeleton, at = bare().skeleton, joint(KNEE)
+        vector = Rotation.from_quat(pose.rotations[joint(THIGH)]).as_rotvec()
+        wanted = share * (axes.T @ (axes @ vector))
+        # The turn stays about the same lines of the world at rest.
+        made = Rotation.from_quat(moment(pose, helper(rule)).rotations[at]).as_rotvec()
+        seen = [skeleton.pose_frame(j) @ v for j, v in ((at, made), (joint(THIGH), wanted))]
+        np.testing.assert_allclose(*seen, atol=1e-9)
+
+    def test_axes_that_say_nothing_are_refused(self):
+        skew = tuple(np.array([1.0, 1.0, 0.0]) / math.sqrt(2))
+        for axes in ((), (tuple(X), tuple(Y), tuple(Z)), (tuple(X), skew)):
+            with self.assertRaises(BadEditError):
+                Share(joint(THIGH), 0.5, "axes", axes=axes)
+
+
 class Anchors(unittest.TestCase):
     @given(st.integers(0, 2**31))
     @settings(max_examples=25, deadline=None)
@@ -193,6 +214,7 @@ class AllTogether(unittest.TestCase):
             Share(joint(SHIN), 0.4, "twist", tuple(Y)),
             Push("w", tuple(Y), 0.03),
             Share(joint(THIGH), -0.3),
+            Share(joint(THIGH), 0.4, "axes", axes=(tuple(X), tuple(Z))),
             Anchor.of(skeleton, joint(KNEE), joint(THIGH), joint(SHIN)),
         )
 
@@ -241,7 +263,7 @@ class AllTogether(unittest.TestCase):
         for rule in told["rules"]:
             for key in rule:
                 left = {k: v for k, v in rule.items() if k != key}
-                optional = rule["kind"] == "limit" or (key in ("axis",) and rule["kind"] == "share")
+                optional = rule["kind"] == "limit" or (key == "axis" and rule["kind"] == "share")
                 broken = {**plain_rules(character), "remedies": [{**told, "rules": [left]}]}
                 if not optional or key == "kind":
                     with self.assertRaises(PlethosError, msg=(rule["kind"], key)):

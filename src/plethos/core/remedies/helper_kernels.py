@@ -13,7 +13,7 @@ _d1 = nb.float64[::1]
 _d2 = nb.float64[:, ::1]
 _i1 = nb.int32[::1]
 TURN = 2 * np.pi
-ALL, SWING, TWIST = 0, 1, 2  # which part of a rotation
+ALL, SWING, TWIST, ALONG, ACROSS = 0, 1, 2, 3, 4  # which part of a rotation; the last two of its rotation vector
 SHARE, SLIDE, PUSH, GROW, LIMIT, ANCHOR = 0, 1, 2, 3, 4, 5
 
 
@@ -217,7 +217,15 @@ def helper_transforms(  # type: ignore[no-untyped-def]
                 length = np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
                 angle = 2 * np.arctan2(length, r[3])
                 length = max(length, 1e-300)
-                a, b, c = r[0] / length, r[1] / length, r[2] / length
+                if part == ALONG:
+                    angle *= (r[0] * a + r[1] * b + r[2] * c) / length
+                else:
+                    if part == ACROSS:
+                        off = r[0] * a + r[1] * b + r[2] * c
+                        r[0], r[1], r[2] = r[0] - off * a, r[1] - off * b, r[2] - off * c
+                        angle *= np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2) / length
+                        length = max(np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2), 1e-300)
+                    a, b, c = r[0] / length, r[1] / length, r[2] / length
             half = 0.5 * gain * numbers[s, 8] * angle
             r[0], r[1], r[2], r[3] = a * np.sin(half), b * np.sin(half), c * np.sin(half), np.cos(half)
             _times(numbers[s, 4:8], r, r)

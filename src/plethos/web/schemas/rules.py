@@ -148,8 +148,11 @@ class ShareRule(Schema):
     kind: Literal["share"] = "share"
     joint: str
     share: float = Field(ge=-4, le=4)
-    part: Literal["all", "swing", "twist"] = "all"
+    part: Literal["all", "swing", "twist", "axes"] = "all"
     axis: Axis = (0.0, 1.0, 0.0)
+    axes: list[Axis] | None = Field(
+        default=None, max_length=2, description="Of the part “axes”: one, or two that are square to each other."
+    )
 
 
 class DistanceKnot(Schema):
