@@ -194,3 +194,24 @@ def set_at(document, path, value):
         del document[path[-1]]
     else:
         document[path[-1]] = value
+
+
+def hemmed(radius: float = 0.13, top: float = 0.05, hem: float = 0.47) -> Character:
+    """The tube in a loose sleeve, open at both ends, that follows the lower joint and ends just before the other."""
+    builder = GltfBuilder(tube_file())
+    document = builder.document
+    points, triangles = tube_points(radius=radius)
+    points, triangles = points[:-2], triangles[(triangles < len(points) - 2).all(axis=1)]
+    points[:, 1] = top + (hem - top) * points[:, 1]
+    weights = np.tile(np.array([1, 0, 0, 0], np.float32), (len(points), 1))
+    attributes = {
+        "POSITION": builder.accessor(points, 34962, bounds=True),
+        "NORMAL": builder.accessor(vertex_normals(points, triangles).astype(np.float32), 34962),
+        "JOINTS_0": builder.accessor(np.zeros((len(points), 4), np.uint8), 34962),
+        "WEIGHTS_0": builder.accessor(weights, 34962),
+    }
+    indices = builder.accessor(triangles.astype(np.uint16).ravel(), 34963)
+    mesh = {"name": "sleeve", "primitives": [{"attributes": attributes, "indices": indices}]}
+    node = builder.add("nodes", {"name": "sleeve", "mesh": builder.add("meshes", mesh), "skin": 0})
+    document["scenes"][0]["nodes"].append(node)
+    return read_character(parse(builder.file().pack()), "Hemmed")

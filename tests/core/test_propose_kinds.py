@@ -15,7 +15,7 @@ from plethos.core.mask import Mask
 from plethos.core.measure.girth import bone_directions
 from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import Held
-from plethos.core.propose.helpers import off_on_the_way, started
+from plethos.core.propose.helpers import at_spot, longer, off_on_the_way, started
 from plethos.core.propose.kinds import TRIALS, Judge, proposed, reason, waterfall
 from plethos.core.propose.roll import Limb, measured_roll, twist_remedies
 from plethos.core.propose.soft import joints_under, soft_region
@@ -234,7 +234,7 @@ class WhichKind(unittest.TestCase):
         for joint, degrees, axis in (("left_hand", 80, Y), ("left_forearm", 120, Z)):
             for kind, trial in trials(joint, degrees, axis)[1].items():
                 if not isinstance(trial, str):
-                    points = Evaluator.of(trial.character).pose(rest).points
+                    points = Evaluator.of(trial.character).pose(longer(rest, trial.character)).points
                     np.testing.assert_allclose(points, keeper().mesh.rest, atol=2e-5, err_msg=kind)
                     self.assertTrue(trial.made)
 
@@ -304,6 +304,43 @@ class HelpersToStartFrom(unittest.TestCase):
             rest = Evaluator.of(made).pose(made.skeleton.rest_pose()).points
             np.testing.assert_allclose(rest, keeper().mesh.rest, atol=2e-5)
 
+    def test_a_pair_at_the_front_of_the_hip_takes_the_bend_and_not_the_roll(self):
+        at, made = self.started("left_thigh", 105, "front_pair")
+        upper, lower = (r.body for r in made.rules.remedies)
+        shares = [body.rules[0] for body in (upper, lower)]
+        self.assertAlmostEqual(shares[0].share, 0.53 * shares[1].share)
+        self.assertEqual({s.part for s in shares}, {"swing"})
+        places = [made.skeleton.rest_global[b.joint, :3, 3] for b in (upper, lower)]
+        thigh = keeper().skeleton.rest_global[keeper().skeleton.find("left_thigh"), :3, 3]
+        self.assertGreater(places[0][1], places[1][1] + 0.03)
+        for place in places:
+            self.assertGreater(place[2], thigh[2] + 0.03, "at the front")
+        before = BendMeasure.of(keeper(), at.joint).at(at.at(1.0))
+        self.assertGreater(self.measured(at, made, "left_thigh").volume, before.volume + 10)
+        # A roll about the bone moves neither.
+        bone = np.linalg.solve(keeper().skeleton.pose_frame(at.joint), bone_directions(keeper().skeleton, at.joint)[1])
+        rolled = bent(made.skeleton.rest_pose(), at.joint, tuple(bone / np.linalg.norm(bone)), math.radians(30))
+        world = Evaluator.of(made).pose(rolled).world
+        for body in (upper, lower):
+            np.testing.assert_allclose(world[body.joint], made.skeleton.rest_global[body.joint], atol=1e-6)
+
+    def test_one_at_a_spot_moves_the_skin_there_and_no_other(self):
+        at = held("left_shin", 110)
+        shin = keeper().skeleton.rest_global[at.joint, :3, 3]
+        spot = int(np.argmin(np.linalg.norm(keeper().mesh.rest - (shin + [0.0, 0.06, 0.07]), axis=1)))
+        made = at_spot(at, spot, 0.08)
+        body = made.rules.remedies[-1].body
+        self.assertEqual(float(body.mask.dense(len(made.mesh))[spot]), 1.0)
+        away = np.linalg.norm(keeper().mesh.rest[body.mask.vertices] - keeper().mesh.rest[spot], axis=1)
+        self.assertLess(away.max(), 0.08)
+        self.assertGreater(len(body.mask.vertices), 20)
+        moved = np.linalg.norm(
+            Evaluator.of(made).pose(longer(at.at(1.0), made)).points - Evaluator.of(keeper()).pose(at.at(1.0)).points,
+            axis=1,
+        )
+        self.assertEqual(set(np.flatnonzero(moved > 1e-6)) - set(body.mask.vertices.tolist()), set())
+        self.assertGreater(moved[spot], 0.005)
+
     def test_it_sits_on_its_side_of_the_bend_and_stays_with_the_bone_above(self):
         shin = keeper().skeleton.rest_global[keeper().skeleton.find("left_shin"), :3, 3]
         for how, sign in (("outside", 1), ("inside", -1)):
@@ -342,12 +379,12 @@ class HelpersToStartFrom(unittest.TestCase):
         at, made = self.started("left_shin", 125, "outside")
         remedy = made.rules.remedies[-1]
         share, slide = remedy.body.rules
-        best = off_on_the_way(made, at, "left_shin")
+        best = off_on_the_way(made, at)
         for factor in (0.5, 0.0):
             knots = zip(slide.response.inputs, slide.response.values, strict=True)
             less = replace(slide, response=Response.of_knots([(a, factor * v) for a, v in knots]))
             tried = replace(remedy, body=Helper(remedy.body.joint, (share, less), remedy.body.mask))
-            self.assertGreaterEqual(off_on_the_way(made.with_remedy(tried), at, "left_shin"), best)
+            self.assertGreaterEqual(off_on_the_way(made.with_remedy(tried), at), best)
 
     def test_what_cannot_be_started_is_told(self):
         with self.assertRaisesRegex(BadEditError, "no helper joint to start from"):

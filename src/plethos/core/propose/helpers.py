@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.bend import BendMeasure
@@ -15,32 +17,172 @@ from plethos.core.joints.draft import Draft
 from plethos.core.mapping import vector
 from plethos.core.mask import Mask
 from plethos.core.measure.girth import bone_directions
-from plethos.core.measure.region import joint_region
+from plethos.core.measure.region import Region, joint_region
 from plethos.core.names import free_name
 from plethos.core.propose.held import WAY, Held, off
 from plethos.core.propose.soft import faded
-from plethos.core.remedies import Helper, Remedy, Share, Slide
+from plethos.core.remedies import Helper, HelperRule, Remedy, Share, Slide
 from plethos.core.response import Response
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose
 
-STARTS = ("half", "outside", "inside")
 REACH = 1.1  # of the region's radius: how far over the skin a helper's weights go
+PAIR_REACH = 0.7  # the same for two that lie beside each other
+APART = 0.6  # of the radius: how far apart they lie
+SECOND = 0.53  # of what the lower of a pair takes, the upper's part: common practice, no source
+PAIR_PARTS = (1.0, 0.5)  # of the bend: practice has all of it; softer weights want less
+PAIR_SLIDES = (0.0, 0.2, 0.35, 0.5, 0.7)  # of the radius
 FURTHEST = 0.3  # of the radius: the greatest slide that is tried
 TRIED = 7
 FOLDED = 0.2  # a bone that went less far only rolled, of its length
 BESIDE = 0.3  # of the radius: what lies at the joint
+SUNK = 0.6  # how near to the skin a helper joint lies, of the way from the joint to it
+
+
+@dataclass(frozen=True, eq=False)
+class Place:
+    """Where a helper joint is put.
+
+    Parameters
+    ----------
+    label
+        Its name.
+    at
+        ``(3,)`` at rest in the world.
+    mask
+        The skin that follows it.
+    """
+
+    label: str
+    at: Array
+    mask: Mask
+
+
+@dataclass(frozen=True, eq=False)
+class Bend:
+    """The held bend, as those who put helpers there see it.
+
+    Parameters
+    ----------
+    parent
+        The joint that the helpers stay with.
+    region
+        The skin that bends, of `radius` round `at` ``(3,)``.
+    outwards, along
+        Unit ways at rest in the world: to the outside of the bend, and along the bones ``(3,)``.
+    """
+
+    held: Held
+    parent: int
+    region: Region
+    at: Array
+    outwards: Array
+    along: Array
+
+    @classmethod
+    def of(cls, held: Held) -> Bend:
+        """What is held.
+
+        Raises
+        ------
+        BadEditError
+            When the joint does not bend, or hangs on nothing.
+        """
+        character, skeleton, joint = held.character, held.character.skeleton, held.joint
+        parent = skeleton.joint_parents[joint]
+        if parent < 0:
+            raise BadEditError(
+                f"“{skeleton.names[joint]}” hangs on nothing: a helper joint beside it would have nothing to stay with."
+            )
+        region = joint_region(character, joint, character.mesh.rest, 0.1)
+        at = skeleton.rest_global[joint, :3, 3]
+        return cls(held, parent, region, at, _outwards(held, parent), _along(held))
+
+    @property
+    def points(self) -> Array:
+        """The region's points ``(N, 3)`` at rest."""
+        return self.held.character.mesh.rest[self.region.vertices].astype(np.float64)
+
+    def beside(self, at: Array, along: Array | None = None) -> NDArray[np.bool_]:
+        """``(N,)`` which of them lie at that place along the bones, or along another way; all where none does."""
+        found = np.abs((self.points - at) @ (self.along if along is None else along)) < BESIDE * self.region.radius
+        return found if found.any() else ~found
+
+    def furthest(self, way: Array, at: Array, along: Array | None = None) -> Array:
+        """The skin that lies furthest in a direction, beside a place ``(3,)``."""
+        near = self.points[self.beside(at, along)]
+        return np.asarray(near[int(np.argmax((near - at) @ way))])
+
+    def place(self, how: str, at: Array, seed: NDArray[np.bool_], reach: float) -> Place:
+        """A place for a helper: the skin of the seed ``(N,)``, skin and the cloth over it, fading out round it."""
+        mesh, skeleton = self.held.character.mesh, self.held.character.skeleton
+        whole = np.zeros(len(mesh), bool)
+        whole[self.region.vertices[seed]] = True
+        label = free_name(f"{skeleton.names[self.held.joint]}_{how}", set(skeleton.names))
+        return Place(label, at, Mask.of(faded(mesh.topology, mesh.rest, whole, reach * self.region.radius)))
+
+    def on_the_skin(self, how: str, spot: Array, reach: float) -> Place:
+        """A place just under a spot on the skin."""
+        seed = np.linalg.norm(self.points - spot, axis=1) < BESIDE * self.region.radius
+        return self.place(how, self.at + SUNK * (spot - self.at), seed, reach)
+
+
+Ruled = Sequence[tuple[Place, Sequence[HelperRule]]]
+
+
+def _half(bend: Bend) -> Iterable[Ruled]:
+    place = bend.place("half", bend.at, bend.beside(bend.at), REACH)
+    yield [(place, [_share(bend, 0.5, "all")])]
+
+
+def _outside(bend: Bend) -> Iterable[Ruled]:
+    place = bend.on_the_skin("outside", bend.furthest(bend.outwards, bend.at), REACH)
+    for far in _distances(bend):
+        yield [(place, [_share(bend, 0.5, "all"), *_slides(bend, bend.outwards, far)])]
+
+
+def _inside(bend: Bend) -> Iterable[Ruled]:
+    place = bend.on_the_skin("inside", bend.furthest(-bend.outwards, bend.at), REACH)
+    for far in _distances(bend):
+        yield [(place, _slides(bend, -bend.outwards, far) or [_share(bend, 0.0, "all")])]
+
+
+def _front_pair(bend: Bend) -> Iterable[Ruled]:
+    _, after = bone_directions(bend.held.character.skeleton, bend.held.joint)
+    fold = -bend.outwards + (bend.outwards @ after) * after
+    above = bend.at - APART * bend.region.radius * after
+    lower, upper = (
+        bend.on_the_skin(f"front_{k}", bend.furthest(fold, at, after), PAIR_REACH)
+        for k, at in ((1, bend.at), (2, above))
+    )
+    for part in PAIR_PARTS:
+        for far in PAIR_SLIDES:
+            slides = _slides(bend, -bend.outwards, far * bend.region.radius)
+            yield [
+                (upper, [_share(bend, SECOND * part, "swing")]),
+                (lower, [_share(bend, part, "swing"), *slides]),
+            ]
+
+
+STARTS: dict[str, Callable[[Bend], Iterable[Ruled]]] = {
+    "half": _half,
+    "outside": _outside,
+    "inside": _inside,
+    "front_pair": _front_pair,
+}
 
 
 def started(held: Held, how: str) -> Character:
-    """The character with a helper joint at the held bend.
+    """The character with one helper joint or two at the held bend.
 
     Parameters
     ----------
     how
         ``half``: takes half of the turn, all round the joint. ``outside``: over the outside of the bend (a knee cap,
         the tip of an elbow, the seat), half of the turn and out of the skin. ``inside``: in the fold (the front of the
-        hip, the belly), out of the skin. How far is tried out: whatever keeps most volume and girth on the way.
+        hip, the belly), out of the skin. ``front_pair``: two in the fold, one above the other; the lower takes all of
+        the bend or half of it, the upper 0.53 of that, neither any of the roll, and the lower slides out of the skin.
+        What they take and how far they slide is tried out: whatever keeps most volume and girth on the way.
 
     Raises
     ------
@@ -49,73 +191,105 @@ def started(held: Held, how: str) -> Character:
     """
     if how not in STARTS:
         raise BadEditError(f"There is no helper joint to start from called “{how}”; there are {', '.join(STARTS)}.")
-    character, skeleton, joint = held.character, held.character.skeleton, held.joint
-    parent, name = skeleton.joint_parents[joint], skeleton.names[joint]
-    if parent < 0:
-        raise BadEditError(f"“{name}” hangs on nothing, so a helper joint beside it would have nothing to stay with.")
-    rest = character.mesh.rest.astype(np.float64)
-    region, at = joint_region(character, joint, character.mesh.rest, 0.1), skeleton.rest_global[joint, :3, 3]
-    out = _outwards(held, parent)
-    if how == "inside":
-        out = -out
-    own = rest[region.vertices]
-    beside = np.abs((own - at) @ _along(held)) < BESIDE * region.radius
-    near = own[beside] if beside.any() else own
-    spot = at if how == "half" else near[int(np.argmax((near - at) @ out))]
-    # All that lies there, skin and the cloth over it.
-    seed = np.zeros(len(rest), bool)
-    there = beside if how == "half" and beside.any() else np.linalg.norm(own - spot, axis=1) < BESIDE * region.radius
-    seed[region.vertices[there]] = True
-    mask = Mask.of(faded(character.mesh.topology, character.mesh.rest, seed, REACH * region.radius))
-    label = free_name(f"{name}_{how}", set(skeleton.names))
-    frame = rotations.rotation_part(skeleton.rest_global[parent, :3, :3])
+    bend = Bend.of(held)
+    return best_of(held, bend.parent, list(STARTS[how](bend)))
+
+
+def at_spot(held: Held, vertex: int, reach: float) -> Character:
+    """The character with a helper joint just under a vertex, with the skin round it.
+
+    It takes half of the held turn, and slides out of the skin there as far as helps.
+
+    Parameters
+    ----------
+    reach
+        How far over the skin its weights go, metres.
+    """
+    bend, mesh = Bend.of(held), held.character.mesh
+    skeleton, spot = held.character.skeleton, mesh.rest[vertex].astype(np.float64)
+    seed = np.zeros(len(mesh), bool)
+    seed[vertex] = True
+    label = free_name(f"{skeleton.names[held.joint]}_spot", set(skeleton.names))
+    mask = Mask.of(faded(mesh.topology, mesh.rest, seed, reach))
+    bone = (bend.at - spot) @ bend.along * bend.along + spot - bend.at
+    out = bone / np.linalg.norm(bone) if np.linalg.norm(bone) > 1e-9 else bend.outwards
+    place = Place(label, bend.at + SUNK * (spot - bend.at), mask)
+    found = [[(place, [_share(bend, 0.5, "all"), *_slides(bend, out, far)])] for far in _distances(bend)]
+    return best_of(held, bend.parent, found)
+
+
+def best_of(held: Held, parent: int, found: Sequence[Ruled]) -> Character:
+    """The helpers that keep most volume and girth on the way, of several with rules that differ."""
+    made = with_joints(held.character, parent, [place for place, _ in found[0]])
+    if len(found) == 1:
+        return with_rules(made, found[0])
+    tried = [with_rules(made, ruled) for ruled in found]
+    lost = [off_on_the_way(character, held) for character in tried]
+    return tried[int(np.argmin(np.round(lost, 9)))]
+
+
+def with_joints(character: Character, parent: int, places: Sequence[Place]) -> Character:
+    """The character with helper joints below a joint, leaves that nothing follows yet; they come after all others."""
     draft = Draft(character)
-    draft.add(label, parent, at + 0.6 * (spot - at), frame, helper=True)
-    made = draft.finish()
-    best = None
-    for far in np.linspace(0, FURTHEST, TRIED if how != "half" else 1).tolist():
-        helper = _helper(made, held, name, label, how, mask, frame.T @ out, far * region.radius)
-        title = free_name(label, {r.name for r in made.rules.remedies})
-        tried = made.with_remedy(Remedy(helper, title, id=f"start-{label}"))
-        lost = off_on_the_way(tried, held, name)
-        if best is None or lost < best[0] - 1e-9:
-            best = (lost, tried)
-    assert best is not None
-    fresh = best[1].rules.remedies[-1]
-    return made.with_remedy(Remedy(fresh.body, fresh.name))
+    frame = rotations.rotation_part(character.skeleton.rest_global[parent, :3, :3])
+    for place in places:
+        draft.add(place.label, parent, place.at, frame, helper=True)
+    return draft.finish()
 
 
-def _helper(
-    character: Character, held: Held, name: str, label: str, how: str, mask: Mask, along: Array, far: float
-) -> Helper:
-    skeleton = character.skeleton
-    joint, helper, axis = skeleton.find(name), skeleton.find(label), held.trigger.axis
-    rules: list[Share | Slide] = []
-    if how != "inside":
-        rules.append(Share(joint, 0.5, "all", axis))
-    if far > 0 or not rules:
-        ends = sorted(((0.0, 0.0), (held.angle, far)))
-        rules.append(Slide(joint, axis, vector(along / np.linalg.norm(along)), Response.of_knots(ends)))
-    return Helper(helper, tuple(rules), mask)
+def with_rules(made: Character, ruled: Ruled) -> Character:
+    """The character with the remedies of helper joints that it has."""
+    out = made
+    for place, rules in ruled:
+        name = free_name(place.label, {r.name for r in out.rules.remedies})
+        out = out.with_remedy(Remedy(Helper(made.skeleton.find(place.label), tuple(rules), place.mask), name))
+    return out
 
 
-def off_on_the_way(character: Character, held: Held, name: str) -> float:
-    """How far from keeping volume and girth the joint is on the way; percent."""
-    skeleton = character.skeleton
-    measure = BendMeasure.of(character, skeleton.find(name))
-    total = 0.0
-    for share in WAY:
-        pose = _carried(held.at(share), held.character, character)
-        total += off(measure.at(pose))
-    return total / len(WAY)
+def off_on_the_way(character: Character, held: Held) -> float:
+    """How far from keeping volume and girth the joint is on the way, of a character with more joints; percent."""
+    measure = BendMeasure.of(character, held.joint)
+    return sum(off(measure.at(longer(held.at(share), character))) for share in WAY) / len(WAY)
 
 
-def _carried(pose: Pose, before: Character, after: Character) -> Pose:
-    """A pose on a skeleton that has one joint more."""
-    own = after.skeleton.rest_pose()
-    for j, name in enumerate(before.skeleton.names):
-        own.rotations[after.skeleton.find(name)] = pose.rotations[j]
+def longer(pose: Pose, character: Character) -> Pose:
+    """A pose on a skeleton that has more joints: they come after those that it says something of."""
+    own = character.skeleton.rest_pose()
+    own.rotations[: len(pose.rotations)] = pose.rotations
     return replace(own, dials=pose.dials)
+
+
+def slide_to(held: Held, parent: int, way: Array, stops: Sequence[tuple[float, float]]) -> Slide:
+    """A slide of a helper below a joint, along a way ``(3,)`` at rest in the world.
+
+    Parameters
+    ----------
+    stops
+        Angles about the axis of the held turn, radians, and metres.
+    """
+    frame = rotations.rotation_part(held.character.skeleton.rest_global[parent, :3, :3])
+    along = frame.T @ way
+    return Slide(
+        held.joint, held.trigger.axis, vector(along / np.linalg.norm(along)), Response.of_knots(sorted(stops))
+    )  # fmt: skip
+
+
+def _share(bend: Bend, share: float, part: str) -> Share:
+    held, skeleton = bend.held, bend.held.character.skeleton
+    if part == "all":
+        return Share(held.joint, share, part, held.trigger.axis)
+    # A swing is all but what turns about the bone.
+    _, after = bone_directions(skeleton, held.joint)
+    bone = np.linalg.solve(skeleton.pose_frame(held.joint), after)
+    return Share(held.joint, share, part, vector(bone / np.linalg.norm(bone)))
+
+
+def _slides(bend: Bend, way: Array, far: float) -> list[HelperRule]:
+    return [slide_to(bend.held, bend.parent, way, [(0.0, 0.0), (bend.held.angle, far)])] if far > 0 else []
+
+
+def _distances(bend: Bend) -> list[float]:
+    return [float(far) for far in np.linspace(0, FURTHEST, TRIED) * bend.region.radius]
 
 
 def _along(held: Held) -> Array:

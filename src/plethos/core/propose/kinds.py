@@ -8,8 +8,10 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.bend import BendMeasure, Measured
@@ -21,6 +23,8 @@ from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.names import free_name
 from plethos.core.propose.blend import blend_mask
 from plethos.core.propose.held import WAY, Held, off
+from plethos.core.propose.helpers import longer, off_on_the_way, started
+from plethos.core.propose.hem import NEAR_JOINT, pushed
 from plethos.core.propose.roll import Limb, twist_remedies
 from plethos.core.propose.soft import seen, soft_region
 from plethos.core.propose.solved import solved
@@ -89,6 +93,11 @@ def _soft(held: Held) -> Mask:
     return Mask.of(seen(soft_region(held.character, held.joint)))
 
 
+def _helper(held: Held) -> Character:
+    tried = [started(held, how) for how in ("half", "outside", "inside")]
+    return min(tried, key=lambda character: off_on_the_way(character, held))
+
+
 def _keeper(held: Held) -> Character:
     body = VolumeKeeper(_soft(held), most=0.03 * extent(held.character.mesh.rest))
     if body.ready(held.character.mesh).target == 0:
@@ -109,6 +118,8 @@ TRIALS: dict[str, Callable[[Held], Character]] = {
     "twist": _twist,
     "skin_blend": _blend,
     "corrective": _corrective,
+    "helper": _helper,
+    "hem": pushed,
     "volume_keeper": _keeper,
     "relaxer": _relaxer,
 }
@@ -152,17 +163,26 @@ class Judge:
     def tried(self, kind: str, character: Character, made: tuple[str, ...] = ()) -> Tried:
         """What a character comes to on the way to the held pose."""
         measure = BendMeasure.of(character, self.held.joint, self.measure)
-        steps = [measure.at(self.held.at(share)) for share in WAY]
+        steps = [measure.at(longer(self.held.at(share), character)) for share in WAY]
         lost = [off(step) for step in steps]
         contacts = self.contacts(character)
         return Tried(kind, character, made, steps[-1], contacts, float(np.mean(lost)) + CONTACT * contacts)
 
     def contacts(self, character: Character, acting: Acting = ALL) -> int:
-        """Triangles of the joint's region that cross others in the held pose and did not at rest."""
-        mesh, own = character.mesh, self.measure.site.region
-        triangles = own.vertices[own.triangles].astype(np.int32)
-        points = Evaluator.of(character).pose(self.held.at(1.0), acting).points
-        return len(new_contacts(points, triangles, intersecting_pairs(mesh.rest, triangles)))
+        """Triangles round the joint that cross others in the held pose and did not at rest."""
+        points = Evaluator.of(character).pose(longer(self.held.at(1.0), character), acting).points
+        return len(new_contacts(points, *self._around))
+
+    @cached_property
+    def _around(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """The triangles of the joint's region and of what hangs beside it, and their pairs that cross at rest."""
+        mesh, own = self.held.character.mesh, self.measure.site.region
+        at = self.held.character.skeleton.rest_global[self.held.joint, :3, 3]
+        near = np.linalg.norm(mesh.rest - at, axis=1) < NEAR_JOINT * own.radius
+        near[own.vertices] = True
+        triangles = mesh.topology.triangles
+        triangles = triangles[near[triangles].all(axis=1)]
+        return triangles, intersecting_pairs(mesh.rest, triangles)
 
 
 def proposed(found: Sequence[Tried], now: Tried) -> Tried | None:
@@ -179,6 +199,8 @@ def reason(best: Tried, now: Tried) -> str:
     what = {
         "twist": "The joint rolls: its twist joints share the roll out along the limb",
         "skin_blend": "Dual quaternion skinning keeps what linear skinning loses here",
+        "helper": "The skin bends round too tight a corner: a helper joint of its own carries it over",
+        "hem": "A garment's hem goes into what lies beside it: a helper joint pushes it out of the way",
         "corrective": "The skin creases: a corrective opens the fold and fills it",
         "volume_keeper": "Volume is lost evenly: the keeper holds it in every frame",
         "relaxer": "The skin is uneven rather than thin: the relaxer evens it out",

@@ -59,7 +59,7 @@ class Share:
             raise BadEditError(f"A share has to lie between -{MOST_SHARE:.0f} and {MOST_SHARE:.0f}.")
         if self.part == "axes" and len(self.axes) not in (1, 2):
             raise BadEditError("A share of chosen axes needs one of them, or two; for three, take the whole rotation.")
-        if len(self.axes) == 2 and abs(np.dot(*self.axes)) > SQUARE:
+        if len(self.axes) == 2 and abs(np.dot(np.array(self.axes[0]), np.array(self.axes[1]))) > SQUARE:
             raise BadEditError("The two axes of a share have to be square to each other.")
 
     def reads(self) -> frozenset[Slot]:
@@ -90,7 +90,11 @@ class Share:
         skeleton, part, axis = places.skeleton, PARTS[self.part], self.axis
         if self.part == "axes":
             # Two axes are all but the third.
-            axis = self.axes[0] if len(self.axes) == 1 else vector(np.cross(*self.axes))
+            axis = (
+                self.axes[0]
+                if len(self.axes) == 1
+                else vector(np.cross(np.array(self.axes[0]), np.array(self.axes[1])))
+            )
             part = kernels.ALONG if len(self.axes) == 1 else kernels.ACROSS
         return Operation(
             kernels.SHARE, self.joint, part, axis, middle_of(skeleton, self.joint, axis),

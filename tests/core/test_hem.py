@@ -1,0 +1,109 @@
+"""A hem that a bend drives into the limb: pushed out by a helper joint."""
+
+import math
+import unittest
+
+import igl
+import numpy as np
+
+from plethos.core.bend import bent
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import ALL, NONE, Evaluator
+from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.propose.held import Held
+from plethos.core.propose.helpers import longer
+from plethos.core.propose.hem import Ground, Hem, pushed
+from plethos.core.propose.kinds import Judge, proposed
+from plethos.demo.catalogue import open_demo
+from tests.figures import hemmed
+
+Z = (0.0, 0.0, 1.0)
+
+
+def held(degrees, character=None, joint="upper"):
+    character = character or hemmed()
+    number = character.skeleton.find(joint)
+    return Held.of(character, number, bent(character.skeleton.rest_pose(), number, Z, math.radians(degrees)))
+
+
+def points(at, character, share, acting=ALL):
+    return Evaluator.of(character).pose(longer(at.at(share), character), acting).points
+
+
+def sleeve(character):
+    return character.mesh.part_numbers == 1
+
+
+class Pushing(unittest.TestCase):
+    def test_worked_case_6_no_triangle_crosses_at_100_degrees_nor_on_the_way(self):
+        at = held(100)
+        made, triangles = pushed(at), at.character.mesh.topology.triangles
+        self.assertEqual(len(intersecting_pairs(at.character.mesh.rest, triangles)), 0)
+        cloth = sleeve(made)[triangles].all(axis=1)
+        for share in (0.5, 0.6, 0.7, 0.8, 0.9, 1.0):
+            pairs = intersecting_pairs(points(at, made, share), triangles)
+            self.assertEqual(int((cloth[pairs].sum(axis=1) == 1).sum()), 0, share)
+        self.assertGreater(len(intersecting_pairs(points(at, made, 1.0, NONE), triangles)), 10)
+
+    def test_outside_no_point_of_the_hem_is_left_inside_the_limb_as_libigl_sees_it(self):
+        at = held(100)
+        made, limb = pushed(at), ~sleeve(at.character)
+        triangles = at.character.mesh.topology.triangles
+        hem = Hem.of(at).border
+        for acting, some in ((NONE, True), (ALL, False)):
+            there = points(at, made, 1.0, acting)
+            skin = triangles[limb[triangles].all(axis=1)].astype(np.int64)
+            inside = igl.winding_number(there.astype(np.float64), skin, there[hem].astype(np.float64))
+            self.assertEqual(bool((np.abs(inside) > 0.5).any()), some)
+
+    def test_it_goes_no_further_than_it_has_to_and_never_back(self):
+        at = held(100)
+        made = pushed(at)
+        _, slide = made.rules.remedies[-1].body.rules
+        self.assertTrue((np.diff(slide.response.values) >= 0).all())
+        self.assertEqual(slide.response.values[0], 0.0)
+        self.assertLessEqual(len(slide.response.values), 5)
+        ground = Ground.of(made, sleeve(made), np.ones(len(made.mesh), bool))
+        full = points(at, made, 1.0)
+        self.assertEqual(ground.count(full), 0)
+        plain = points(at, made, 1.0, NONE)
+        self.assertGreater(ground.count(plain + 0.9 * (full - plain)), 0)
+
+    def test_the_limb_and_the_rest_pose_stay_as_they_are(self):
+        at = held(-100)
+        made = pushed(at)
+        limb = ~sleeve(made)
+        np.testing.assert_array_equal(points(at, made, 1.0)[limb], points(at, made, 1.0, NONE)[limb])
+        rest = Evaluator.of(made).pose(made.skeleton.rest_pose()).points
+        np.testing.assert_allclose(rest, made.mesh.rest, atol=1e-6)
+        # The other direction is none of its business.
+        other = held(60)
+        np.testing.assert_allclose(points(other, made, 1.0), points(other, made, 1.0, NONE), atol=1e-6)
+
+    def test_what_crosses_is_found_on_both_sides(self):
+        at = held(100)
+        ground = Ground.of(at.character, sleeve(at.character), np.ones(len(at.character.mesh), bool))
+        there = Evaluator.of(at.character).pose(at.at(1.0)).points
+        crossing, crossed = ground.crossing(there), ground.crossed(there)
+        self.assertTrue(sleeve(at.character)[crossing].all())
+        self.assertFalse(sleeve(at.character)[crossed].any())
+        pairs = intersecting_pairs(there, ground.triangles)
+        self.assertEqual(ground.count(there), int(((pairs < ground.own).sum(axis=1) == 1).sum()))
+
+    def test_the_kind_that_suits_a_hem_is_a_helper_that_pushes_it(self):
+        judge = Judge.of(held(100))
+        now = judge.tried("", judge.held.character)
+        self.assertGreater(now.contacts, 20)
+        hem, blend = judge.of_trial("hem"), judge.of_trial("skin_blend")
+        self.assertEqual(hem.contacts, judge.contacts(judge.held.character) - now.contacts)
+        self.assertLess(hem.off, now.off - 0.5)
+        self.assertIn(proposed([hem], now), [hem])
+        self.assertGreater(blend.contacts, 20, "a blend frees no hem")
+
+    def test_what_cannot_be_pushed_is_told(self):
+        with self.assertRaisesRegex(BadEditError, "No hem"):
+            pushed(held(40))
+        with self.assertRaisesRegex(BadEditError, "No slide frees"):
+            # Trousers between waistcoat and body: whichever way the cloth goes, it meets the other.
+            keeper = open_demo("lock-keeper-bare")[0]
+            pushed(held(40, keeper, "spine_1"))
