@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from plethos.service.desk import Desk
+from plethos.service.masking import MaskTool
 from plethos.service.painting import PaintSettings, PaintTool
 from plethos.service.picking import PickSettings, PickTool
 from plethos.service.sculpting import SculptSettings, SculptTool
 
-TOOLS = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool()}
+TOOLS = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()}
 
 
 def desk(opened) -> Desk:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from plethos.core.errors import PlethosError
 from plethos.core.skeleton import pose_from_document
-from plethos.service import binding, edits, helping, laying, picking, proposing, sculpting
+from plethos.service import binding, edits, helping, laying, masking, picking, sculpting, solving
 from plethos.service.desk import Desk
 from plethos.service.live import Wanted, frame
 from plethos.service.workbench import Workbench
@@ -81,9 +81,9 @@ EDITS = st.one_of(
     st.builds(lambda r, a, w, k, x: lambda b, i: edits.add_remedy(b, i, helper(r, a, w, k, x)),
               st.sampled_from(["slide", "grow", "limit", "push", "share", "anchor"]), TRIPLES, TRIPLES, KNOTS, NUMBERS),
     st.builds(lambda a, x: lambda b, i: edits.bake(b, i, "k", "upper", a, [x]), TRIPLES, NUMBERS),
-    st.builds(lambda x: lambda b, i: proposing.add_between(b, i, "c", x), NUMBERS),
+    st.builds(lambda x: lambda b, i: solving.add_between(b, i, "c", x), NUMBERS),
     st.builds(lambda x, y: lambda b, i: edits.set_body(b, i, "k", {"share": x, "most": y}), NUMBERS, NUMBERS),
-    st.sampled_from([lambda b, i: edits.set_mask(b, i, "k", "soften"), lambda b, i: edits.add_twins(b, i)]),
+    st.sampled_from([lambda b, i: masking.set_mask(b, i, "k", "soften"), lambda b, i: edits.add_twins(b, i)]),
     st.just(lambda b, i: picking.choose(b, i, picking.Pick("all"), None, False)),
     st.builds(lambda n: lambda b, i: picking.keep(b, i, n), TEXTS),
     st.builds(lambda x: lambda b, i: picking.reshape(b, i, "soften", x), NUMBERS),

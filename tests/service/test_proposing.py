@@ -11,7 +11,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
-from plethos.service import edits, proposing, sculpting
+from plethos.service import charts, edits, helping, masking, proposing, sculpting, solving
 from plethos.service.live import pose_of
 from plethos.service.version import OvertakenError
 from plethos.service.workbench import Workbench
@@ -34,14 +34,14 @@ class AFirstMend(unittest.TestCase):
         self.pose = pose_of(self.opened.version, BENT)
 
     def solved(self, **asked):
-        return proposing.first_mend(self.bench, self.id, self.pose, **asked)
+        return solving.first_mend(self.bench, self.id, self.pose, **asked)
 
     def test_it_is_shown_as_a_sculpt_and_kept_like_one(self):
         note = self.solved().sculpt.note
         self.assertEqual((note.strokes, note.mend["joint"], note.mend["strokes"]), (1, "upper", 1))
         self.assertGreater(note.mend["volume"], note.mend["volume_before"] + 1)
         rule = sculpting.propose_trigger(self.opened.version)
-        fitted = proposing.fit(self.opened.version, rule)
+        fitted = solving.fit(self.opened.version, rule)
         self.assertLessEqual(fitted.worst, fitted.worst_before + 1e-9)
         kept = sculpting.keep(
             self.bench, self.id, "Elbow", fitted.trigger.to_document(self.opened.character.skeleton)
@@ -70,7 +70,7 @@ class AFirstMend(unittest.TestCase):
         np.testing.assert_allclose(again.points, made.points, atol=1e-9)
 
     def test_what_is_changed_meanwhile_is_not_overwritten(self):
-        solve = proposing.FirstMend.solved
+        solve = solving.FirstMend.solved
 
         def meddled(mend, *arguments):
             other = Workbench(self.store)
@@ -78,7 +78,7 @@ class AFirstMend(unittest.TestCase):
             self.bench.catch_up(self.id)
             return solve(mend, *arguments)
 
-        with unittest.mock.patch.object(proposing.FirstMend, "solved", meddled), self.assertRaises(OvertakenError):
+        with unittest.mock.patch.object(solving.FirstMend, "solved", meddled), self.assertRaises(OvertakenError):
             self.solved()
         self.assertEqual(self.opened.sculpt.note.strokes, 0)
 
@@ -86,23 +86,23 @@ class AFirstMend(unittest.TestCase):
         before = self.opened.revision
         rest = pose_of(self.opened.version, {"joints": {}})
         with self.assertRaisesRegex(BadEditError, "has left rest"):
-            proposing.first_mend(self.bench, self.id, rest)
+            solving.first_mend(self.bench, self.id, rest)
         with self.assertRaisesRegex(BadEditError, "bends no skin"):
             self.solved(joint="lower")
         with self.assertRaisesRegex(BadEditError, "which pose"):
-            proposing.first_mend(self.bench, self.id, None)
+            solving.first_mend(self.bench, self.id, None)
         self.assertEqual(self.opened.revision, before)
 
     def test_a_corrective_gets_another_curve_only_for_a_hinge(self):
         self.solved()
         made = sculpting.keep(self.bench, self.id, "Loose", None).character.rules.remedies[-1]
         with self.assertRaisesRegex(BadEditError, "hinge"):
-            proposing.fit_remedy(self.opened.version, made.id, None)
+            solving.fit_remedy(self.opened.version, made.id, None)
         rule = {
             "kind": "hinge", "joint": "upper", "axis": [0, 0, 1],
             "knots": [{"angle_deg": 0, "value": 0}, {"angle_deg": 90, "value": 1}],
         }  # fmt: skip
-        fitted = proposing.fit_remedy(self.opened.version, made.id, rule)
+        fitted = solving.fit_remedy(self.opened.version, made.id, rule)
         self.assertLessEqual(fitted.worst, fitted.worst_before + 1e-9)
         self.assertAlmostEqual(np.degrees(fitted.trigger.response.end), 90)
 
@@ -121,10 +121,12 @@ class TheKindThatSuits(unittest.TestCase):
 
     def test_trying_changes_nothing_and_taking_is_one_step(self):
         before = self.opened.revision
-        kinds = proposing.which_kind(self.opened.version, self.pose, None)
+        *steps, kinds = proposing.which_kind(self.opened.version, self.pose, None)
+        self.assertEqual([s.left for s in steps], list(range(len(steps), 0, -1)))
+        self.assertEqual([len(s.kinds) for s in steps], list(range(len(steps))))
         self.assertEqual(self.opened.revision, before)
         tried = {k.kind: k for k in kinds.kinds}
-        self.assertEqual(set(tried), {"twist", "skin_blend", "corrective", "volume_keeper", "relaxer"})
+        self.assertEqual(set(tried), {"twist", "skin_blend", "corrective", "helper", "hem", "volume_keeper", "relaxer"})
         self.assertIsNone(tried["twist"].tried)
         self.assertIn("no twist joints", tried["twist"].why)
         self.assertIn(kinds.proposed, [k for k, t in tried.items() if t.tried])
@@ -146,11 +148,11 @@ class TheKindThatSuits(unittest.TestCase):
         relaxer = self.take("relaxer").character.rules.remedies[1].id
         edits.set_body(self.bench, self.id, relaxer, {"steps": 25})
         before = self.opened.character.rules.remedy(keeper).body.mask.dense(self.count)
-        softer = edits.set_mask(self.bench, self.id, keeper, "soften").character.rules.remedy(keeper).body.mask
+        softer = masking.set_mask(self.bench, self.id, keeper, "soften").character.rules.remedy(keeper).body.mask
         self.assertGreater(len(softer.vertices), (before > 0).sum())
-        picked = edits.set_mask(self.bench, self.id, keeper, "pick").character.region()
+        picked = masking.set_mask(self.bench, self.id, keeper, "pick").character.region()
         np.testing.assert_allclose(picked, softer.dense(self.count), atol=1e-6)
-        edits.set_mask(self.bench, self.id, relaxer, "picked")
+        masking.set_mask(self.bench, self.id, relaxer, "picked")
         again = Workbench(self.store).open(self.id).character.rules
         self.assertEqual((again.remedy(keeper).body.share, again.remedy(keeper).body.most), (0.9, 0.01))
         self.assertEqual(again.remedy(relaxer).body.steps, 25)
@@ -159,7 +161,7 @@ class TheKindThatSuits(unittest.TestCase):
             with self.assertRaises(BadEditError):
                 edits.set_body(self.bench, self.id, keeper, changes)
         with self.assertRaisesRegex(BadEditError, "cannot be made"):
-            edits.set_mask(self.bench, self.id, keeper, "guess")
+            masking.set_mask(self.bench, self.id, keeper, "guess")
 
     @property
     def count(self):
@@ -167,8 +169,8 @@ class TheKindThatSuits(unittest.TestCase):
 
     def test_a_helper_joint_is_made_at_the_bend_changed_and_undone(self):
         with self.assertRaisesRegex(BadEditError, "hangs on nothing"):
-            proposing.start_helper(self.bench, self.id, "half", pose_of(self.opened.version, LOW), "lower")
-        made = proposing.start_helper(self.bench, self.id, "outside", self.pose, None).character
+            helping.start_helper(self.bench, self.id, "half", pose_of(self.opened.version, LOW), "lower")
+        made = helping.start_helper(self.bench, self.id, "outside", self.pose, None).character
         helper = made.rules.remedies[0]
         self.assertEqual((helper.name, helper.kind), ("upper_outside", "helper"))
         rules = [r.to_document(made.skeleton) for r in helper.body.rules]
@@ -182,7 +184,7 @@ class TheKindThatSuits(unittest.TestCase):
 
     def test_the_bars_name_the_remedies(self):
         self.take("volume_keeper")
-        ((remedy, volume),) = proposing.bars(self.opened.version, self.pose, "upper")
+        ((remedy, volume),) = charts.bars(self.opened.version, self.pose, "upper")
         self.assertEqual(remedy.kind, "volume_keeper")
         measure = self.opened.version.measures.bend(2)
         self.assertAlmostEqual(volume, measure.at(self.pose, ALL).volume - measure.at(self.pose, NONE).volume)
@@ -230,17 +232,17 @@ class TwinsInStep(unittest.TestCase):
 
     def test_the_roll_along_a_limb_is_told_before_and_after(self):
         pose = pose_of(self.opened.version, {"joints": {"left_hand": {"euler_xyz_deg": [0, -70, 0]}}})
-        before = proposing.roll(self.opened.version, pose, "left_hand")
+        before = charts.roll(self.opened.version, pose, "left_hand")
         self.assertAlmostEqual(before["ideal_deg"][-1], before["roll_deg"])
         self.assertLess(before["roll_deg"], -60)
         proposing.take_kind(self.bench, self.id, "twist", pose, "left_hand")
-        after = proposing.roll(self.opened.version, pose, "left_hand")
+        after = charts.roll(self.opened.version, pose, "left_hand")
         worst = [
             max(abs(p - i) for p, i in zip(r["present_deg"], r["ideal_deg"], strict=True)) for r in (before, after)
         ]
         self.assertLess(worst[1], worst[0] / 3)
-        self.assertIsNone(proposing.roll(self.opened.version, pose, "left_forearm"), "it does not roll")
-        self.assertIsNone(proposing.roll(self.opened.version, pose, "neck"), "no twist joints")
+        self.assertIsNone(charts.roll(self.opened.version, pose, "left_forearm"), "it does not roll")
+        self.assertIsNone(charts.roll(self.opened.version, pose, "neck"), "no twist joints")
 
     def test_a_sculpt_of_one_side_is_kept_on_both(self):
         elbow = self.remedy("Left elbow bent")

@@ -412,7 +412,9 @@ class Api(unittest.TestCase):
 
     def test_the_kinds_of_remedy_and_clips_are_told_in_sentences_too(self):
         turned = {"joints": {"upper": [0, 0, 0.6427876, 0.7660444]}}
-        kinds = self.http.post(f"{self.base}/proposals", json={"pose": turned}).json()
+        lines = self.http.post(f"{self.base}/proposals", json={"pose": turned}).text.splitlines()
+        *steps, kinds = map(json.loads, lines)
+        self.assertEqual([s["left"] for s in steps], list(range(len(steps), 0, -1)))
         self.assertIsNotNone(kinds.get("proposed"), kinds)
         self.assertEqual({k["kind"]: k["can"] for k in kinds["kinds"]}["twist"], False)
         made = self.http.post(f"{self.base}/proposals/volume_keeper", json={"pose": turned, "joint": "upper"}).json()

@@ -8,15 +8,13 @@ from typing import Annotated, Any
 import typer
 
 from plethos.cli.base import CallError, In, Out, PoseFile, app, open_character, parse_axis, read_pose, show, write
-from plethos.core import rotations
 from plethos.core.bake import baked
 from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH
-from plethos.core.propose.held import Held
+from plethos.core.propose.held import Held, furthest_turned, turned_joints
 from plethos.core.propose.kinds import Judge, Tried, proposed, reason
 from plethos.core.propose.solved import solved
 from plethos.core.remedies import Corrective, Remedy
@@ -38,7 +36,7 @@ def solve(
     if not name.strip():
         raise CallError("The corrective needs a name.")
     held = read_pose(character, pose)
-    number = turned_joints(character, held)[0] if joint is None else character.skeleton.find(joint)
+    number = furthest_turned(character, held) if joint is None else character.skeleton.find(joint)
     joint_region(character, number, character.mesh.rest)  # that it bends no skin says more than that it is at rest
     turn = Held.of(character, number, held)
     label = turn.named(name.strip())
@@ -72,6 +70,7 @@ def propose(source: In, pose: PoseFile) -> None:
     character, _ = open_character(source)
     held = read_pose(character, pose)
     told = {}
+    furthest_turned(character, held)  # that nothing is turned is told, not shown as nothing
     for joint in turned_joints(character, held):
         judge = Judge.of(Held.of(character, joint, held))
         now = judge.tried("", character)
@@ -127,23 +126,6 @@ def bake(
             "remains_at_deg": math.degrees(made.at),
         }
     )
-
-
-def turned_joints(character: Character, pose: Pose) -> list[int]:
-    """The joints that left rest and bend skin, the furthest turned first."""
-    skeleton, angle = character.skeleton, rotations.angle(pose.rotations)
-    found = []
-    for joint in sorted(range(len(skeleton)), key=lambda j: -float(angle[j])):
-        if angle[joint] < math.radians(1):
-            break
-        try:
-            BendMeasure.of(character, joint)
-        except BadEditError:
-            continue
-        found.append(joint)
-    if not found:
-        raise CallError("No joint that bends skin has left rest in this pose.")
-    return found
 
 
 def measured(before: Character, after: Character, joint: int, pose: Pose) -> dict[str, Any]:

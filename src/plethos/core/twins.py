@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.character import Character
@@ -79,16 +80,36 @@ def twinned(character: Character, remedy_id: str) -> Character:
     return character.with_rules(rules)
 
 
-def _lost(character: Character, remedy: Remedy) -> tuple[str, ...]:
-    """A sentence about the vertices that have no partner across."""
-    mask = getattr(remedy.body, "mask", None)
+def lone_vertices(character: Character, remedy: Remedy) -> NDArray[np.int32]:
+    """The vertices ``(N,)`` that a remedy acts on and that have no partner on the other side, ascending."""
+    own = _own_vertices(remedy)
+    return np.asarray(own[character.mesh.pairs[own] < 0])
+
+
+def lone_joints(character: Character, remedy: Remedy) -> list[str]:
+    """The joints on one side that a remedy reads, or turns, and that have no partner on the other; by name."""
+    skeleton, mirror, x = character.skeleton, character.mirror, character.mesh.mirror_x
+    reach = NEAR * extent(character.mesh.rest)
+    aside = np.abs(skeleton.rest_global[:, 0, 3] - x) > reach
+    read = set(character.rules.joints_read(remedy)) | set(_own_joints(remedy))
+    return sorted(skeleton.names[j] for j in read if aside[j] and mirror.joint(j) == j)
+
+
+def _own_vertices(remedy: Remedy) -> NDArray[np.int32]:
     touched = [s.vertices for s in remedy.body.shapes] if isinstance(remedy.body, Corrective) else []
-    touched += [mask.vertices] if isinstance(mask, Mask) else []
-    own = np.unique(np.concatenate([np.zeros(0, np.int32), *touched]))
-    alone = int((character.mesh.pairs[own] < 0).sum())
-    if not alone:
-        return ()
-    return (f"{alone} of {len(own)} vertices have no partner on the other side, so they stay as they are here.",)
+    touched += [remedy.mask.vertices] if remedy.mask is not None else []
+    return np.unique(np.concatenate([np.zeros(0, np.int32), *touched]))
+
+
+def _lost(character: Character, remedy: Remedy) -> tuple[str, ...]:
+    """Sentences about the vertices and joints that have no partner across."""
+    told, alone, joints = [], len(lone_vertices(character, remedy)), lone_joints(character, remedy)
+    if alone:
+        every = len(_own_vertices(remedy))
+        told.append(f"{alone} of {every} vertices have no partner on the other side, so they stay as they are here.")
+    if joints:
+        told.append(f"No partner on the other side for {', '.join(f'“{j}”' for j in joints)}: it is read here as well.")
+    return tuple(told)
 
 
 def _with_joint_across(character: Character, remedy: Remedy) -> Character:
@@ -110,7 +131,7 @@ def _with_joint_across(character: Character, remedy: Remedy) -> Character:
 
 def _on_one_side(character: Character, remedy: Remedy) -> bool:
     """Whether what it acts on lies under a mask that is not its own mirror image."""
-    mask = getattr(remedy.body, "mask", None)
+    mask = remedy.mask
     if not isinstance(mask, Mask):
         return False
     twin = character.mesh.pairs[mask.vertices]

@@ -8,25 +8,39 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core.bend import bend_steps, clip_steps
+from plethos.core.bend import BendMeasure, bend_steps, clip_steps
 from plethos.core.errors import BadEditError
+from plethos.core.propose.helpers import longer
 from plethos.core.triggers.hinge import unit_axis
 from plethos.service.live import clip_named, measured_json, pose_of
 from plethos.service.version import Version
 
 
 def bend_curves(
-    version: Version, joint: str, axis: Sequence[float], angles_deg: Sequence[float], held: dict[str, Any]
+    version: Version,
+    joint: str,
+    axis: Sequence[float],
+    angles_deg: Sequence[float],
+    held: dict[str, Any],
+    trial: str | None = None,
 ) -> list[dict[str, Any]]:
     """Measures without and with remedies and all activations, at each angle; all else as in the pose `held`.
 
     Nothing for a joint that bends no skin: a root, or one that has no weights yet.
+
+    Parameters
+    ----------
+    trial
+        A kind of remedy that was tried on this version: as if it were there.
     """
     unit, pose = unit_axis(axis), pose_of(version, held)
     try:
         measure = version.measures.bend(version.character.skeleton.find(joint))
     except BadEditError:
         return []
+    tried = version.trials.evaluator(trial, version.evaluator) if trial else None
+    if tried is not None:
+        measure, pose = BendMeasure.of(tried.character, measure.joint, measure), longer(pose, tried.character)
     return [
         {
             "angle_deg": math.degrees(step.angle),

@@ -8,18 +8,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
 from plethos.core.bake import baked
 from plethos.core.character import Character
 from plethos.core.codec import rules_from_document, rules_to_document
 from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadEditError
 from plethos.core.formats.rules import InlineArrays
-from plethos.core.mask import Mask
 from plethos.core.names import free_name
-from plethos.core.picked import PICKED
-from plethos.core.propose.soft import evened
 from plethos.core.remedies import Remedy, remedy_from_document
 from plethos.core.remedies.remedy import MOST_AMOUNT
 from plethos.core.rules import Rules
@@ -28,8 +23,6 @@ from plethos.core.triggers.hinge import unit_axis
 from plethos.core.twins import twinned
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
-
-SEEN = 0.01  # smaller shares of a mask are let go
 
 
 def _rules(workbench: Workbench, character_id: str, label: str, change: Callable[[Character], Rules]) -> Version:
@@ -104,33 +97,6 @@ def set_body(workbench: Workbench, character_id: str, remedy_id: str, changes: M
         return character.rules.with_remedy(replace(remedy, body=body))
 
     return _in_step(workbench, character_id, "Change remedy", remedy_id, change)
-
-
-def set_mask(workbench: Workbench, character_id: str, remedy_id: str, how: str) -> Version:
-    """Give a remedy the picked skin for its mask, soften the mask, or pick what lies under it."""
-
-    def change(character: Character) -> Character:
-        rules = character.rules
-        remedy = rules.remedy(remedy_id)
-        mask = getattr(remedy.body, "mask", None)
-        if not isinstance(mask, Mask):
-            raise BadEditError(f"“{remedy.name}” has no mask.")
-        if how == "pick":
-            return character.with_region(PICKED, mask.dense(len(character.mesh)))
-        if how == "soften":
-            shares = evened(character.mesh.topology, mask.dense(len(character.mesh)).astype(np.float64), 3)
-            shares[shares < SEEN] = 0
-        else:
-            shares = character.region().astype(np.float64)
-            if not shares.any():
-                raise BadEditError("Nothing is picked: pick some skin in Bind first.")
-        body = replace(remedy.body, mask=Mask.of(shares))  # type: ignore[type-var]
-        return in_step(character.with_rules(rules.with_remedy(replace(remedy, body=body))), remedy_id)
-
-    label = {"picked": "Mask from what is picked", "soften": "Soften the mask", "pick": "Pick the mask"}.get(how)
-    if label is None:
-        raise BadEditError(f"A mask cannot be made by “{how}”.")
-    return workbench.edit(character_id, label, change)
 
 
 def bake(

@@ -1,7 +1,8 @@
-"""Helper joints of ours: made where they are wanted, with the skin that is picked."""
+"""Helper joints of ours: made where they are wanted, or started at a bend; where they go."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -10,11 +11,18 @@ import numpy as np
 from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.helper_path import HelperPath, helper_path
 from plethos.core.joints.draft import Draft
 from plethos.core.mask import Mask
 from plethos.core.names import free_name
+from plethos.core.propose.held import Held
+from plethos.core.propose.helpers import at_spot, started
+from plethos.core.propose.hem import pushed
 from plethos.core.remedies import Helper, Remedy
 from plethos.core.remedies.helper_rules import rule_from_document
+from plethos.core.skeleton import Pose
+from plethos.core.triggers.hinge import unit_axis
+from plethos.service.proposal import joint_of, put
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
@@ -50,3 +58,70 @@ def with_helper(
     body = Helper(joint, given, Mask.of(shares))
     title = free_name(name.strip(), {r.name for r in made.rules.remedies})
     return made.with_remedy(Remedy(body, title))
+
+
+def start_helper(
+    workbench: Workbench,
+    character_id: str,
+    how: str,
+    pose: Pose,
+    joint: str | None,
+    spot: tuple[int, float] | None = None,
+) -> Version:
+    """Make helper joints at the held bend: see `started`, `pushed` and `at_spot`.
+
+    Parameters
+    ----------
+    spot
+        Of ``spot``: the vertex that it goes under, and how far its weights reach, metres.
+    """
+    opened = workbench.open(character_id)
+    opened.refuse_while_sculpting()
+    version = opened.version
+    made = _started(Held.of(version.character, joint_of(version, pose, joint), pose), how, spot)
+    fresh = made.rules.remedies[len(version.character.rules.remedies) :]
+    return put(workbench, opened, version, f"Make the helper {' and '.join(r.name for r in fresh)}", made)
+
+
+def _started(held: Held, how: str, spot: tuple[int, float] | None) -> Character:
+    if how == "hem":
+        return pushed(held)
+    if how != "spot":
+        return started(held, how)
+    if spot is None or not 0 <= spot[0] < len(held.character.mesh):
+        raise BadEditError("Click the skin where the helper joint is to be.")
+    if not 0 < spot[1] < 1e6:
+        raise BadEditError("How far the skin follows a helper has to be more than 0.")
+    return at_spot(held, *spot)
+
+
+def vertex_at(version: Version, pose: Pose, triangle: int, at: Sequence[float]) -> int:
+    """The vertex of a triangle that is nearest to a place on the posed skin.
+
+    Raises
+    ------
+    BadEditError
+        When there is no such triangle.
+    """
+    triangles = version.character.mesh.topology.triangles
+    if not 0 <= triangle < len(triangles):
+        raise BadEditError("That place does not lie on the character.")
+    corners = triangles[triangle]
+    away = np.linalg.norm(version.evaluator.pose(pose).points[corners] - np.asarray(at), axis=1)
+    return int(corners[np.argmin(away)])
+
+
+def path(
+    version: Version, remedy_id: str, pose: Pose, joint: str, axis: Sequence[float], angles_deg: Sequence[float]
+) -> HelperPath:
+    """Where a helper joint goes over the travel of a joint, and where its slides stop: see `helper_path`.
+
+    Raises
+    ------
+    BadEditError
+        When the remedy is no helper joint.
+    """
+    number = version.character.skeleton.find(joint)
+    return helper_path(
+        version.evaluator, remedy_id, pose, number, unit_axis(axis), [math.radians(a) for a in angles_deg]
+    )  # fmt: skip

@@ -20,15 +20,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.bend import Measured
+from plethos.core.character import Character
 from plethos.core.clips import Clip
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
+from plethos.core.propose.helpers import longer
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton, pose_from_document
 from plethos.core.topology import is_somewhere
 from plethos.core.triggers import Trigger
+from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.desk import Desk
 from plethos.service.documents import NOWHERE
@@ -67,6 +70,12 @@ class Wanted:
         What is picked, and its volume.
     moving
         A joint that is being dragged.
+    mask
+        The id of a remedy whose mask is shown in place of what is picked.
+    lone
+        The id of a remedy whose vertices without a partner on the other side are shown so.
+    trial
+        A kind of remedy that was tried on this version and is to be seen at work, not stored.
     """
 
     without: bool = False
@@ -78,6 +87,9 @@ class Wanted:
     mixed: bool = False
     region: bool = False
     moving: Moving | None = None
+    trial: str | None = None
+    mask: str | None = None
+    lone: str | None = None
 
 
 def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
@@ -166,6 +178,9 @@ def _frame(
         pose = held.pose
     elif stroke is not None:
         evaluator = stroke.evaluator() or evaluator
+    elif wanted.trial is not None and (tried := version.trials.evaluator(wanted.trial, evaluator)) is not None:
+        evaluator, pose = tried, longer(pose, tried.character)
+        extra = {**extra, "trial": wanted.trial}
     elif wanted.moving is not None:
         moving = wanted.moving
         character = placed(character, skeleton.find(moving.joint), moving.at, pose, moving.mirror)
@@ -185,7 +200,8 @@ def _frame(
     without = evaluator.pose(pose, NONE) if wanted.without or wanted.measure is not None else None
     if without is not None:
         fields["without"] = without.points
-    fields["joints"] = joint_frames(posed.world)
+    # Joints that a trial brings are no joints of the version yet.
+    fields["joints"] = joint_frames(posed.world[: len(skeleton)])
     if not is_somewhere(fields["joints"]):
         raise BadPoseError(NOWHERE)
     if wanted.heat and skeleton.is_joint.any():
@@ -207,6 +223,12 @@ def _frame(
         picked = stroke.picked() if stroke is not None else None
         fields["region"] = character.region() if picked is None else picked
         extra = {**extra, "region_volume": version.measures.patch.volume_percent(fields["with"])}
+    elif wanted.mask is not None:
+        fields["region"] = _mask(character, stroke, wanted.mask)
+    elif wanted.lone is not None:
+        fields["region"] = np.zeros(len(character.mesh), np.float32)
+        if character.rules.has(wanted.lone):
+            fields["region"][lone_vertices(character, character.rules.remedy(wanted.lone))] = 1
     head = {
         **extra,
         "version": version.revision.number,
@@ -218,6 +240,16 @@ def _frame(
     if not wanted.without:
         fields.pop("without", None)
     return pack_frame(head, fields)
+
+
+def _mask(character: Character, stroke: Stroke | None, remedy_id: str) -> Floats:
+    """The mask ``(V,)`` of a remedy, as a stroke has it; nothing where it has none."""
+    painted = stroke.mask() if stroke is not None else None
+    if painted is not None and painted[0] == remedy_id:
+        return painted[1]
+    rules = character.rules
+    mask = rules.remedy(remedy_id).mask if rules.has(remedy_id) else None
+    return np.zeros(len(character.mesh), np.float32) if mask is None else mask.dense(len(character.mesh))
 
 
 def contacts(desk: Desk, version: Version, pose: Pose, alone: str | None) -> dict[str, int]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -11,11 +10,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.names import free_name
+from plethos.core.propose.held import turned_joints
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
@@ -32,7 +31,6 @@ from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.within import Within
 from plethos.service.workbench import Workbench
 
-TURNED = math.radians(1)
 NEAR = 0.1  # share of what was moved that has to lie where a turned joint bends the skin
 NONE_YET = "No sculpt is in progress: begin one first."
 
@@ -139,22 +137,17 @@ def far_from_turned(version: Version) -> str | None:
     held = version.sculpt
     if held is None or held.note.strokes == 0:
         return None
-    skeleton = version.character.skeleton
     moved = np.linalg.norm(held.points - held.start, axis=1)
-    angle = np.where(skeleton.is_joint, rotations.angle(held.pose.rotations), 0)
-    # The most turned first: it is the one that is mended, nearly always, and then no other has to be measured.
-    turned = [j for j in np.argsort(-angle, kind="stable").tolist() if angle[j] > TURNED]
-    if not moved.any() or not turned:
+    if not moved.any():
         return None
-    near = np.zeros(len(moved), dtype=bool)
-    for joint in turned:
-        try:
-            near[version.measures.bend(joint).site.region.vertices] = True
-        except BadEditError:
-            continue
+    near, first = np.zeros(len(moved), dtype=bool), ""
+    # The most turned first: it is the one that is mended, nearly always, and then no other has to be measured.
+    for joint in turned_joints(version.character, held.pose):
+        first = first or version.character.skeleton.names[joint]
+        near[version.measures.bend(joint).site.region.vertices] = True
         if moved[near].sum() >= NEAR * moved.sum():
             return None
-    return f"This is not near “{skeleton.names[turned[0]]}”, the joint that is turned: is it the right one?"
+    return f"This is not near “{first}”, the joint that is turned: is it the right one?" if first else None
 
 
 def propose_trigger(version: Version) -> dict[str, Any]:

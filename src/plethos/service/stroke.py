@@ -93,6 +93,10 @@ class Stroke(ABC):
         """What is picked ``(V,)`` under the tool; None = as in the version."""
         return None
 
+    def mask(self) -> tuple[str, NDArray[np.float32]] | None:
+        """The id of a remedy whose mask ``(V,)`` is under the tool, and that mask; None = none is."""
+        return None
+
     def shown(self, pose: Pose, points: NDArray[np.floating]) -> None:
         """Be told what a frame shows: the next touch goes over it."""
         return None

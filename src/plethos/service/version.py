@@ -20,6 +20,7 @@ from plethos.core.skeleton import Pose, pose_from_json
 from plethos.core.topology import is_somewhere
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import NOWHERE, SculptNote
+from plethos.service.trials import Trials
 from plethos.store.repository import Revision
 
 OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
@@ -161,6 +162,8 @@ class Version:
     change
         What became of the joints since the version before: the new name by the old, None for one that is gone; empty
         when the joints are the same.
+    trials
+        What was tried on it and not stored.
     """
 
     revision: Revision
@@ -168,6 +171,7 @@ class Version:
     measures: Measures
     sculpt: HeldSculpt | None = None
     change: dict[str, str | None] = field(default_factory=dict)
+    trials: Trials = field(default_factory=Trials)
 
     def next(
         self,

@@ -23,6 +23,7 @@ from plethos.core.skeleton import Pose
 from plethos.service.desk import Desk
 from plethos.service.jobs import WENT_WRONG
 from plethos.service.live import contacts, frame, pose_of
+from plethos.service.masking import MaskTool
 from plethos.service.painting import PaintTool
 from plethos.service.picking import PickTool
 from plethos.service.sculpting import SculptTool
@@ -45,7 +46,7 @@ from plethos.web.states import character_state, job_message
 
 router = APIRouter()
 log = structlog.get_logger()
-TOOLS: dict[str, Tool] = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool()}
+TOOLS: dict[str, Tool] = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()}
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
 AGAIN = 1.0
 NOT_SAVED = "The database does not answer: the last stroke is not saved, everything before it is."

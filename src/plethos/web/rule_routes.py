@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 from fastapi import APIRouter
+from fastapi.responses import StreamingResponse
 
-from plethos.service import edits, helping, proposing
+from plethos.service import charts, edits, helping, masking, proposing, solving
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState, FittedResponse
 from plethos.web.schemas.rules import (
+    AddMasked,
     BakeRequest,
     BetweenRequest,
     BodyChange,
@@ -20,11 +23,14 @@ from plethos.web.schemas.rules import (
     KindsTried,
     MakeHelper,
     MaskChange,
+    PathOfHelper,
+    PathRequest,
     ProposalRequest,
     RemedyRule,
     RollAlong,
     RulesBody,
     StartHelper,
+    StopOfSlide,
     Tie,
     TriggerRule,
     WaterfallBar,
@@ -84,6 +90,12 @@ def add_remedy(bench: Bench, character_id: str, body: RemedyRule) -> CharacterSt
     return character_state(edits.add_remedy(bench, character_id, body.model_dump(exclude_none=True)))
 
 
+@router.post("/masked")
+def add_masked(bench: Bench, character_id: str, body: AddMasked) -> CharacterState:
+    """A skin blend, a relaxer or a volume keeper on all the skin that a joint bends."""
+    return character_state(masking.add_masked(bench, character_id, body.kind, body.joint))
+
+
 @router.post("/helpers")
 def make_helper(bench: Bench, character_id: str, body: MakeHelper) -> CharacterState:
     """A helper joint of ours, which the picked region follows."""
@@ -94,8 +106,11 @@ def make_helper(bench: Bench, character_id: str, body: MakeHelper) -> CharacterS
 @router.post("/helpers/start")
 def start_helper(bench: Bench, character_id: str, body: StartHelper) -> CharacterState:
     """A helper joint at a held bend, with soft weights and rules that were tried out."""
-    pose = pose_of(bench.open(character_id).version, body.pose.plain())
-    return character_state(proposing.start_helper(bench, character_id, body.how, pose, body.joint))
+    version = bench.open(character_id).version
+    pose, spot = pose_of(version, body.pose.plain()), None
+    if body.spot is not None:
+        spot = (helping.vertex_at(version, pose, body.spot.triangle, body.spot.at), body.spot.radius)
+    return character_state(helping.start_helper(bench, character_id, body.how, pose, body.joint, spot))
 
 
 @router.put("/remedies/{remedy_id}/by")
@@ -113,7 +128,7 @@ def set_body(bench: Bench, character_id: str, remedy_id: str, body: BodyChange) 
 @router.post("/remedies/{remedy_id}/mask")
 def set_mask(bench: Bench, character_id: str, remedy_id: str, body: MaskChange) -> CharacterState:
     """Change the mask of a remedy, or pick what lies under it."""
-    return character_state(edits.set_mask(bench, character_id, remedy_id, body.how))
+    return character_state(masking.set_mask(bench, character_id, remedy_id, body.how, body.name))
 
 
 @router.post("/remedies/{remedy_id}/bake")
@@ -122,17 +137,33 @@ def bake(bench: Bench, character_id: str, remedy_id: str, body: BakeRequest) -> 
     return character_state(edits.bake(bench, character_id, remedy_id, body.joint, body.axis, body.angles_deg))
 
 
+@router.post("/remedies/{remedy_id}/path")
+def path(bench: Bench, character_id: str, remedy_id: str, body: PathRequest) -> PathOfHelper:
+    """Where a helper joint goes over the travel of a joint, and where the stops of its slides lie."""
+    version = bench.open(character_id).version
+    pose = pose_of(version, body.pose.plain())
+    found = helping.path(version, remedy_id, pose, body.joint, body.axis, body.angles_deg)
+    stops = [StopOfSlide(rule=s.rule, knot=s.knot, at=s.at.tolist(), along=s.along.tolist()) for s in found.stops]
+    return PathOfHelper(places=found.places.tolist(), stops=stops)
+
+
 @router.post("/remedies/{remedy_id}/between")
 def add_between(bench: Bench, character_id: str, remedy_id: str, body: BetweenRequest) -> CharacterState:
     """Solve an in-between of a corrective at an angle on its way."""
-    return character_state(proposing.add_between(bench, character_id, remedy_id, body.angle_deg))
+    return character_state(solving.add_between(bench, character_id, remedy_id, body.angle_deg))
 
 
-@router.post("/proposals")
-def which_kind(bench: Bench, character_id: str, body: ProposalRequest) -> KindsTried:
-    """Try each kind of remedy for a joint in a pose, and measure it; nothing is changed."""
+@router.post("/proposals", response_class=StreamingResponse, responses={200: {"model": KindsTried}})
+def which_kind(bench: Bench, character_id: str, body: ProposalRequest) -> StreamingResponse:
+    """Try each kind of remedy for a joint in a pose, and measure it; nothing is changed.
+
+    Answered by a line of JSON after each kind, with all that was found so far; whoever goes away in between stops it.
+    """
     version = bench.open(character_id).version
-    return kinds_info(proposing.which_kind(version, pose_of(version, body.pose.plain()), body.joint))
+    found = proposing.which_kind(version, pose_of(version, body.pose.plain()), body.joint)
+    first = next(found)  # what cannot be tried at all is told as any other problem
+    lines = (f"{kinds_info(k).model_dump_json()}\n" for k in itertools.chain([first], found))
+    return StreamingResponse(lines, media_type="application/x-ndjson")
 
 
 @router.post("/proposals/{kind}")
@@ -146,7 +177,7 @@ def take_kind(bench: Bench, character_id: str, kind: str, body: ProposalRequest)
 def roll(bench: Bench, character_id: str, body: WaterfallRequest) -> RollAlong | None:
     """The roll along the limb of a joint, as it is and as it should be; null where nothing rolls."""
     version = bench.open(character_id).version
-    told = proposing.roll(version, pose_of(version, body.pose.plain()), body.joint)
+    told = charts.roll(version, pose_of(version, body.pose.plain()), body.joint)
     return None if told is None else RollAlong(**told)
 
 
@@ -154,7 +185,7 @@ def roll(bench: Bench, character_id: str, body: WaterfallRequest) -> RollAlong |
 def waterfall(bench: Bench, character_id: str, body: WaterfallRequest) -> list[WaterfallBar]:
     """What each remedy gives back of a joint's volume in a pose; the bars add up to with minus without."""
     version = bench.open(character_id).version
-    bars = proposing.bars(version, pose_of(version, body.pose.plain()), body.joint)
+    bars = charts.bars(version, pose_of(version, body.pose.plain()), body.joint)
     return [WaterfallBar(id=r.id, name=r.name, volume=v) for r, v in bars]
 
 
@@ -163,7 +194,7 @@ def fit(bench: Bench, character_id: str, remedy_id: str, body: HingeTriggerRule 
     """The response of a corrective that keeps the volume all the way; nothing is changed."""
     version = bench.open(character_id).version
     rule = body.model_dump(exclude_none=True) if body else None
-    return fitted_info(version, proposing.fit_remedy(version, remedy_id, rule))
+    return fitted_info(version, solving.fit_remedy(version, remedy_id, rule))
 
 
 @router.delete("/remedies/{remedy_id}/twin")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from plethos.service import proposing, sculpting
+from plethos.service import sculpting, solving
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState, FirstMendBody, FittedResponse, SculptBegin, SculptKeep
@@ -25,7 +25,7 @@ def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
 def first_mend(bench: Bench, character_id: str, body: FirstMendBody) -> CharacterState:
     """Solve a corrective for the held pose, as a sculpt in progress."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
-    made = proposing.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
+    made = solving.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
     return character_state(made)
 
 
@@ -33,7 +33,7 @@ def first_mend(bench: Bench, character_id: str, body: FirstMendBody) -> Characte
 def fit(bench: Bench, character_id: str, body: HingeTriggerRule) -> FittedResponse:
     """The response that keeps the volume all the way to the held pose."""
     version = bench.open(character_id).version
-    return fitted_info(version, proposing.fit(version, body.model_dump(exclude_none=True)))
+    return fitted_info(version, solving.fit(version, body.model_dump(exclude_none=True)))
 
 
 @router.get("/proposal")

@@ -139,7 +139,7 @@ def _numbers(character: Character, remedy: Remedy) -> BodyChange:
 
 def _under(character: Character, remedy: Remedy) -> list[str]:
     """The joint whose skin the mask of a remedy lies on, for one that reads no joint."""
-    mask = getattr(remedy.body, "mask", None)
+    mask = remedy.mask
     if not isinstance(mask, Mask):
         return []
     # Every edit tells of all remedies; masks, weights and joints seldom change.
@@ -168,6 +168,7 @@ def kinds_info(kinds: Kinds) -> KindsTried:
         now=told("now", kinds.now, ""),
         kinds=[told(k.kind, k.tried, k.why) for k in kinds.kinds],
         proposed=kinds.proposed,
+        left=kinds.left,
     )
 
 

@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+import numpy as np
+
+from plethos.core import rotations
 from plethos.core.bend import Measured, bent, straight
 from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.measure.region import joint_region
 from plethos.core.names import free_name
 from plethos.core.skeleton import Pose
 from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
 
+TURNED = math.radians(1)  # less is no turn
 WAY = (0.4, 0.7, 1.0)  # where on the way each is measured
 GIRTH = 0.5  # what a percent of girth counts
 
@@ -53,6 +62,31 @@ class Held:
 
     def named(self, name: str) -> str:
         return free_name(name, {r.name for r in self.character.rules.remedies})
+
+
+def turned_joints(character: Character, pose: Pose) -> Iterator[int]:
+    """The joints that left rest and bend skin, the furthest turned first."""
+    skeleton = character.skeleton
+    angle = np.where(skeleton.is_joint, rotations.angle(pose.rotations), 0)
+    for joint in np.argsort(-angle, kind="stable").tolist():
+        if angle[joint] <= TURNED:
+            return
+        with contextlib.suppress(BadEditError):
+            joint_region(character, joint, character.mesh.rest)
+            yield joint
+
+
+def furthest_turned(character: Character, pose: Pose) -> int:
+    """The joint that is turned furthest and bends skin.
+
+    Raises
+    ------
+    BadEditError
+        When there is none.
+    """
+    for joint in turned_joints(character, pose):
+        return joint
+    raise BadEditError("No joint that bends skin has left rest in this pose: bend one first.")
 
 
 def off(step: Measured) -> float:

@@ -10,6 +10,7 @@ from typing import Any
 from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
 from plethos.core.mapping import IdMap, JointMap, VertexMap
+from plethos.core.mask import Mask
 from plethos.core.moment import Slot
 from plethos.core.names import new_id
 from plethos.core.remedies.body import Body
@@ -62,6 +63,16 @@ class Remedy:
     @property
     def kind(self) -> str:
         return self.body.kind
+
+    @property
+    def mask(self) -> Mask | None:
+        """The skin that it acts on, or that follows it; None for what has no mask."""
+        found = getattr(self.body, "mask", None)
+        return found if isinstance(found, Mask) else None
+
+    def with_mask(self, mask: Mask) -> Remedy:
+        """The same on other skin; only for what has a mask."""
+        return replace(self, body=replace(self.body, mask=mask))  # type: ignore[type-var]
 
     def reads(self) -> frozenset[Slot]:
         """The joints and values that it depends on."""

@@ -176,6 +176,7 @@ class BendRequest(Schema):
     angles_deg: list[FiniteFloat] = Field(min_length=1, max_length=361)
     pose: PoseBody = Field(default_factory=PoseBody)
     revision: str | None = Field(default=None, description="The version that it was asked of; a later one answers too.")
+    trial: str | None = Field(default=None, description="A kind that was tried last: as if it were there.")
 
 
 class Measures(BaseModel):

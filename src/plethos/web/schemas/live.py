@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, TypeAdapter
 
 from plethos.core.sculpt.session import Dab
 from plethos.service.live import Moving, Wanted
+from plethos.service.masking import MaskSettings
 from plethos.service.painting import PaintSettings
 from plethos.service.picking import PickSettings
 from plethos.service.sculpting import SculptSettings
@@ -46,13 +47,17 @@ class Want(Schema):
     region: bool = Field(default=False, description="What is picked, and its volume.")
     moving: MovingJoint | None = None
     preview: TriggerPreview | None = None
+    trial: str | None = Field(default=None, description="A kind that was tried last: shown at work, not stored.")
+    mask: str | None = Field(default=None, description="A remedy whose mask is shown in place of what is picked.")
+    lone: str | None = Field(default=None, description="A remedy whose vertices without a partner are shown so.")
 
     def wanted(self) -> Wanted:
         """The same for the service."""
         moving = None if self.moving is None else Moving(self.moving.joint, self.moving.at, self.moving.mirror)
         preview = None if self.preview is None else (self.preview.remedy_id, self.preview.trigger.model_dump())
         return Wanted(
-            self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving
+            self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving,
+            self.trial, self.mask, self.lone,
         )  # fmt: skip
 
 
@@ -101,6 +106,15 @@ class PickToolBody(Schema):
         return PickSettings(self.take, self.mirror)
 
 
+class MaskToolBody(Schema):
+    tool: Literal["mask"]
+    remedy_id: str
+    mode: Literal["add", "take", "smooth"] = "add"
+
+    def settings(self) -> MaskSettings:
+        return MaskSettings(self.remedy_id, self.mode)
+
+
 class DabBody(Schema):
     """One touch of a brush: a triangle and a place on it in the world, metres."""
 
@@ -131,7 +145,7 @@ class StrokeMessage(Schema):
     seq: int = 0
     pose: PoseBody = Field(default_factory=PoseBody)
     want: Want = Field(default_factory=Want)
-    settings: Annotated[SculptToolBody | PaintToolBody | PickToolBody, Field(discriminator="tool")]
+    settings: Annotated[SculptToolBody | PaintToolBody | PickToolBody | MaskToolBody, Field(discriminator="tool")]
     dabs: list[DabBody] = Field(max_length=MOST_DABS)
 
 
@@ -178,6 +192,7 @@ class FrameHead(BaseModel):
     measures: BothMeasures | None = None
     response: dict[str, Any] | None = None
     region_volume: float | None = None
+    trial: str | None = Field(default=None, description="The kind whose trial is shown.")
     fields_: dict[str, int] = Field(alias="fields")
 
 

@@ -273,9 +273,18 @@ class BodyChange(Schema):
 
 
 class MaskChange(Schema):
-    """picked = from what is picked, soften, pick = pick what lies under the mask."""
+    """picked = from what is picked, soften, joint = what that joint bends, part = that part too, clear, pick = pick
+    what lies under the mask."""
 
-    how: Literal["picked", "soften", "pick"]
+    how: Literal["picked", "soften", "joint", "part", "clear", "pick"]
+    name: str = Field(default="", max_length=200, description="Of the joint or the part.")
+
+
+class AddMasked(Schema):
+    """What acts under a mask, on all the skin that a joint bends."""
+
+    kind: Literal["skin_blend", "relaxer", "volume_keeper"]
+    joint: str
 
 
 class BakeRequest(Schema):
@@ -292,6 +301,31 @@ class BetweenRequest(Schema):
     angle_deg: FiniteFloat
 
 
+class PathRequest(Schema):
+    """The travel of a joint; all else as in the pose."""
+
+    joint: str
+    axis: Axis
+    angles_deg: list[FiniteFloat] = Field(min_length=1, max_length=181)
+    pose: PoseBody = Field(default_factory=PoseBody)
+
+
+class StopOfSlide(BaseModel):
+    """A knot of a slide: where the helper is there, and how far it goes for each metre, in the world."""
+
+    rule: int
+    knot: int
+    at: Axis
+    along: Axis
+
+
+class PathOfHelper(BaseModel):
+    """Places of a helper joint at each angle, in the world, and the stops of its slides."""
+
+    places: list[Axis]
+    stops: list[StopOfSlide]
+
+
 class ProposalRequest(Schema):
     """A joint in a pose; without a joint, the one that is turned furthest."""
 
@@ -299,10 +333,20 @@ class ProposalRequest(Schema):
     joint: str | None = None
 
 
-class StartHelper(ProposalRequest):
-    """half = half of the turn, all round; outside = over the outside of the bend; inside = in the fold."""
+class Spot(Schema):
+    """A place on the posed skin: a triangle, and a point on it in the world, metres."""
 
-    how: Literal["half", "outside", "inside"]
+    triangle: int = Field(ge=0)
+    at: Axis
+    radius: FiniteFloat = Field(gt=0, description="How far over the skin the weights of the helper go.")
+
+
+class StartHelper(ProposalRequest):
+    """half = half of the turn, all round; outside = over the outside of the bend; inside = in the fold; front_pair =
+    two at the front of a hip; hem = what pushes a garment's hem out of the way; spot = under a place on the skin."""
+
+    how: Literal["half", "outside", "inside", "front_pair", "hem", "spot"]
+    spot: Spot | None = None
 
 
 class KindTried(BaseModel):
@@ -322,7 +366,8 @@ class KindsTried(BaseModel):
 
     now: KindTried
     kinds: list[KindTried]
-    proposed: str | None
+    proposed: str | None = Field(description="Once all are tried.")
+    left: int = Field(description="How many kinds are still to be tried.")
 
 
 class WaterfallRequest(Schema):

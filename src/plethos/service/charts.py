@@ -1,0 +1,43 @@
+"""What the panel draws beside the cards: the roll along a limb, and what each remedy gives back."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from plethos.core import rotations
+from plethos.core.errors import BadEditError
+from plethos.core.propose.kinds import waterfall
+from plethos.core.propose.roll import Limb, measured_roll
+from plethos.core.remedies import Remedy
+from plethos.core.skeleton import Pose
+from plethos.service.version import Version
+
+LEAST_ROLL = 5.0  # degrees: less is not worth a graph
+
+
+def roll(version: Version, pose: Pose, joint: str) -> dict[str, Any] | None:
+    """How the skin turns along the limb of a rolled joint, degrees, and how it should; None where nothing rolls."""
+    number = version.character.skeleton.find(joint)
+    try:
+        limb = Limb.of(version.character, number)
+    except BadEditError:
+        return None
+    turned = math.degrees(float(rotations.twist_angle(pose.rotations[number], limb.axis, 0.0)))
+    if abs(turned) < LEAST_ROLL:
+        return None
+    places, present = measured_roll(version.evaluator.pose(pose), limb)
+    return {
+        "roll_deg": turned,
+        "places": places.tolist(),
+        "present_deg": [None if np.isnan(r) else math.degrees(float(r)) for r in present],
+        "ideal_deg": (turned * limb.ideal(places)).tolist(),
+    }
+
+
+def bars(version: Version, pose: Pose, joint: str) -> list[tuple[Remedy, float]]:
+    """What each remedy gives back of a joint's volume in a pose: see `waterfall`."""
+    rules, number = version.character.rules, version.character.skeleton.find(joint)
+    return [(rules.remedy(i), volume) for i, volume in waterfall(version.character, number, pose)]

@@ -1,0 +1,48 @@
+"""Kinds of remedy that were tried on a version and not stored: kept at hand, to be looked at before one is taken."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+
+from plethos.core.evaluate import Evaluator
+from plethos.core.propose.kinds import Tried
+from plethos.core.skeleton import Pose, Skeleton, pose_to_json
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What kinds were tried for: a joint in a pose."""
+
+    joint: str
+    pose: str
+
+    @classmethod
+    def of(cls, skeleton: Skeleton, joint: int, pose: Pose) -> Subject:
+        """A joint by its number in a pose."""
+        return cls(skeleton.names[joint], json.dumps(pose_to_json(skeleton, pose), sort_keys=True))
+
+
+@dataclass(eq=False)
+class Trials:
+    """What was tried last on a version: of one joint in one pose, since more would fill the memory."""
+
+    subject: Subject | None = None
+    found: dict[str, Tried] = field(default_factory=dict)
+    _evaluators: dict[str, tuple[Tried, Evaluator]] = field(default_factory=dict)
+
+    def of(self, subject: Subject) -> dict[str, Tried]:
+        """What was tried for that, by kind; what was tried for something else is let go."""
+        if self.subject != subject:
+            self.subject, self.found, self._evaluators = subject, {}, {}
+        return self.found
+
+    def evaluator(self, kind: str, before: Evaluator) -> Evaluator | None:
+        """The character with what was tried last of a kind, made ready; None when it is not there any more."""
+        tried = self.found.get(kind)
+        if tried is None:
+            return None
+        known = self._evaluators.get(kind)
+        if known is None or known[0] is not tried:
+            known = self._evaluators[kind] = (tried, Evaluator.of(tried.character, before))
+        return known[1]

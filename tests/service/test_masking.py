@@ -1,0 +1,221 @@
+"""Masks painted in Mend, helpers shown on their way, and kinds that are looked at before one is taken."""
+
+import math
+import unittest
+
+import numpy as np
+
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import ALL, Evaluator
+from plethos.core.propose.helpers import longer
+from plethos.core.sculpt.session import Dab
+from plethos.demo.catalogue import shipped
+from plethos.service import edits, helping, masking, picking, proposing
+from plethos.service.bending import bend_curves
+from plethos.service.live import Wanted, frame, pose_of
+from plethos.service.masking import MaskSettings
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import fresh_database
+from tests.strokes import desk
+from tests.web.test_api import unpack
+
+BENT = {"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}
+
+
+class OnATube(unittest.TestCase):
+    def setUp(self):
+        self.store = Store(fresh_database())
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Tube", tube_file(rings=41).pack())
+        self.opened = self.bench.open(self.id)
+        self.pose = pose_of(self.opened.version, BENT)
+        self.count = len(self.opened.character.mesh)
+
+    def remedy(self):
+        return self.opened.character.rules.remedies[-1]
+
+    def seen(self, at, **wanted):
+        return unpack(frame(at, at.version, self.pose, Wanted(**wanted), {"seq": 1}))
+
+
+class Painting(OnATube):
+    def setUp(self):
+        super().setUp()
+        masking.add_masked(self.bench, self.id, "skin_blend", "upper")
+        self.own = self.remedy().id
+        points = self.opened.version.evaluator.pose(self.pose).points
+        self.triangle = 970
+        self.at = tuple(points[self.opened.character.mesh.topology.triangles[970]].mean(axis=0).tolist())
+
+    def dab(self, strength=0.5, radius=0.08):
+        return Dab(self.triangle, self.at, radius, strength)
+
+    def mask(self):
+        return self.opened.character.rules.remedy(self.own).mask.dense(self.count)
+
+    def paint(self, mode, *dabs):
+        at = desk(self.opened)
+        for dab in dabs:
+            at.touch(at.version, "mask", self.pose, MaskSettings(self.own, mode), [dab])
+        return at
+
+    def test_what_is_painted_moves_the_skin_at_once_and_is_stored_when_the_stroke_ends(self):
+        masking.set_mask(self.bench, self.id, self.own, "clear")
+        plain = self.opened.version.evaluator.pose(self.pose).points
+        at = self.paint("add", self.dab(), self.dab())
+        _, fields = self.seen(at, mask=self.own)
+        self.assertGreater(np.abs(fields["with"].reshape(-1, 3) - plain).max(), 1e-4)
+        self.assertEqual(float(self.mask().max()), 0.0, "not stored yet")
+        self.assertAlmostEqual(float(fields["region"].max()), 1.0, places=1)
+        at.end_stroke(self.bench)
+        np.testing.assert_allclose(self.mask(), fields["region"], atol=1e-6)
+        again = Workbench(self.store).open(self.id).character.rules.remedy(self.own).mask.dense(self.count)
+        np.testing.assert_array_equal(again, self.mask())
+        self.bench.step(self.id, -1)
+        self.assertEqual(float(self.mask().max()), 0.0)
+
+    def test_add_and_take_are_each_other_turned_round_and_smooth_evens_out(self):
+        start = self.mask()
+        self.paint("take", self.dab()).end_stroke(self.bench)
+        less = self.mask()
+        self.assertTrue((less <= start + 1e-6).all() and (less < start - 0.1).any())
+        self.bench.step(self.id, -1)
+        self.paint("add", self.dab(-0.5)).end_stroke(self.bench)
+        np.testing.assert_allclose(self.mask(), less, atol=1e-6)
+        edges = self.opened.character.mesh.topology.edges
+        step = np.square(less[edges[:, 0]] - less[edges[:, 1]]).sum()
+        self.paint("smooth", *[self.dab(1.0, 0.15)] * 4).end_stroke(self.bench)
+        self.assertLess(np.square(self.mask()[edges[:, 0]] - self.mask()[edges[:, 1]]).sum(), 0.9 * step)
+
+    def test_what_others_do_to_the_mask_meanwhile_stays_where_this_stroke_did_not_paint(self):
+        at = self.paint("take", self.dab())
+        painted = at.stroke.shares != at.stroke.before
+        masking.set_mask(self.bench, self.id, self.own, "clear")
+        at.end_stroke(self.bench)
+        self.assertEqual(float(self.mask()[~painted].max()), 0.0)
+        self.assertGreater(float(self.mask()[painted].min()), 0.0)
+
+    def test_masks_of_a_joint_a_part_or_what_is_picked(self):
+        masking.set_mask(self.bench, self.id, self.own, "part", "tube")
+        self.assertEqual(float(self.mask().min()), 1.0)
+        masking.set_mask(self.bench, self.id, self.own, "joint", "upper")
+        self.assertEqual((float(self.mask().min()), float(self.mask().max())), (0.0, 1.0))
+        masking.set_mask(self.bench, self.id, self.own, "clear")
+        self.assertEqual(len(self.remedy().mask.vertices), 0)
+        with self.assertRaisesRegex(BadEditError, "Nothing is picked"):
+            masking.set_mask(self.bench, self.id, self.own, "picked")
+        picking.choose(self.bench, self.id, picking.Pick("all"), None, False)
+        masking.set_mask(self.bench, self.id, self.own, "picked")
+        self.assertEqual(float(self.mask().min()), 1.0)
+
+    def test_nonsense_is_told_and_changes_nothing(self):
+        with self.assertRaisesRegex(BadEditError, "cannot be painted"):
+            self.paint("scrub", self.dab())
+        at = self.paint("add", self.dab())
+        with self.assertRaisesRegex(BadEditError, "Another mask"):
+            at.touch(at.version, "mask", self.pose, MaskSettings("x", "add"), [self.dab()])
+        with self.assertRaisesRegex(BadEditError, "nothing that acts"):
+            masking.add_masked(self.bench, self.id, "corrective", "upper")
+        with self.assertRaisesRegex(BadEditError, "bends no skin"):
+            masking.add_masked(self.bench, self.id, "relaxer", "lower")
+
+
+class HelpersOnTheirWay(OnATube):
+    def setUp(self):
+        super().setUp()
+        helping.start_helper(self.bench, self.id, "outside", self.pose, "upper")
+        self.pose = pose_of(self.opened.version, BENT)
+
+    def test_the_path_is_where_the_joint_is_in_each_pose_and_stops_are_on_it(self):
+        angles = [0.0, 30.0, 60.0, 90.0]
+        found = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), angles)
+        joint = self.remedy().body.joint
+        for angle, place in zip(angles, found.places, strict=True):
+            pose = pose_of(self.opened.version, {"joints": {"upper": {"euler_xyz_deg": [0, 0, angle]}}})
+            np.testing.assert_allclose(place, self.opened.version.evaluator.pose(pose).world[joint][:3, 3])
+        self.assertEqual([(s.rule, s.knot) for s in found.stops], [(1, 0), (1, 1)])
+        np.testing.assert_allclose(found.stops[1].at, found.places[-1], atol=1e-9)
+        np.testing.assert_allclose(found.stops[0].at, found.places[0], atol=1e-9)
+
+    def test_a_stop_that_is_moved_moves_the_helper_as_far_along_its_way(self):
+        found = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
+        rules = [r.to_document(self.opened.character.skeleton) for r in self.remedy().body.rules]
+        rules[1]["knots"][1]["metres"] += 0.02
+        edits.set_body(self.bench, self.id, self.remedy().id, {"rules": rules})
+        edits.set_amount(self.bench, self.id, self.remedy().id, 0.5)
+        now = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
+        self.assertAlmostEqual(float(np.linalg.norm(found.stops[1].along)), 1.0)
+        np.testing.assert_allclose(now.stops[1].along, 0.5 * found.stops[1].along, atol=1e-9)
+        edits.set_amount(self.bench, self.id, self.remedy().id, 1.0)
+        full = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
+        np.testing.assert_allclose(full.places - found.places, [0.02 * found.stops[1].along], atol=1e-6)
+
+    def test_at_a_spot_of_the_posed_skin(self):
+        triangles = self.opened.character.mesh.topology.triangles
+        points = self.opened.version.evaluator.pose(self.pose).points
+        vertex = int(triangles[700][1])
+        found = helping.vertex_at(self.opened.version, self.pose, 700, points[vertex].tolist())
+        self.assertEqual(found, vertex)
+        with self.assertRaisesRegex(BadEditError, "does not lie"):
+            helping.vertex_at(self.opened.version, self.pose, 10**6, [0, 0, 0])
+        made = helping.start_helper(self.bench, self.id, "spot", self.pose, "upper", (vertex, 0.1)).character
+        self.assertEqual(float(made.rules.remedies[-1].mask.dense(self.count)[vertex]), 1.0)
+        for spot in (None, (10**6, 0.1), (vertex, math.nan), (vertex, 0.0)):
+            with self.assertRaises(BadEditError):
+                helping.start_helper(self.bench, self.id, "spot", self.pose, "upper", spot)
+
+    def test_only_helpers_go_anywhere(self):
+        masking.add_masked(self.bench, self.id, "relaxer", "upper")
+        with self.assertRaisesRegex(BadEditError, "no helper joint"):
+            helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [0.0])
+
+
+class Trials(OnATube):
+    def test_a_kind_is_seen_at_work_before_it_is_taken_and_nothing_is_stored(self):
+        before, at = self.opened.revision, desk(self.opened)
+        *_, kinds = proposing.which_kind(self.opened.version, self.pose, "upper")
+        for kind in ("skin_blend", "helper", "volume_keeper"):
+            tried = next(k.tried for k in kinds.kinds if k.kind == kind)
+            head, fields = self.seen(at, trial=kind, measure="upper", without=True)
+            wanted = Evaluator.of(tried.character).pose(longer(self.pose, tried.character), ALL).points
+            np.testing.assert_allclose(fields["with"].reshape(-1, 3), wanted, atol=1e-6)
+            self.assertEqual(head["trial"], kind)
+            self.assertAlmostEqual(head["measures"]["with"]["volume"], tried.measured.volume, delta=0.01)
+            self.assertEqual(len(fields["joints"]), 7 * len(self.opened.character.skeleton))
+            (point,) = bend_curves(self.opened.version, "upper", (0, 0, 1), [90.0], BENT, kind)
+            self.assertAlmostEqual(point["with"]["volume"], tried.measured.volume, delta=0.01)
+        self.assertEqual(self.opened.revision, before)
+
+    def test_what_is_taken_is_what_was_seen(self):
+        *_, kinds = proposing.which_kind(self.opened.version, self.pose, "upper")
+        tried = next(k.tried for k in kinds.kinds if k.kind == "helper")
+        made = proposing.take_kind(self.bench, self.id, "helper", self.pose, "upper").character
+        self.assertEqual(made.rules.remedies[-1].id, tried.made[-1])
+
+    def test_a_trial_of_another_version_or_kind_shows_what_is_stored(self):
+        list(proposing.which_kind(self.opened.version, self.pose, "upper"))
+        masking.add_masked(self.bench, self.id, "relaxer", "upper")
+        head, fields = self.seen(desk(self.opened), trial="skin_blend")
+        self.assertNotIn("trial", head)
+        np.testing.assert_array_equal(
+            fields["with"].reshape(-1, 3), self.opened.version.evaluator.pose(self.pose).points
+        )
+
+
+class WithoutAPartner(unittest.TestCase):
+    def test_vertices_are_shown_and_joints_are_named(self):
+        store = Store(fresh_database())
+        self.addCleanup(store.close)
+        bench = Workbench(store)
+        own = bench.bring_in("Keeper", shipped("lock-keeper-half-done"))
+        opened = bench.open(own)
+        remedy = opened.character.rules.remedies[0]
+        pairs = opened.character.mesh.pairs
+        lone = set(np.flatnonzero(pairs < 0).tolist())
+        at = desk(opened)
+        _, fields = unpack(frame(at, at.version, opened.character.skeleton.rest_pose(), Wanted(lone=remedy.id), {}))
+        moved = {int(v) for shape in remedy.body.shapes for v in shape.vertices}
+        self.assertEqual(set(np.flatnonzero(fields["region"]).tolist()), lone & moved)
