@@ -176,7 +176,7 @@ class MaskStroke(Stroke):
             if settings.mode == "smooth":
                 topology = self.version.character.mesh.topology
                 mean = topology.mean_beside(self.shares[:, None], touched.vertices)[:, 0]
-                self.shares[touched.vertices] = now + by * (mean - now)
+                self.shares[touched.vertices] = now + 0.5 * by * (mean - now)  # whole steps would swing
             else:
                 # The brush turned round does the other thing.
                 adds = (settings.mode == "add") == (dab.strength >= 0)
