@@ -10,7 +10,7 @@ from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.propose.helpers import longer
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
-from plethos.service import edits, helping, masking, picking, proposing
+from plethos.service import edits, helping, masking, picking, proposing, sculpting, yielding
 from plethos.service.bending import bend_curves
 from plethos.service.live import Wanted, frame, pose_of
 from plethos.service.masking import MaskSettings
@@ -18,7 +18,7 @@ from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
-from tests.strokes import desk
+from tests.strokes import desk, sculpt
 from tests.web.test_api import unpack
 
 BENT = {"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}
@@ -219,3 +219,49 @@ class WithoutAPartner(unittest.TestCase):
         _, fields = unpack(frame(at, at.version, opened.character.skeleton.rest_pose(), Wanted(lone=remedy.id), {}))
         moved = {int(v) for shape in remedy.body.shapes for v in shape.vertices}
         self.assertEqual(set(np.flatnonzero(fields["region"]).tolist()), lone & moved)
+
+
+class GivingWay(OnATube):
+    """A sculpt through what acts after the skin: what cannot come back is told, and let through."""
+
+    def sculpted(self, kind):
+        masking.add_masked(self.bench, self.id, kind, "upper")
+        edits.set_amount(self.bench, self.id, self.remedy().id, 1.0)
+        if kind == "relaxer":
+            edits.set_body(self.bench, self.id, self.remedy().id, {"steps": 40})
+        sculpting.begin(self.bench, self.id, self.pose, None)
+        points = self.opened.sculpt.points
+        triangle = 970
+        at = tuple(points[self.opened.character.mesh.topology.triangles[triangle]].mean(axis=0).tolist())
+        for _ in range(3):
+            sculpt(self.bench, self.opened, "inflate", Dab(triangle, at, 0.05, 1.0))
+        return self.opened.sculpt.points
+
+    def given_way(self, kind):
+        wanted = self.sculpted(kind)
+        (found,) = yielding.holding_back(self.opened.version)
+        self.assertEqual(found.remedy.kind, kind)
+        self.assertGreater(found.most, 1e-4)
+        made = yielding.give_way(self.bench, self.id, found.remedy.id)
+        np.testing.assert_allclose(made.sculpt.points, wanted, atol=1e-12)
+        again = Workbench(self.store).open(self.id).sculpt
+        np.testing.assert_allclose(again.points, wanted, atol=1e-9)
+        left = sum((h.most for h in yielding.holding_back(self.opened.version)), 0.0)
+        self.assertLess(left, 0.1 * found.most)
+        sculpting.keep(self.bench, self.id, "bump", sculpting.propose_trigger(self.opened.version))
+        back = self.opened.version.evaluator.pose(self.pose).points
+        self.assertLess(np.abs(back - wanted).max(), 0.2 * found.most)
+
+    def test_a_relaxer_fades_under_the_sculpt(self):
+        self.given_way("relaxer")
+
+    def test_a_volume_keeper_takes_the_volume_of_the_sculpt(self):
+        self.given_way("volume_keeper")
+
+    def test_nothing_is_held_back_without_them(self):
+        sculpting.begin(self.bench, self.id, self.pose, None)
+        self.assertEqual(yielding.holding_back(self.opened.version), [])
+        masked = self.opened.character
+        self.assertEqual(masked.rules.remedies, ())
+        with self.assertRaises(BadEditError):
+            yielding.give_way(self.bench, self.id, "nobody")

@@ -128,7 +128,7 @@ class TheKindThatSuits(unittest.TestCase):
         tried = {k.kind: k for k in kinds.kinds}
         self.assertEqual(set(tried), {"twist", "skin_blend", "corrective", "helper", "hem", "volume_keeper", "relaxer"})
         self.assertIsNone(tried["twist"].tried)
-        self.assertIn("no twist joints", tried["twist"].why)
+        self.assertIn("hardly rolls", tried["twist"].why)
         self.assertIn(kinds.proposed, [k for k, t in tried.items() if t.tried])
         made = self.take("volume_keeper")
         self.assertEqual([r.kind for r in made.character.rules.remedies], ["volume_keeper"])
@@ -242,7 +242,28 @@ class TwinsInStep(unittest.TestCase):
         ]
         self.assertLess(worst[1], worst[0] / 3)
         self.assertIsNone(charts.roll(self.opened.version, pose, "left_forearm"), "it does not roll")
-        self.assertIsNone(charts.roll(self.opened.version, pose, "neck"), "no twist joints")
+        self.assertIsNone(charts.roll(self.opened.version, pose, "neck"), "it does not roll")
+
+    def test_twist_joints_are_made_where_there_are_none_and_shares_are_even_or_eased(self):
+        pose = pose_of(self.opened.version, {"joints": {"neck": {"euler_xyz_deg": [0, 60, 0]}}})
+        bare = charts.roll(self.opened.version, pose, "neck")
+        self.assertEqual((bare["twists"], bare["flips"]), (0, None))
+        made = helping.share_roll(self.bench, self.id, "neck", 3, False).character
+        pose = pose_of(self.opened.version, {"joints": {"neck": {"euler_xyz_deg": [0, 60, 0]}}})
+        even = charts.roll(self.opened.version, pose, "neck")
+        self.assertEqual(even["twists"], 3)
+        own = [r for r in made.rules.remedies if r.kind == "helper"]
+        self.assertEqual(len(own), 3)
+        eased = helping.share_roll(self.bench, self.id, "neck", 3, True).character
+        again = [r for r in eased.rules.remedies if r.kind == "helper"]
+        self.assertEqual([r.id for r in again], [r.id for r in own], "the same helpers, with other shares")
+        shares = [[abs(r.body.rules[0].share) for r in rs] for rs in (own, again)]
+        for plain, smooth in zip(*shares, strict=True):
+            self.assertAlmostEqual(smooth, plain**2 * (3 - 2 * plain), delta=0.02)
+
+    def test_a_roll_near_half_a_turn_is_warned_of(self):
+        pose = pose_of(self.opened.version, {"joints": {"neck": {"euler_xyz_deg": [0, 175, 0]}}})
+        self.assertIn("turned the other way", charts.roll(self.opened.version, pose, "neck")["flips"])
 
     def test_a_sculpt_of_one_side_is_kept_on_both(self):
         elbow = self.remedy("Left elbow bent")

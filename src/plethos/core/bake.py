@@ -93,7 +93,10 @@ def baked(character: Character, remedy_id: str, joint: int, axis: Vector, angles
     remains, at = _left(character, done, joint, number, axis, end)
     left = f"at most {1000 * remains:.1f} mm off on the way, at {math.degrees(at):.0f} degrees."
     told = f"Baked from “{remedy.name}”: {left}"
-    return Baked(done.with_remedy(replace(made, notes=(told,))), made.id, remains, at)
+    # Where the strip marks what remains.
+    last = replace(targets[-1], report={**targets[-1].report, "remains_m": remains, "remains_at_deg": math.degrees(at)})
+    body = Corrective((*targets[:-1], last))
+    return Baked(done.with_remedy(replace(made, body=body, notes=(told,))), made.id, remains, at)
 
 
 def _without(character: Character, remedy: Remedy) -> Character:

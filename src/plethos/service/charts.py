@@ -15,6 +15,7 @@ from plethos.core.remedies import Remedy
 from plethos.core.skeleton import Pose
 from plethos.service.version import Version
 
+NEAR_FLIP = 20.0  # degrees
 LEAST_ROLL = 5.0  # degrees: less is not worth a graph
 
 
@@ -22,7 +23,7 @@ def roll(version: Version, pose: Pose, joint: str) -> dict[str, Any] | None:
     """How the skin turns along the limb of a rolled joint, degrees, and how it should; None where nothing rolls."""
     number = version.character.skeleton.find(joint)
     try:
-        limb = Limb.of(version.character, number)
+        limb = Limb.of(version.character, number, bare=True)
     except BadEditError:
         return None
     turned = math.degrees(float(rotations.twist_angle(pose.rotations[number], limb.axis, 0.0)))
@@ -34,7 +35,20 @@ def roll(version: Version, pose: Pose, joint: str) -> dict[str, Any] | None:
         "places": places.tolist(),
         "present_deg": [None if np.isnan(r) else math.degrees(float(r)) for r in present],
         "ideal_deg": (turned * limb.ideal(places)).tolist(),
+        "twists": len(limb.bone.twists),
+        "flips": _flips(version, limb, turned),
     }
+
+
+def _flips(version: Version, limb: Limb, turned: float) -> str | None:
+    """A sentence where a roll, degrees, is near to where it counts as turned the other way."""
+    low, high = (math.degrees(x) for x in limb.flips(version.character.skeleton))
+    if low + NEAR_FLIP < turned < high - NEAR_FLIP:
+        return None
+    return (
+        f"Beyond {low:.0f}° and {high:.0f}° the roll counts as turned the other way, and twist joints flip over: "
+        "keep it short of that, or set the joint's range in Bind so that its middle is nearer."
+    )
 
 
 def bars(version: Version, pose: Pose, joint: str) -> list[tuple[Remedy, float]]:

@@ -18,10 +18,12 @@ from plethos.core.names import free_name
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import at_spot, started
 from plethos.core.propose.hem import pushed
+from plethos.core.propose.roll import with_twists
 from plethos.core.remedies import Helper, Remedy
 from plethos.core.remedies.helper_rules import rule_from_document
 from plethos.core.skeleton import Pose
 from plethos.core.triggers.hinge import unit_axis
+from plethos.service.edits import in_step
 from plethos.service.proposal import joint_of, put
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
@@ -93,6 +95,19 @@ def _started(held: Held, how: str, spot: tuple[int, float] | None) -> Character:
     if not 0 < spot[1] < 1e6:
         raise BadEditError("How far the skin follows a helper has to be more than 0.")
     return at_spot(held, *spot)
+
+
+def share_roll(workbench: Workbench, character_id: str, joint: str, count: int, eased: bool) -> Version:
+    """Let twist joints share a joint's roll out along its limb: see `with_twists`."""
+
+    def change(character: Character) -> Character:
+        made = with_twists(character, character.skeleton.find(joint), count, eased)
+        for remedy in character.rules.remedies:
+            if made.rules.remedy(remedy.id) is not remedy:
+                made = in_step(made, remedy.id)
+        return made
+
+    return workbench.edit(character_id, f"Share the roll of {joint}", change)
 
 
 def vertex_at(version: Version, pose: Pose, triangle: int, at: Sequence[float]) -> int:

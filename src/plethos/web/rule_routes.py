@@ -29,6 +29,7 @@ from plethos.web.schemas.rules import (
     RemedyRule,
     RollAlong,
     RulesBody,
+    ShareRoll,
     StartHelper,
     StopOfSlide,
     Tie,
@@ -179,6 +180,12 @@ def roll(bench: Bench, character_id: str, body: WaterfallRequest) -> RollAlong |
     version = bench.open(character_id).version
     told = charts.roll(version, pose_of(version, body.pose.plain()), body.joint)
     return None if told is None else RollAlong(**told)
+
+
+@router.post("/roll/share")
+def share_roll(bench: Bench, character_id: str, body: ShareRoll) -> CharacterState:
+    """Let twist joints share a joint's roll out along its limb, evenly or eased; made where there are none."""
+    return character_state(helping.share_roll(bench, character_id, body.joint, body.count, body.eased))
 
 
 @router.post("/waterfall")

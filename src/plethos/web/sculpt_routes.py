@@ -4,10 +4,17 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from plethos.service import sculpting, solving
+from plethos.service import sculpting, solving, yielding
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState, FirstMendBody, FittedResponse, SculptBegin, SculptKeep
+from plethos.web.schemas.character import (
+    CharacterState,
+    FirstMendBody,
+    FittedResponse,
+    HeldBack,
+    SculptBegin,
+    SculptKeep,
+)
 from plethos.web.schemas.rules import HingeTriggerRule
 from plethos.web.states import character_state, fitted_info
 
@@ -40,6 +47,21 @@ def fit(bench: Bench, character_id: str, body: HingeTriggerRule) -> FittedRespon
 def proposal(bench: Bench, character_id: str) -> HingeTriggerRule:
     """The trigger that the held pose suggests."""
     return HingeTriggerRule(**sculpting.propose_trigger(bench.open(character_id)))
+
+
+@router.get("/held-back")
+def held_back(bench: Bench, character_id: str) -> list[HeldBack]:
+    """What acts after the skin and keeps part of the sculpt from coming back."""
+    return [
+        HeldBack(id=h.remedy.id, name=h.remedy.name, kind=h.remedy.kind, vertices=h.vertices, most_m=h.most)  # type: ignore[arg-type]
+        for h in yielding.holding_back(bench.open(character_id).version)
+    ]
+
+
+@router.post("/held-back/{remedy_id}")
+def give_way(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
+    """Let a relaxer's mask fade under the sculpt, or a volume keeper take its volume for a target."""
+    return character_state(yielding.give_way(bench, character_id, remedy_id))
 
 
 @router.post("/keep")

@@ -125,6 +125,7 @@ def _card(character: Character, remedy: Remedy) -> RemedyCard:
         targets=[TargetInfo(at=t.at, name=t.shape.name, moved=len(t.shape.vertices)) for t in targets],
         driven=skeleton.names[remedy.body.joint] if isinstance(remedy.body, Helper) else None,
         numbers=_numbers(character, remedy),
+        masked=None if remedy.mask is None else len(remedy.mask.vertices),
     )
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -20,12 +20,11 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
 from plethos.core.mask import Mask
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
-from plethos.core.names import free_name
 from plethos.core.propose.blend import blend_mask
 from plethos.core.propose.held import WAY, Held, off
 from plethos.core.propose.helpers import longer, off_on_the_way, started
 from plethos.core.propose.hem import NEAR_JOINT, pushed
-from plethos.core.propose.roll import Limb, twist_remedies
+from plethos.core.propose.roll import Limb, with_twists
 from plethos.core.propose.soft import seen, soft_region
 from plethos.core.propose.solved import solved
 from plethos.core.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
@@ -64,17 +63,13 @@ class Tried:
 
 
 def _twist(held: Held) -> Character:
-    limb = Limb.of(held.character, held.joint)
-    q = held.at(1.0).rotations[held.joint]
-    roll = float(rotations.twist_angle(q, limb.axis, 0.0))
+    character = held.character
+    made = with_twists(character, held.joint)
+    limb = Limb.of(made, held.joint)
+    roll = float(rotations.twist_angle(held.at(1.0).rotations[held.joint], limb.axis, 0.0))
     if abs(roll) < ROLLED:
         raise BadEditError("The joint hardly rolls about its bone: twist joints would have nothing to share.")
-    character = held.character
-    for remedy in twist_remedies(character, limb):
-        character = character.with_remedy(
-            replace(remedy, name=free_name(remedy.name, {r.name for r in character.rules.remedies}))
-        )
-    return character
+    return made
 
 
 def _blend(held: Held) -> Character:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Posed
+from plethos.core.joints.edit import twisted
 from plethos.core.mapping import vector
+from plethos.core.names import free_name
 from plethos.core.remedies import Helper, Remedy, Share
 from plethos.core.rotations import Array
+from plethos.core.skeleton import Skeleton
 from plethos.core.weights.bones import Segment, segments_of
 
 STATIONS = 11
@@ -44,13 +47,18 @@ class Limb:
     stations: Array
 
     @classmethod
-    def of(cls, character: Character, joint: int) -> Limb:
+    def of(cls, character: Character, joint: int, bare: bool = False) -> Limb:
         """The limb of a joint.
+
+        Parameters
+        ----------
+        bare
+            Whether one without twist joints will do: the bone that they would be put along.
 
         Raises
         ------
         BadEditError
-            When there are no twist joints along it.
+            When there are no twist joints along it, or no bone at all.
         """
         skeleton = character.skeleton
         segments = segments_of(skeleton)
@@ -60,6 +68,10 @@ class Limb:
             (s for s in segments if s.joint == parent and s.twists and skeleton.main_child(parent) == joint), None
         )  # fmt: skip
         bone = own or above
+        if bone is None and bare:
+            twisted_bone = bone_to_twist(skeleton, joint)
+            bone = next((s for s in segments if s.joint == twisted_bone), None)
+            own = bone if twisted_bone == joint else None
         if bone is None:
             raise BadEditError(
                 f"There are no twist joints along “{skeleton.names[joint]}”: insert some in Bind, under Joints."
@@ -72,13 +84,81 @@ class Limb:
         total = np.maximum(weights.sum(axis=0), 1e-12)
         return cls(joint, bone, bone is own, axis / np.linalg.norm(axis), (along @ weights) / total)
 
-    def shares(self) -> Array:
-        """What share ``(T,)`` of the roll each twist joint should take: the roll then grows evenly along the limb."""
-        return self.stations - 1 if self.from_root else self.stations
+    def shares(self, eased: bool = False) -> Array:
+        """What share ``(T,)`` of the roll each twist joint should take for the roll to grow as `ideal` says."""
+        grown = self.ideal(self.stations, eased)
+        return grown - 1 if self.from_root else grown
 
-    def ideal(self, places: Array) -> Array:
-        """How much of the roll there should be at places along the bone, 0 to 1."""
-        return np.clip(places, 0, 1)
+    def ideal(self, places: Array, eased: bool = False) -> Array:
+        """How much of the roll there should be at places along the bone, 0 to 1: evenly, or eased at both ends."""
+        even = np.clip(places, 0, 1)
+        return np.asarray(even**2 * (3 - 2 * even)) if eased else even
+
+    def flips(self, skeleton: Skeleton) -> tuple[float, float]:
+        """The rolls, radians, beyond which the joint counts as turned the other way: half a turn from its middle."""
+        middle = 0.5 * sum(skeleton.range_about(self.rolled, vector(self.axis)))
+        return middle - np.pi, middle + np.pi
+
+
+def bone_to_twist(skeleton: Skeleton, joint: int) -> int:
+    """The joint along whose bone twist joints should share a joint's roll: its own bone, or the one that it ends.
+
+    The longer of the two: a hand is short and a forearm long, a thigh is long and the way to it short.
+
+    Raises
+    ------
+    BadEditError
+        When it has neither.
+    """
+    own, parent = skeleton.main_child(joint), skeleton.joint_parents[joint]
+    ends = parent if parent >= 0 and skeleton.main_child(parent) == joint else None
+    at = skeleton.rest_global[:, :3, 3]
+    lengths = [(float(np.linalg.norm(at[own] - at[joint])), joint)] if own is not None else []
+    lengths += [(float(np.linalg.norm(at[joint] - at[ends])), ends)] if ends is not None else []
+    if not lengths:
+        raise BadEditError(f"“{skeleton.names[joint]}” has no bone to put twist joints along: nothing hangs on it.")
+    return max(lengths)[1]
+
+
+def with_twists(character: Character, joint: int, count: int = 2, eased: bool = False) -> Character:
+    """The character whose twist joints share a joint's roll out along its limb.
+
+    Those that are there take the shares that suit them; where there are none, `count` are put along the bone.
+
+    Parameters
+    ----------
+    eased
+        Whether the roll grows slowly at both ends, not evenly.
+
+    Raises
+    ------
+    BadEditError
+        When there is no bone to put them along, or all are turned by other rules.
+    """
+    try:
+        limb = Limb.of(character, joint)
+    except BadEditError:
+        character = twisted(character, bone_to_twist(character.skeleton, joint), count)
+        limb = Limb.of(character, joint)
+    shares = np.round(limb.shares(eased), 2).tolist()
+    turned = {body.joint: (remedy, body) for remedy, body in character.rules.helpers}
+    changed = 0
+    for twist, share in zip(limb.bone.twists, shares, strict=True):
+        if twist not in turned:
+            continue
+        remedy, body = turned[twist]
+        rules = body.rules
+        fresh = [replace(r, share=share) if isinstance(r, Share) and r.joint == joint else r for r in rules]
+        if any(a is not b for a, b in zip(rules, fresh, strict=True)):
+            character = character.with_remedy(replace(remedy, body=replace(body, rules=tuple(fresh))))
+            changed += 1
+    if changed and all(twist in turned for twist in limb.bone.twists):
+        return character
+    for remedy in twist_remedies(character, limb, eased):
+        character = character.with_remedy(
+            replace(remedy, name=free_name(remedy.name, {r.name for r in character.rules.remedies}))
+        )
+    return character
 
 
 def measured_roll(posed: Posed, limb: Limb) -> tuple[Array, Array]:
@@ -119,7 +199,7 @@ def measured_roll(posed: Posed, limb: Limb) -> tuple[Array, Array]:
     return places, roll
 
 
-def twist_remedies(character: Character, limb: Limb) -> list[Remedy]:
+def twist_remedies(character: Character, limb: Limb, eased: bool = False) -> list[Remedy]:
     """One helper for each twist joint of a limb: its share of the roll.
 
     Raises
@@ -135,7 +215,7 @@ def twist_remedies(character: Character, limb: Limb) -> list[Remedy]:
             Helper(twist, (Share(limb.rolled, round(float(share), 2), "twist", axis),)),
             skeleton.names[twist],
         )
-        for twist, share in zip(limb.bone.twists, limb.shares().tolist(), strict=True)
+        for twist, share in zip(limb.bone.twists, limb.shares(eased).tolist(), strict=True)
         if twist not in taken
     ]
     if not made:

@@ -165,6 +165,13 @@ class ReadyKeeper:
         cubic, _ = self._cubic(points[self.needs].astype(np.float64))
         return self._step(cubic)[1] / self.target
 
+    def held(self, points: NDArray[Any]) -> float:
+        """The share of the rest volume that its region holds, of posed points ``(V, 3)`` of the character."""
+        if self.target == 0:
+            return 0.0
+        cubic, _ = self._cubic(points[self.needs].astype(np.float64))
+        return float(cubic[0]) * self.body.share / self.target
+
     def _cubic(self, own: Array) -> tuple[Array, Array]:
         way, cubic = np.empty_like(own), np.empty(4)
         kernels.volume_along(own, self.triangles, self.skin, self.offsets, self.loops, self.shares, way, cubic)

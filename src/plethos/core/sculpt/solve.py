@@ -217,6 +217,16 @@ def _through_deformers(
     return moved, best[1][moved], sigma[moved], best[2][moved]
 
 
+def out_of_reach(posed: Posed, sculpt: NDArray[np.floating]) -> Array:
+    """How far each vertex ``(V,)`` of a sculpt stays off whatever the shape: what acts after the skin holds it."""
+    off = np.zeros(len(sculpt))
+    if posed.evaluator.deformers(posed.acting):
+        rest = posed.evaluator.pose(posed.character.skeleton.rest_pose(), NONE).affine[0]
+        moved, _, _, error = _through_deformers(posed, sculpt, extent(posed.character.mesh.rest), rest)
+        off[moved] = error
+    return off
+
+
 def guess_trigger(character: Character, pose: Pose, moved: Shape, preset: str = "late") -> HingeTrigger:
     """The hinge trigger of the joint that left rest and whose bend the shape lies in.
 

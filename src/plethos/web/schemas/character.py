@@ -29,6 +29,8 @@ class SolveReport(BaseModel):
     damped: int = 0
     hopeless: int = 0
     neighbour_factor: float = 1
+    remains_m: float | None = Field(default=None, description="Of a baked one: how far it is off at most on the way.")
+    remains_at_deg: float | None = Field(default=None, description="Of a baked one: where that is.")
     warnings: list[str] = Field(default_factory=list)
 
 
@@ -60,6 +62,7 @@ class RemedyCard(BaseModel):
     targets: list[TargetInfo]
     driven: str | None = Field(default=None, description="Of a helper: the joint that it turns.")
     numbers: BodyChange = Field(description="What can be set of its body.")
+    masked: int | None = Field(default=None, description="How many vertices its mask holds; null without a mask.")
 
 
 class MendInfo(BaseModel):
@@ -75,6 +78,16 @@ class MendInfo(BaseModel):
     stretch: float
     contacts_before: int
     contacts: int
+
+
+class HeldBack(BaseModel):
+    """What acts after the skin and keeps part of a sculpt from coming back."""
+
+    id: str
+    name: str
+    kind: Literal["relaxer", "volume_keeper"]
+    vertices: int = Field(description="How many it holds back.")
+    most_m: float = Field(description="How far the furthest of them stays off.")
 
 
 class SculptState(BaseModel):

@@ -385,6 +385,14 @@ class WaterfallBar(BaseModel):
     volume: float
 
 
+class ShareRoll(Schema):
+    """A joint whose roll twist joints are to share; where there are none, so many are made."""
+
+    joint: str
+    count: int = Field(default=2, ge=1, le=8)
+    eased: bool = False
+
+
 class RollAlong(BaseModel):
     """How far the skin turns about the bone, from the bone's start (0) to its end (1)."""
 
@@ -392,6 +400,8 @@ class RollAlong(BaseModel):
     places: list[float]
     present_deg: list[float | None] = Field(description="null where there is no skin of the limb.")
     ideal_deg: list[float]
+    twists: int = Field(description="How many twist joints there are along the limb.")
+    flips: str | None = Field(description="A sentence where the roll is near to flipping over.")
 
 
 class MakeHelper(Schema):
