@@ -6,7 +6,7 @@ import unittest
 import numpy as np
 
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import ALL, Evaluator
+from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.propose.helpers import longer
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
@@ -153,6 +153,17 @@ class HelpersOnTheirWay(OnATube):
         full = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
         np.testing.assert_allclose(full.places - found.places, [0.02 * found.stops[1].along], atol=1e-6)
 
+    def test_rules_that_are_being_changed_are_seen_and_not_stored(self):
+        at, before = desk(self.opened), self.opened.revision
+        rules = [r.to_document(self.opened.character.skeleton) for r in self.remedy().body.rules]
+        plain = self.seen(at)[1]["with"]
+        rules[1]["knots"][1]["metres"] += 0.02
+        shown = self.seen(at, body=(self.remedy().id, {"rules": rules}))[1]["with"]
+        self.assertGreater(np.abs(shown - plain).max(), 0.005)
+        self.assertEqual(self.opened.revision, before)
+        edits.set_body(self.bench, self.id, self.remedy().id, {"rules": rules})
+        np.testing.assert_allclose(self.seen(at)[1]["with"], shown, atol=1e-6)
+
     def test_at_a_spot_of_the_posed_skin(self):
         triangles = self.opened.character.mesh.topology.triangles
         points = self.opened.version.evaluator.pose(self.pose).points
@@ -257,6 +268,17 @@ class GivingWay(OnATube):
 
     def test_a_volume_keeper_takes_the_volume_of_the_sculpt(self):
         self.given_way("volume_keeper")
+
+    def test_a_frame_tells_what_a_keeper_holds_and_where_its_bound_stops_it(self):
+        masking.add_masked(self.bench, self.id, "volume_keeper", "upper")
+        own = self.remedy().id
+        self.assertAlmostEqual(self.seen(desk(self.opened))[0]["kept"][own], 100, delta=0.1)
+        edits.set_body(self.bench, self.id, own, {"most": 0.001})
+        bound = self.seen(desk(self.opened))[0]["kept"][own]
+        self.assertLess(bound, 99)
+        ready = self.remedy().body.ready(self.opened.character.mesh)
+        plain = self.opened.version.evaluator.pose(self.pose, NONE).points
+        self.assertAlmostEqual(bound, 100 * ready.reached(plain), delta=0.1)
 
     def test_nothing_is_held_back_without_them(self):
         sculpting.begin(self.bench, self.id, self.pose, None)

@@ -13,6 +13,7 @@ from plethos.core.names import new_id
 from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton import Pose
 from plethos.core.triggers import Trigger, trigger_from_document
+from plethos.service.edits import with_body
 from plethos.service.open_character import OpenCharacter
 from plethos.service.stroke import Stroke, Tool
 from plethos.service.version import OvertakenError, Version
@@ -38,6 +39,7 @@ class Desk:
     page: str = field(default_factory=new_id)
     stroke: Stroke | None = None
     _stroke_tool: str = ""
+    _body: tuple[tuple[Version, str, Mapping[str, Any]], Evaluator] | None = None
     _preview: tuple[tuple[Version, str, Mapping[str, Any]], tuple[Evaluator, Trigger]] | None = None
 
     @property
@@ -129,3 +131,11 @@ class Desk:
             evaluator = Evaluator.of(dataclasses.replace(character, rules=rules), version.evaluator)
         self._preview = (asked, (evaluator, fresh))
         return evaluator, fresh
+
+    def preview_body(self, version: Version, remedy_id: str, changes: Mapping[str, Any]) -> Evaluator:
+        """A version with a remedy whose numbers or rules are being changed, not stored yet."""
+        asked = (version, remedy_id, changes)
+        if self._body is None or self._body[0] != asked:
+            character = with_body(version.character, remedy_id, changes)
+            self._body = (asked, Evaluator.of(character, version.evaluator))
+        return self._body[1]

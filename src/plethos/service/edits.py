@@ -84,19 +84,31 @@ def set_amount(workbench: Workbench, character_id: str, remedy_id: str, amount: 
     return _remedy(workbench, character_id, "Change amount", remedy_id, amount=amount)
 
 
+def with_body(character: Character, remedy_id: str, changes: Mapping[str, Any]) -> Character:
+    """The character with other numbers or rules in a remedy's body.
+
+    Raises
+    ------
+    BadEditError
+        For what the body does not have, or numbers out of range.
+    """
+    remedy, arrays = character.rules.remedy(remedy_id), InlineArrays(character)
+    told = remedy.body.to_document(character.skeleton, arrays)
+    wrong = [k for k in changes if k not in told or k == "mask"]
+    if wrong:
+        raise BadEditError(f"“{remedy.name}” has nothing called “{wrong[0]}”.")
+    body = type(remedy.body).from_document({**told, **changes}, character.skeleton, arrays)
+    if remedy.mask is not None:
+        # The same mask, not its like: what was made ready for it is used on.
+        body = replace(body, mask=remedy.mask)  # type: ignore[type-var]
+    return character.with_rules(character.rules.with_remedy(replace(remedy, body=body)))
+
+
 def set_body(workbench: Workbench, character_id: str, remedy_id: str, changes: Mapping[str, Any]) -> Version:
     """Change what is told of a remedy's body: steps, share, how far, rules."""
-
-    def change(character: Character) -> Rules:
-        remedy, arrays = character.rules.remedy(remedy_id), InlineArrays(character)
-        told = remedy.body.to_document(character.skeleton, arrays)
-        wrong = [k for k in changes if k not in told or k == "mask"]
-        if wrong:
-            raise BadEditError(f"“{remedy.name}” has nothing called “{wrong[0]}”.")
-        body = type(remedy.body).from_document({**told, **changes}, character.skeleton, arrays)
-        return character.rules.with_remedy(replace(remedy, body=body))
-
-    return _in_step(workbench, character_id, "Change remedy", remedy_id, change)
+    return _in_step(
+        workbench, character_id, "Change remedy", remedy_id, lambda c: with_body(c, remedy_id, changes).rules
+    )
 
 
 def bake(

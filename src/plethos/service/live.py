@@ -23,10 +23,11 @@ from plethos.core.bend import Measured
 from plethos.core.character import Character
 from plethos.core.clips import Clip
 from plethos.core.errors import BadEditError, BadPoseError
-from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
+from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, Posed
 from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
 from plethos.core.propose.helpers import longer
+from plethos.core.remedies.volume_keeper import ReadyKeeper
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton, pose_from_document
 from plethos.core.topology import is_somewhere
@@ -62,6 +63,8 @@ class Wanted:
         A joint whose region is measured, or None.
     preview
         The id of a remedy, and its trigger that is being changed but not stored yet.
+    body
+        The id of a remedy, and what is being changed about it but not stored yet.
     weights
         A joint whose weights are shown, or None.
     mixed
@@ -90,6 +93,7 @@ class Wanted:
     trial: str | None = None
     mask: str | None = None
     lone: str | None = None
+    body: tuple[str, Mapping[str, Any]] | None = None
 
 
 def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
@@ -188,6 +192,8 @@ def _frame(
     elif wanted.preview is not None:
         evaluator, trigger = desk.preview(version, *wanted.preview)
         extra = {**extra, "response": {"remedy_id": wanted.preview[0], "curve": response_curve(trigger)}}
+    elif wanted.body is not None:
+        evaluator = desk.preview_body(version, *wanted.body)
     posed = evaluator.pose(pose, ALL if wanted.alone is None else Acting.these(wanted.alone))
     fields: dict[str, Floats] = {}
     if held is not None:
@@ -234,12 +240,21 @@ def _frame(
         "version": version.revision.number,
         "revision": version.revision.id,
         "activations": evaluator.program.activations(posed.moment),
+        "kept": _kept(posed, fields["with"]),
     }
     if wanted.measure is not None:
         head["measures"] = _measures(version, wanted.measure, fields)
     if not wanted.without:
         fields.pop("without", None)
     return pack_frame(head, fields)
+
+
+def _kept(posed: Posed, points: Floats) -> dict[str, float]:
+    """The volume that each volume keeper holds, percent of rest, by its id."""
+    keepers = (
+        (i, d) for i, d in posed.evaluator.deformers(posed.acting) if isinstance(d, ReadyKeeper) and d.target
+    )  # fmt: skip
+    return {i: round(100 * d.held(points), 2) for i, d in keepers}
 
 
 def _mask(character: Character, stroke: Stroke | None, remedy_id: str) -> Floats:

@@ -15,7 +15,7 @@ from plethos.service.sculpting import SculptSettings
 from plethos.service.within import Within
 from plethos.web.schemas.character import CharacterState, Measures
 from plethos.web.schemas.common import Axis, PoseBody, Schema
-from plethos.web.schemas.rules import TriggerRule
+from plethos.web.schemas.rules import BodyChange, TriggerRule
 
 MOST_DABS = 256
 
@@ -35,6 +35,13 @@ class TriggerPreview(Schema):
     trigger: TriggerRule
 
 
+class BodyPreview(Schema):
+    """Numbers or rules of a remedy that are being changed, not stored yet."""
+
+    remedy_id: str
+    body: BodyChange
+
+
 class Want(Schema):
     """What a frame should hold."""
 
@@ -49,15 +56,19 @@ class Want(Schema):
     preview: TriggerPreview | None = None
     trial: str | None = Field(default=None, description="A kind that was tried last: shown at work, not stored.")
     mask: str | None = Field(default=None, description="A remedy whose mask is shown in place of what is picked.")
+    body: BodyPreview | None = None
     lone: str | None = Field(default=None, description="A remedy whose vertices without a partner are shown so.")
 
     def wanted(self) -> Wanted:
         """The same for the service."""
         moving = None if self.moving is None else Moving(self.moving.joint, self.moving.at, self.moving.mirror)
         preview = None if self.preview is None else (self.preview.remedy_id, self.preview.trigger.model_dump())
+        body = None
+        if self.body is not None:
+            body = (self.body.remedy_id, self.body.body.model_dump(exclude_none=True))
         return Wanted(
             self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving,
-            self.trial, self.mask, self.lone,
+            self.trial, self.mask, self.lone, body,
         )  # fmt: skip
 
 
@@ -189,6 +200,7 @@ class FrameHead(BaseModel):
     version: int
     revision: str
     activations: dict[str, float]
+    kept: dict[str, float] = Field(description="What each volume keeper holds, percent of rest.")
     measures: BothMeasures | None = None
     response: dict[str, Any] | None = None
     region_volume: float | None = None
