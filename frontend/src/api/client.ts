@@ -62,11 +62,11 @@ export const api = {
   figure: (id: string): Promise<FigureInfo> => unwrap(http.GET('/api/characters/{character_id}/figure', { params: at(id) })),
   mesh: (id: string): Promise<ArrayBuffer> =>
     unwrap(http.GET('/api/characters/{character_id}/mesh', { params: at(id), parseAs: 'arrayBuffer' })),
-  bend: (id: string, revision: string, joint: string, axis: Axis, angles: number[], pose: Pose, signal: AbortSignal): Promise<BendPoint[]> =>
+  bend: (id: string, revision: string, joint: string, axis: Axis, angles: number[], pose: Pose, trial: string | null, signal: AbortSignal): Promise<BendPoint[]> =>
     unwrap(
       http.POST('/api/characters/{character_id}/bend', {
         params: at(id),
-        body: { joint, axis, angles_deg: angles, pose, revision },
+        body: { joint, axis, angles_deg: angles, pose, revision, trial },
         signal,
       }),
     ),
@@ -115,20 +115,42 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/sculpt/fit', { params: at(id), body: trigger })),
   fitRemedy: (id: string, remedy: string, trigger: HingeTrigger): Promise<Schemas['FittedResponse']> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/fit', { params: remedyAt(id, remedy), body: trigger })),
-  whichKind: (id: string, pose: Pose, joint: string): Promise<Schemas['KindsTried']> =>
-    unwrap(http.POST('/api/characters/{character_id}/proposals', { params: at(id), body: { pose, joint } })),
+  /** Kinds that are tried one after the other: `tell` is called with all that was found so far. */
+  whichKind: async (id: string, pose: Pose, joint: string, tell: (found: Schemas['KindsTried']) => void, signal: AbortSignal): Promise<void> => {
+    const body = { params: at(id), body: { pose, joint }, parseAs: 'stream', signal } as const
+    const stream = await unwrap<ReadableStream<Uint8Array>>(http.POST('/api/characters/{character_id}/proposals', body))
+    const reader = stream.pipeThrough(new TextDecoderStream() as ReadableWritablePair<string, Uint8Array>).getReader()
+    let left = ''
+    for (let part = await reader.read(); !part.done; part = await reader.read()) {
+      const lines = (left + part.value).split('\n')
+      left = lines.pop() ?? ''
+      const last = lines.at(-1)
+      if (last) tell(JSON.parse(last))
+    }
+  },
   takeKind: (id: string, kind: string, pose: Pose, joint: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/proposals/{kind}', { params: { path: { character_id: id, kind } }, body: { pose, joint } })),
-  startHelper: (id: string, how: Schemas['StartHelper']['how'], pose: Pose, joint: string): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/helpers/start', { params: at(id), body: { how, pose, joint } })),
+  startHelper: (id: string, body: Schemas['StartHelper']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/helpers/start', { params: at(id), body })),
+  helperPath: (id: string, remedy: string, body: Schemas['PathRequest'], signal: AbortSignal): Promise<Schemas['PathOfHelper']> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/path', { params: remedyAt(id, remedy), body, signal })),
+  addMasked: (id: string, kind: Schemas['AddMasked']['kind'], joint: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/masked', { params: at(id), body: { kind, joint } })),
+  shareRoll: (id: string, body: Schemas['ShareRoll']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/roll/share', { params: at(id), body })),
+  heldBack: (id: string): Promise<Schemas['HeldBack'][]> => unwrap(http.GET('/api/characters/{character_id}/sculpt/held-back', { params: at(id) })),
+  giveWay: (id: string, remedy: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/sculpt/held-back/{remedy_id}', { params: remedyAt(id, remedy) })),
+  tie: (id: string, remedy: string, value: string | null): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/by', { params: remedyAt(id, remedy), body: { value } })),
   roll: (id: string, pose: Pose, joint: string): Promise<Schemas['RollAlong'] | null> =>
     unwrap(http.POST('/api/characters/{character_id}/roll', { params: at(id), body: { pose, joint } })),
   waterfall: (id: string, pose: Pose, joint: string): Promise<Schemas['WaterfallBar'][]> =>
     unwrap(http.POST('/api/characters/{character_id}/waterfall', { params: at(id), body: { pose, joint } })),
   setBody: (id: string, remedy: string, body: Schemas['BodyChange']): Promise<CharacterState> =>
     unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/body', { params: remedyAt(id, remedy), body })),
-  setMask: (id: string, remedy: string, how: Schemas['MaskChange']['how']): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mask', { params: remedyAt(id, remedy), body: { how } })),
+  setMask: (id: string, remedy: string, how: Schemas['MaskChange']['how'], name = ''): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mask', { params: remedyAt(id, remedy), body: { how, name } })),
   bake: (id: string, remedy: string, body: Schemas['BakeRequest']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/bake', { params: remedyAt(id, remedy), body })),
   addBetween: (id: string, remedy: string, angle: number): Promise<CharacterState> =>

@@ -11,7 +11,7 @@ export type Want = Required<Schemas['Want']>
 export type Dab = Required<Schemas['DabBody']>
 export type Contacts = Pick<Schemas['ContactsAnswer'], 'without' | 'with'>
 export type Job = Schemas['JobMessage']
-export type ToolSettings = Schemas['SculptToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody']
+export type ToolSettings = Schemas['SculptToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody'] | Schemas['MaskToolBody']
 type Said = Schemas['PoseMessage'] | Schemas['StrokeMessage'] | Schemas['StrokeEndMessage'] | Schemas['ContactsMessage']
 type Told = Schemas['VersionMessage'] | Schemas['LeaseMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
 
@@ -24,6 +24,10 @@ export interface FrameHead {
   response?: { remedy_id: string; curve: [number, number][] }
   /** Volume of the picked region, percent of rest; null without one. */
   region_volume?: number | null
+  /** What each volume keeper holds, percent of rest, by its id. */
+  kept: Record<string, number>
+  /** The kind whose trial is shown. */
+  trial?: string | null
 }
 
 export interface Frame extends FrameHead {

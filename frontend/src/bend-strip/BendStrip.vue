@@ -87,6 +87,14 @@ const worst = computed(() => {
   return { x: x.value(p.angle_deg), y: y.value(p.volume), text, angle: p.angle_deg }
 })
 
+/** What remains of what was baked: where the corrective is furthest off what it stands for. */
+const remains = computed(() =>
+  tied.value.flatMap(({ card, sign: s }) => {
+    const { remains_m: off, remains_at_deg: at } = card.report
+    return off == null || at == null ? [] : [{ id: card.id, x: x.value(at * s), text: `${card.name}: up to ${(off * 1000).toFixed(1)} mm off here` }]
+  }),
+)
+
 /** Where the worst place is told: over it, but clear of the playhead's number. */
 const worstTextAt = computed(() => {
   const inside = (at: number) => Math.max(LEFT + 70, Math.min(width.value - RIGHT - 70, at))
@@ -190,6 +198,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
           <path :d="a.d" class="activation" :class="{ on: a.id === mending.chosenRemedy }"><title>{{ a.name }}</title></path>
         </template>
         <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
+        <path v-for="r in remains" :key="r.id" class="remains" :d="`M${r.x} ${BOTTOM}l5 6h-10z`"><title>{{ r.text }}</title></path>
         <g v-if="worst" class="worst" data-worst @pointerdown.stop="posing.bendTo(worst.angle)">
           <path :d="`M${worst.x} ${worst.y - 4}l-5 -8h10z`" />
           <text :x="worstTextAt" :y="15" text-anchor="middle">{{ worst.text }}</text>
@@ -219,5 +228,6 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
 .typed .el-input-number { width: 104px; }
 .wash { fill: var(--accent); opacity: 0.06; }
 .knot { fill: var(--panel); stroke: var(--accent); stroke-width: 1.8; cursor: move; }
+.remains { fill: var(--warn); }
 .refining { position: absolute; right: 24px; bottom: 30px; font-size: 12px; color: var(--muted); }
 </style>

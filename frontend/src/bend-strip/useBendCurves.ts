@@ -5,12 +5,14 @@ import { api, type BendPoint } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
+import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
 
 export function useBendCurves(low: Ref<number>, high: Ref<number>) {
   const character = useCharacter()
   const posing = usePose()
   const looks = useLook()
+  const live = useLive()
   const points = shallowRef<BendPoint[]>([])
   const note = ref('')
   const refining = ref(false)
@@ -31,7 +33,7 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
     try {
       for (const count of [13, 61]) {
         const angles = Array.from({ length: count }, (_, k) => low.value + ((high.value - low.value) * k) / (count - 1))
-        const found = await api.bend(id, revision, chosen, axis, angles, pose, mine.signal)
+        const found = await api.bend(id, revision, chosen, axis, angles, pose, live.trial, mine.signal)
         if (mine.signal.aborted) return
         points.value = found
         note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no skin, so there is nothing to measure.`
@@ -51,7 +53,7 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
   // Bending the chosen joint only moves the playhead; any other joint of the pose changes the curves.
   const others = () => JSON.stringify([Object.entries(posing.joints).filter(([name]) => name !== posing.chosen), posing.dials])
   const soon = useDebounceFn(load, 60)
-  watch([() => character.state?.revision, () => posing.chosen, () => posing.axis, low, high, others], soon, { immediate: true })
+  watch([() => character.state?.revision, () => posing.chosen, () => posing.axis, () => live.trial, low, high, others], soon, { immediate: true })
   onBeforeUnmount(() => running?.abort())
   return { points, note, refining }
 }

@@ -22,12 +22,8 @@ const title = computed(() =>
 
 async function bake(): Promise<void> {
   busy.value = true
-  const known = new Set(character.state?.remedies.map((r) => r.id))
   const angles = Array.from({ length: PARTS }, (_, k) => (posing.angle * (k + 1)) / PARTS)
-  if (await character.edit((c) => api.bake(c, props.remedy.id, { joint: posing.chosen, axis: posing.axis, angles_deg: angles }))) {
-    const made = character.state?.remedies.find((r) => !known.has(r.id))
-    if (made) mending.chosenRemedy = made.id
-  }
+  await mending.making((c) => api.bake(c, props.remedy.id, { joint: posing.chosen, axis: posing.axis, angles_deg: angles }))
   busy.value = false
 }
 </script>

@@ -3,14 +3,20 @@
 import { computed } from 'vue'
 import { api, type RemedyCard, type Schemas } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
+import { useLive } from '@/workbench/live'
+import { usePose } from '@/workbench/pose'
 import BakeButton from './BakeButton.vue'
+import MaskButton from './MaskButton.vue'
 import RemedyFrame from './RemedyFrame.vue'
 import StoredSlider from './StoredSlider.vue'
 import TiedTo from './TiedTo.vue'
+import TieSelect from './TieSelect.vue'
 import { kindNames } from './kinds'
 
 const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
+const live = useLive()
+const posing = usePose()
 const locked = computed(() => character.sculpting !== null)
 const tells: Record<string, string> = {
   skin_blend: 'dual quaternion skinning under its mask, linear elsewhere',
@@ -18,7 +24,9 @@ const tells: Record<string, string> = {
   volume_keeper: 'holds the volume of what lies under its mask',
 }
 const change = (body: Schemas['BodyChange']) => character.edit((c) => api.setBody(c, props.remedy.id, body))
-const mask = (how: Schemas['MaskChange']['how']) => character.edit((c) => api.setMask(c, props.remedy.id, how))
+/** What it holds in this frame, and whether its bound stops it short. */
+const holds = computed(() => live.frame?.kept[props.remedy.id])
+const short = computed(() => holds.value != null && Math.abs(holds.value - 100 * (props.remedy.numbers.share ?? 1)) > 0.5)
 </script>
 
 <template>
@@ -30,25 +38,36 @@ const mask = (how: Schemas['MaskChange']['how']) => character.edit((c) => api.se
         <path v-else d="M9 2.5a6.5 6.5 0 1 1 0 13a6.5 6.5 0 1 1 0-13M9 6v6M6 9h6" fill="none" stroke="currentColor" stroke-width="1.6" />
       </svg>
     </template>
-    <template #tells><p class="sentence"><b>{{ kindNames[remedy.kind] }}</b>: {{ tells[remedy.kind] }}.</p><TiedTo :remedy="remedy" /></template>
+    <template #tells>
+      <p class="sentence"><b>{{ kindNames[remedy.kind] }}</b>: {{ tells[remedy.kind] }}.</p>
+      <p v-if="remedy.masked === 0" class="sentence warn">Its mask is empty, so it does nothing.
+        <el-button size="small" :disabled="locked || !posing.chosen" @click="character.edit((c) => api.setMask(c, remedy.id, 'joint', posing.chosen))">Mask this joint</el-button>
+      </p>
+      <template v-else-if="remedy.kind === 'volume_keeper' && remedy.on">
+        <p v-if="holds == null" class="sentence warn">What lies under its mask goes round no volume, so it keeps none: fill the mask all round the limb.
+          <el-button size="small" :disabled="locked || !posing.chosen" @click="character.edit((c) => api.setMask(c, remedy.id, 'joint', posing.chosen))">Mask this joint</el-button>
+        </p>
+        <p v-else class="sentence" :class="{ warn: short }">Holds <b class="num">{{ holds.toFixed(1) }} %</b> of rest here<template v-if="short">: the skin may go no further than its bound</template>.</p>
+      </template>
+      <TiedTo :remedy="remedy" />
+    </template>
     <template #edits>
       <label v-if="remedy.kind === 'relaxer'">Steps
-        <StoredSlider :value="remedy.numbers.steps ?? 10" :min="1" :max="60" unit="steps" label="Steps of smoothing" @change="(v) => change({ steps: v })" />
+        <StoredSlider :value="remedy.numbers.steps ?? 10" :min="1" :max="60" unit="steps" label="Steps of smoothing" @input="(v) => (live.body = { remedy_id: remedy.id, body: { steps: v } })" @change="(v) => change({ steps: v })" />
       </label>
       <template v-if="remedy.kind === 'volume_keeper'">
         <label>Keeps
-          <StoredSlider :value="Math.round((remedy.numbers.share ?? 1) * 100)" :min="50" :max="150" unit="% of rest" label="Volume that is kept, percent of rest" @change="(v) => change({ share: v / 100 })" />
+          <StoredSlider :value="Math.round((remedy.numbers.share ?? 1) * 100)" :min="50" :max="150" unit="% of rest" label="Volume that is kept, percent of rest" @input="(v) => (live.body = { remedy_id: remedy.id, body: { share: v / 100 } })" @change="(v) => change({ share: v / 100 })" />
         </label>
         <label>At most
           <el-input-number :model-value="Math.round((remedy.numbers.most ?? 0) * 1000) / 10" size="small" :min="0.1" :max="1000" :step="0.5" aria-label="How far the skin may go, centimetres" @change="(v: number | undefined) => v && change({ most: v / 100 })" />
         </label>
       </template>
+      <TieSelect :remedy="remedy" />
     </template>
     <template #ends>
+      <MaskButton :remedy="remedy" />
       <BakeButton :remedy="remedy" />
-      <el-button size="small" :disabled="locked" title="The skin that is picked becomes the mask" @click="mask('picked')">Mask from what is picked</el-button>
-      <el-button size="small" :disabled="locked" @click="mask('soften')">Soften</el-button>
-      <el-button size="small" :disabled="locked" title="Pick what lies under the mask, to see and to paint it in Bind" @click="mask('pick')">Pick the mask</el-button>
     </template>
   </RemedyFrame>
 </template>

@@ -10,6 +10,7 @@ import { useMending } from '@/workbench/mending'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
 import ElsewhereList from './ElsewhereList.vue'
 import HelperStart from './HelperStart.vue'
+import MaskedStart from './MaskedStart.vue'
 import RollChart from './RollChart.vue'
 import WaterfallChart from './WaterfallChart.vue'
 import WhichKind from './WhichKind.vue'
@@ -51,6 +52,7 @@ async function solve(): Promise<void> {
       <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">Sculpt a corrective here</el-button>
       <el-button :disabled="posing.atRest" :loading="solving" title="The program gives back what volume is lost here; you look, then keep, sculpt on or drop" @click="solve">Solve a first mend</el-button>
       <HelperStart />
+      <MaskedStart />
       <p v-if="posing.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>
     <template v-if="mending.untied.length">

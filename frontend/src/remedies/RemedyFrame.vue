@@ -41,7 +41,9 @@ async function rename(): Promise<void> {
     </button>
     <div class="bar" role="meter" :aria-label="`Activation of ${remedy.name}`" :aria-valuenow="Math.round(activation * 100)" aria-valuemin="0" aria-valuemax="100"><i :style="{ width: `${activation * 100}%` }" /></div>
     <slot name="tells" />
-    <p v-for="w in [...(remedy.report.warnings ?? []), ...remedy.notes]" :key="w" class="sentence warn">{{ w }}</p>
+    <p v-for="w in [...(remedy.report.warnings ?? []), ...remedy.notes]" :key="w" class="sentence warn">{{ w }}
+      <el-button v-if="remedy.twin && w.includes('have no partner')" size="small" text :aria-pressed="looks.lone === remedy.twin" @click="looks.lone = looks.lone === remedy.twin ? null : (remedy.twin ?? null)">{{ looks.lone === remedy.twin ? 'Hide them' : 'Show them' }}</el-button>
+    </p>
     <div class="row">
       <slot name="does" />
       <el-button size="small" :type="looks.alone === remedy.id ? 'primary' : ''" :aria-pressed="looks.alone === remedy.id" @click="toggleAlone">Alone</el-button>

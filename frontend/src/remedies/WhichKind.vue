@@ -1,69 +1,87 @@
 <script setup lang="ts">
-/** Which kind of remedy suits the held joint: each is tried and measured; one click takes it. */
-import { computed, ref, watch } from 'vue'
+/** Which kind of remedy suits the held joint: each is tried and measured, seen at work, and taken. */
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { api, type Schemas } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { say, useCharacter } from '@/workbench/character'
+import { useLive } from '@/workbench/live'
 import { useMending } from '@/workbench/mending'
 import { usePose } from '@/workbench/pose'
 import { kindNames } from './kinds'
 
 const character = useCharacter()
+const live = useLive()
 const mending = useMending()
 const posing = usePose()
 const found = ref<Schemas['KindsTried'] | null>(null)
-const busy = ref(false)
-const taking = ref('')
-/** What it was found for: another pose or another version makes it old. */
-const subject = computed(() => JSON.stringify([posing.chosen, posing.pose, character.state?.revision]))
-watch(subject, () => (found.value = null))
+const taking = ref(false)
+let running: AbortController | null = null
+/** What it was found for: another joint, another version, or another pose before all was tried, makes it old. */
+const subject = computed(() => JSON.stringify([posing.chosen, character.state?.revision]))
+const asking = computed(() => (found.value?.left ?? 0) > 0)
 const best = computed(() => found.value?.kinds.find((k) => k.kind === found.value?.proposed))
+const tried = computed(() => (found.value ? found.value.kinds.length / (found.value.kinds.length + found.value.left) : 0))
 const order = computed(() => [...(found.value?.kinds ?? [])].sort((a, b) => (a.off ?? 1e9) - (b.off ?? 1e9)))
+/** The pose that it was asked in: the one that is seen may go on from there. */
+let asked = posing.pose
+
+function forget(): void {
+  running?.abort()
+  running = found.value = live.trial = null
+}
+watch(subject, forget)
+onBeforeUnmount(forget)
 
 async function ask(): Promise<void> {
-  busy.value = true
-  const asked = subject.value
+  forget()
+  const mine = (running = new AbortController())
+  asked = posing.pose
+  found.value = { now: { kind: 'now', can: true, why: '', contacts: 0 }, kinds: [], proposed: null, left: 1 }
   try {
-    const answer = await api.whichKind(character.id, posing.pose, posing.chosen)
-    if (asked === subject.value) found.value = answer
+    await api.whichKind(character.id, asked, posing.chosen, (now) => mine.signal.aborted || (found.value = now), mine.signal)
   } catch (error) {
+    if (running === mine) forget()
     say(error)
-  } finally {
-    busy.value = false
   }
 }
+const look = (kind: string) => (live.trial = live.trial === kind ? null : kind)
 async function take(kind: string): Promise<void> {
-  const known = new Set(character.state?.remedies.map((r) => r.id))
-  taking.value = kind
-  if (await character.edit((c) => api.takeKind(c, kind, posing.pose, posing.chosen))) {
-    const made = character.state?.remedies.find((r) => !known.has(r.id))
-    if (made) mending.chosenRemedy = made.id
-  }
-  taking.value = ''
+  taking.value = true
+  await mending.making((c) => api.takeKind(c, kind, asked, posing.chosen))
+  taking.value = false
 }
 const percent = (value: number | null | undefined) => (value == null ? '–' : value.toFixed(1))
 </script>
 
 <template>
   <div>
-    <el-button :loading="busy" :disabled="posing.atRest" title="Tries each kind of remedy on this joint and measures what it gives back" @click="ask">Which kind?</el-button>
+    <el-button :loading="asking" :disabled="posing.atRest" title="Tries each kind of remedy on this joint and measures what it gives back" @click="ask">Which kind?</el-button>
+    <el-button v-if="asking" text @click="forget">Cancel</el-button>
     <section v-if="found" class="kinds" :aria-label="`Kinds of remedy for ${plainName(posing.chosen).toLowerCase()}`">
-      <p v-if="best" role="status" class="why"><b>{{ kindNames[best.kind] }}.</b> {{ best.why }}</p>
+      <p v-if="asking" class="why" role="status">Trying one kind after the other…
+        <el-progress :percentage="Math.round(100 * tried)" :show-text="false" :stroke-width="4" aria-label="How many kinds are tried" />
+      </p>
+      <p v-else-if="best" role="status" class="why"><b>{{ kindNames[best.kind] }}.</b> {{ best.why }}</p>
       <p v-else role="status" class="why">No kind betters what there is now.</p>
-      <table>
-        <thead><tr><th scope="col">Tried</th><th scope="col">Volume</th><th scope="col">Girth</th><th scope="col">Contacts</th><th scope="col"><span class="sr">Take</span></th></tr></thead>
+      <table v-if="order.length">
+        <thead><tr><th scope="col">Tried</th><th scope="col">Volume</th><th scope="col">Girth</th><th scope="col">Contacts</th><th scope="col"><span class="sr">See</span></th></tr></thead>
         <tbody>
           <tr class="now"><th scope="row">Now</th><td class="num">{{ percent(found.now.volume) }}</td><td class="num">{{ percent(found.now.girth) }}</td><td class="num">{{ found.now.contacts }}</td><td /></tr>
-          <tr v-for="k in order" :key="k.kind" :class="{ best: k.kind === found.proposed }" :title="k.why">
+          <tr v-for="k in order" :key="k.kind" :class="{ best: k.kind === found.proposed, seen: live.trial === k.kind }" :title="k.why">
             <th scope="row">{{ kindNames[k.kind] }}</th>
             <template v-if="k.can">
               <td class="num">{{ percent(k.volume) }}</td><td class="num">{{ percent(k.girth) }}</td><td class="num">{{ k.contacts }}</td>
-              <td><el-button size="small" :type="k.kind === found.proposed ? 'primary' : ''" :loading="taking === k.kind" :aria-label="`Take ${kindNames[k.kind].toLowerCase()}`" @click="take(k.kind)">Take</el-button></td>
+              <td><el-button size="small" :type="k.kind === found.proposed ? 'primary' : ''" :disabled="asking" :aria-pressed="live.trial === k.kind" :aria-label="`Try ${kindNames[k.kind].toLowerCase()}`" @click="look(k.kind)">{{ live.trial === k.kind ? 'Seen' : 'Try' }}</el-button></td>
             </template>
             <td v-else colspan="4" class="cannot">{{ k.why }}</td>
           </tr>
         </tbody>
       </table>
+      <div v-if="live.trial && !asking" class="trial">
+        <span><b>{{ kindNames[live.trial] }}</b> is shown, not stored: bend the joint, look at the strip.</span>
+        <el-button size="small" type="primary" :loading="taking" @click="take(live.trial)">Take it</el-button>
+        <el-button size="small" @click="live.trial = null">Let go</el-button>
+      </div>
     </section>
   </div>
 </template>
@@ -71,13 +89,17 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : v
 <style scoped>
 .kinds { border: 1px solid var(--line); border-radius: 5px; background: var(--raised); padding: 9px 10px; margin-top: 8px; }
 .why { font-size: 12.5px; margin-bottom: 6px; }
+.why .el-progress { margin-top: 6px; }
 table { width: 100%; border-collapse: collapse; font-size: 12px; }
 th { text-align: left; font-weight: 400; color: var(--muted); padding: 3px 4px 3px 0; }
 td { text-align: right; padding: 2px 0 2px 6px; }
 tbody tr { border-top: 1px solid var(--line); }
-.best th { color: var(--accent); }
+.best th, .seen th { color: var(--accent); }
+.seen { background: #7fd1b914; }
 .now td { color: var(--loss); }
 .cannot { color: var(--muted); text-align: left; font-size: 11.5px; }
 td .el-button { padding: 3px 7px; }
+.trial { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; margin-top: 8px; font-size: 12.5px; }
+.trial .el-button { margin: 0; }
 .sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }
 </style>

@@ -19,6 +19,7 @@ export const kindNames: Record<string, string> = {
   corrective: 'Corrective',
   twist: 'Twist joints',
   helper: 'Helper joint',
+  hem: 'Hem pusher',
   skin_blend: 'Skin blend',
   relaxer: 'Relaxer',
   volume_keeper: 'Volume keeper',

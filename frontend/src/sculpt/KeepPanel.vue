@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import { api, type HingeTrigger } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import FirstMend from './FirstMend.vue'
+import HeldBack from './HeldBack.vue'
 import HingeEditor from '@/remedies/HingeEditor.vue'
 import { say, useCharacter } from '@/workbench/character'
 import { useMending } from '@/workbench/mending'
@@ -29,10 +30,8 @@ async function keep(): Promise<void> {
   }
 }
 async function finish(trigger: HingeTrigger | null): Promise<void> {
-  const known = new Set(character.state?.remedies.map((r) => r.id))
-  if (!(await character.edit((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', trigger)))) return
-  const made = character.state?.remedies.find((r) => !known.has(r.id))
-  if (made) mending.chooseRemedy(made.id)
+  await mending.making((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', trigger))
+  if (mending.chosenRemedy) mending.chooseRemedy(mending.chosenRemedy)
 }
 const drop = () => character.edit((c) => api.dropSculpt(c))
 </script>
@@ -44,6 +43,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
       <p class="muted">{{ character.sculpting?.strokes === 1 ? "1 stroke, saved." : `${character.sculpting?.strokes ?? 0} strokes, each one saved.` }} The pose is held until you keep or drop.</p>
       <FirstMend />
       <p v-if="character.sculpting?.hint" class="hint" role="status">{{ character.sculpting.hint }}</p>
+      <HeldBack />
       <div class="row">
         <el-button type="primary" :disabled="!character.sculpting?.strokes" @click="keep">Keep</el-button>
         <el-button @click="drop">Drop</el-button>

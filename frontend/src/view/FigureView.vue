@@ -16,6 +16,7 @@ import { apartFrom, boneOwners } from './limbs'
 import { Stage } from './stage'
 import { useArcs } from './useArcs'
 import { useBrush } from './useBrush'
+import { useHelperPath, type StopDot } from './useHelperPath'
 import { usePlacing, type MarkerDot } from './usePlacing'
 import { useViewKeys } from './useViewKeys'
 import { useWipe } from './useWipe'
@@ -48,6 +49,10 @@ const scene = () => (stage && figure ? { stage, figure } : null)
 const { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
 const placing = usePlacing(canvas, scene)
 const bending = useArcs(() => stage)
+const helper = useHelperPath(() => stage?.invalidate())
+const path = ref('')
+const stops = shallowRef<StopDot[]>([])
+const seen = () => ({ camera: stage!.camera, width: width.value, height: height.value })
 const wipe = useWipe(host, () => stage)
 const split = wipe.split
 
@@ -86,6 +91,8 @@ function overlay(): void {
   bones.value = found.bones
   arcs.value = brushing.value || tools.placing || tools.making || tools.piecing ? [] : bending.chosenArcs(view)
   markers.value = placing.markerDots(view)
+  path.value = brushing.value ? '' : helper.line(view)
+  stops.value = brushing.value ? [] : helper.stops(view)
 }
 
 /** A direction, said with Y up, in the space of the file. */
@@ -205,7 +212,7 @@ watch(() => live.frame, (frame) => {
 function paint(): void {
   const frame = live.frame
   if (!figure || !frame) return
-  figure.tint(looks.showsRegion ? (frame.region ?? null) : null)
+  figure.tint(looks.tints ? (frame.region ?? null) : null)
   const look = looks.shading === 'wire' ? 'clay' : looks.shading
   const field = look === 'weights' ? frame.weights : look === 'mixed' ? frame.mixed : frame.heat
   const needsField = look === 'weights' || look === 'mixed' || look === 'volume'
@@ -216,7 +223,7 @@ function hideParts(): void {
   const kept = parts.filter((p) => !looks.hidden.includes(p.name)).map((p) => p.drawn as [number, number])
   figure?.keep(kept.length === parts.length ? null : kept)
 }
-watch(() => looks.shading, paint)
+watch([() => looks.shading, () => looks.tints], paint)
 watch(() => looks.place, (at) => {
   if (!at || !stage || !character.figure) return
   const place = new Vector3(...at)
@@ -257,7 +264,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       @dblclick="loop"
       @pointerleave="leave"
     />
-    <svg v-if="ready" class="over" :width="width" :height="height" :aria-hidden="markers.length === 0" :role="markers.length ? 'group' : undefined" :aria-label="markers.length ? 'Markers' : undefined">
+    <svg v-if="ready" class="over" :width="width" :height="height" :aria-hidden="markers.length === 0 && stops.length === 0" :role="markers.length ? 'group' : undefined" :aria-label="markers.length ? 'Markers' : undefined">
       <g v-if="looks.joints" aria-hidden="true">
         <line v-for="b in bones" :key="b.key" :x1="b.x1" :y1="b.y1" :x2="b.x2" :y2="b.y2" class="bone" />
         <template v-for="d in dots" :key="d.name">
@@ -276,6 +283,10 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
             @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop"
           ><title>Bend about {{ axisName(a.axis) }}</title></circle>
         </g>
+      </g>
+      <g v-if="path || stops.length" class="way" role="group" aria-label="The way of the helper joint">
+        <path :d="path" />
+        <circle v-for="s in stops" :key="`${s.rule} ${s.knot}`" :cx="s.x" :cy="s.y" r="6" tabindex="0" role="button" :aria-label="`${s.label}: drag it, or move it by the arrow keys`" :data-stop="s.knot" @pointerdown="helper.grab($event, s, seen())" @pointermove="helper.drag" @pointerup="helper.drop" @pointercancel="helper.drop" @keydown="helper.nudge($event, s)"><title>{{ s.label }}: drag it</title></circle>
       </g>
       <g v-for="m in markers" :key="m.name" class="marker">
         <circle v-if="m.twin" :cx="m.twin.x" :cy="m.twin.y" r="4" class="ghost" />
@@ -330,6 +341,9 @@ canvas.making { cursor: crosshair; }
 .arc .hold { fill: none; stroke: transparent; stroke-width: 9; pointer-events: stroke; cursor: grab; }
 .arc .knob { fill: #26232d; fill-opacity: 0.85; stroke: #ece8f1; stroke-opacity: 0.4; stroke-width: 1.5; pointer-events: all; cursor: grab; }
 .arc.on .knob { stroke: var(--accent); stroke-opacity: 1; }
+.way path { fill: none; stroke: var(--warn); stroke-width: 1.8; stroke-dasharray: 5 3; }
+.way circle { fill: #26232d; stroke: var(--warn); stroke-width: 2; pointer-events: all; cursor: grab; }
+.way circle:focus-visible { outline: none; fill: var(--warn); }
 .ring { fill: #7fd1b922; stroke: var(--accent); stroke-width: 1.5; }
 .ring.other { fill: none; stroke-dasharray: 4 4; }
 .ring-dot { fill: var(--accent); }

@@ -184,7 +184,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const pixels = at ? tools.brushReach / metresPerPixel(at) : 0
     under.value = tools.painting && found?.face ? (live.frame?.weights?.[found.face.a] ?? null) : null
     ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: pixels } : null
-    otherRing.value = tools.brushing && !character.sculpting && tools.mirrored && found ? mirrorOf(found) : null
+    otherRing.value = tools.brushing && !character.sculpting && !tools.masking && tools.mirrored && found ? mirrorOf(found) : null
     if (!stroke) return
     if (tools.grabs) {
       const scale = metresPerPixel(stroke.start)

@@ -24,6 +24,10 @@ export const useLive = defineStore('live', () => {
   const preview = shallowRef<Want['preview']>(null)
   /** The joint that is being dragged: its consequence is shown before it is stored. */
   const moving = shallowRef<Want['moving']>(null)
+  /** A kind of remedy that was tried and is seen at work, not stored; or null. */
+  const trial = ref<string | null>(null)
+  /** Numbers or rules of a remedy that are being changed, not stored yet. */
+  const body = shallowRef<Want['body']>(null)
   /** The work that is under way on this character, or null. */
   const job = shallowRef<Job | null>(null)
   let socket: LiveSocket | null = null
@@ -37,8 +41,12 @@ export const useLive = defineStore('live', () => {
     weights: looks.shading === 'weights' ? posing.chosen || null : null,
     mixed: looks.shading === 'mixed',
     region: looks.showsRegion,
+    mask: looks.mask,
+    lone: looks.lone,
     moving: moving.value,
     preview: preview.value,
+    body: body.value,
+    trial: trial.value,
   }))
 
   function connect(): void {
@@ -67,7 +75,7 @@ export const useLive = defineStore('live', () => {
   function disconnect(): void {
     socket?.close()
     socket = followed = null
-    frame.value = contacts.value = preview.value = moving.value = job.value = null
+    frame.value = contacts.value = preview.value = moving.value = body.value = trial.value = job.value = null
     connected.value = lost.value = elsewhere.value = false
     framesShown.value = 0
   }
@@ -116,14 +124,14 @@ export const useLive = defineStore('live', () => {
 
   // What is stored is no preview any more; a new version is another figure.
   watch(() => character.state, () => {
-    preview.value = null
+    preview.value = body.value = trial.value = null
     ask()
   })
-  watch(() => character.saving, (now, before) => now < before && (preview.value = null))
+  watch(() => character.saving, (now, before) => now < before && (preview.value = body.value = null))
   watch([() => posing.pose, want], ask)
 
   return {
-    frame, contacts, framesShown, connected, lost, elsewhere, preview, moving, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
+    frame, contacts, framesShown, connected, lost, elsewhere, preview, moving, body, trial, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
     cancelAutomatic, takeOver, previewTrigger,
   }
 })

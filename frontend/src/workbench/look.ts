@@ -19,13 +19,19 @@ export const useLook = defineStore('look', () => {
   const showsRegion = ref(false)
   /** The one remedy that acts, or null. */
   const alone = ref<string | null>(null)
+  /** A remedy whose mask is shown, or null. */
+  const mask = ref<string | null>(null)
+  /** A remedy whose vertices without a partner on the other side are shown, or null. */
+  const lone = ref<string | null>(null)
   /** The worst volume that was measured at each joint. */
   const worst = ref<Record<string, number>>({})
   /** A place at rest that the view is to look at. */
   const place = shallowRef<[number, number, number] | null>(null)
 
   const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
-  const showsWithout = computed(() => !character.sculpting && !showsWeights.value && (wipe.value || holding.value))
+  /** Whether something is tinted on the skin: what is picked, a mask, what has no partner. */
+  const tints = computed(() => showsRegion.value || mask.value !== null || lone.value !== null)
+  const showsWithout = computed(() => !character.sculpting && mask.value === null && !showsWeights.value && (wipe.value || holding.value))
 
   function showPlace(at: [number, number, number]): void {
     if (!posing.atRest) posing.toggleRest()
@@ -34,14 +40,14 @@ export const useLook = defineStore('look', () => {
 
   function reset(): void {
     hidden.value = []
-    alone.value = null
+    alone.value = mask.value = lone.value = null
     worst.value = {}
     place.value = null
   }
 
   watch(() => character.state, (now) => {
-    if (alone.value && !now?.remedies.some((r) => r.id === alone.value)) alone.value = null
+    for (const one of [alone, mask, lone]) if (one.value && !now?.remedies.some((r) => r.id === one.value)) one.value = null
   }, { flush: 'sync' })
 
-  return { shading, wipe, holding, joints, hidden, showsRegion, alone, worst, place, showsWeights, showsWithout, showPlace, reset }
+  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
 })

@@ -1,7 +1,7 @@
 /** The remedies: which act at the chosen joint, which one is worked on. */
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
-import { api, type Axis, type RemedyCard } from '@/api/client'
+import { api, type Axis, type CharacterState, type RemedyCard } from '@/api/client'
 import { useCharacter } from './character'
 import { useLive } from './live'
 import { usePose } from './pose'
@@ -47,6 +47,14 @@ export const useMending = defineStore('mending', () => {
     }
   }
 
+  /** An edit that makes remedies: the last of them is chosen. */
+  async function making(run: (character: string) => Promise<CharacterState>): Promise<void> {
+    const known = new Set(all.value.map((r) => r.id))
+    if (!(await character.edit(run))) return
+    const made = all.value.filter((r) => !known.has(r.id)).at(-1)
+    if (made) chosenRemedy.value = made.id
+  }
+
   /** Sculpt a new corrective in this pose, or one again where it is fully on. */
   async function beginSculpt(id: string | null): Promise<void> {
     const card = all.value.find((r) => r.id === id)
@@ -72,5 +80,5 @@ export const useMending = defineStore('mending', () => {
     if (chosenRemedy.value && !now?.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
   }, { flush: 'sync' })
 
-  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, beginSculpt, solveFirst }
+  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, beginSculpt, solveFirst }
 })

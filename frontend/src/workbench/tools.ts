@@ -11,8 +11,11 @@ import { useLook } from './look'
 
 export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
 export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place' | 'make'
+export type MaskMode = 'add' | 'take' | 'smooth'
 export type BindTab = 'weights' | 'regions' | 'joints'
 
+/** How much further than the brush reaches the weights of a helper at a spot go. */
+const SPOT = 2
 const PAINTS: Tool[] = ['add', 'subtract', 'replace', 'smooth', 'even']
 
 export const useTools = defineStore('tools', () => {
@@ -32,6 +35,10 @@ export const useTools = defineStore('tools', () => {
   /** Whether the brush reaches the second surface under the pointer, behind the front one. */
   const secondLayer = ref(false)
   const paintValue = ref(1)
+  /** What the brush does to the mask that is shown. */
+  const maskMode = ref<MaskMode>('add')
+  /** Whether a click on the skin makes a helper joint there. */
+  const spotting = ref(false)
   /** Whether what is done to weights, joints and regions is done on the other side too. */
   const mirrored = ref(true)
   const locked = ref<string[]>([])
@@ -54,10 +61,11 @@ export const useTools = defineStore('tools', () => {
   const placing = computed(() => tool.value === 'place' && !character.sculpting)
   /** Whether a click on the skin makes a joint there. */
   const making = computed(() => tool.value === 'make' && !character.sculpting)
-  /** Whether a click on a piece does something with all of it. */
-  const piecing = computed(() => (tool.value === 'give' || tool.value === 'piece') && !character.sculpting)
+  /** Whether the brush paints the mask of a remedy. */
+  const masking = computed(() => looks.mask !== null && !character.sculpting)
+  const piecing = computed(() => spotting.value || ((tool.value === 'give' || tool.value === 'piece') && !character.sculpting))
   /** Whether the pointer works on the skin instead of posing. */
-  const brushing = computed(() => character.sculpting !== null || painting.value || picking.value)
+  const brushing = computed(() => character.sculpting !== null || painting.value || picking.value || masking.value)
   const grabs = computed(() => character.sculpting !== null && brush.value === 'grab')
   const within = computed<Within>(() =>
     keepTo.value === 'everywhere' ? null : { region: withinRegion.value, outside: keepTo.value === 'outside' },
@@ -72,6 +80,7 @@ export const useTools = defineStore('tools', () => {
 
   /** What the server is told of the brush; equal for all touches of a stroke. */
   function settings(): ToolSettings {
+    if (masking.value) return { tool: 'mask', remedy_id: looks.mask!, mode: maskMode.value }
     if (picking.value) return { tool: 'pick', take: tool.value === 'take', mirror: mirrored.value }
     if (!painting.value) return { tool: 'sculpt', brush: brush.value, within: within.value }
     return {
@@ -101,9 +110,13 @@ export const useTools = defineStore('tools', () => {
     return character.edit((c) => api.pick(c, body))
   }
 
-  /** A click on a piece: give it to the chosen joint, or pick it. */
+  /** A click on the skin: a helper joint there, or the piece is given to the chosen joint, or picked. */
   function clickPiece(triangle: number, at: Point): void {
-    if (tool.value === 'give') void character.edit((c) => api.give(c, { piece: triangle }, posing.chosen))
+    if (spotting.value) {
+      const spot = { triangle, at, radius: brushReach.value * SPOT }
+      spotting.value = false
+      void character.edit((c) => api.startHelper(c, { how: 'spot', pose: posing.pose, joint: posing.chosen, spot }))
+    } else if (tool.value === 'give') void character.edit((c) => api.give(c, { piece: triangle }, posing.chosen))
     else void pickAt('piece', triangle, at)
   }
 
@@ -134,7 +147,7 @@ export const useTools = defineStore('tools', () => {
   function reset(): void {
     tool.value = 'pose'
     locked.value = []
-    secondLayer.value = false
+    secondLayer.value = spotting.value = false
     keepTo.value = 'everywhere'
     withinRegion.value = ''
     jointName.value = ''
@@ -162,7 +175,7 @@ export const useTools = defineStore('tools', () => {
   })
 
   return {
-    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, secondLayer, paintValue, mirrored, locked, withinRegion, keepTo, vertex, jointName, markers, twins,
-    brushReach, painting, picking, placing, making, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, makeJoint, nextName, beginLaying, reset,
+    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, secondLayer, paintValue, maskMode, spotting, mirrored, locked, withinRegion, keepTo, vertex, jointName, markers, twins,
+    brushReach, painting, picking, masking, placing, making, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, makeJoint, nextName, beginLaying, reset,
   }
 })

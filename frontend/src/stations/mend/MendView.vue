@@ -1,7 +1,9 @@
 <script setup lang="ts">
 /** What Mend lays over the view: shading, without and with, the brushes, the measures. */
 import { onKeyStroke } from '@vueuse/core'
+import { onBeforeUnmount } from 'vue'
 import BrushRail from '@/sculpt/BrushRail.vue'
+import MaskRail from '@/remedies/MaskRail.vue'
 import ViewBar from '@/view/ViewBar.vue'
 import { useCharacter } from '@/workbench/character'
 import { isTyping, usePlainKeys } from '@/workbench/keys'
@@ -19,6 +21,7 @@ onKeyStroke(' ', (event) => {
   looks.holding = true
 })
 onKeyStroke(' ', () => (looks.holding = false), { eventName: 'keyup' })
+onBeforeUnmount(() => (looks.mask = looks.lone = null))
 const percent = (value: number | null | undefined) => (value == null ? '–' : `${value.toFixed(1)} %`)
 </script>
 
@@ -28,6 +31,7 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : `
     <button :class="{ on: looks.holding }" title="Hold to see without remedies (hold Space)" @pointerdown="looks.holding = true" @pointerup="looks.holding = false" @pointerleave="looks.holding = false">Without</button>
   </ViewBar>
   <BrushRail v-if="character.sculpting" />
+  <MaskRail v-else-if="looks.mask" />
   <table v-if="live.frame?.measures" class="measures">
     <thead><tr><td /><th>without</th><th>with</th></tr></thead>
     <tbody class="num">
