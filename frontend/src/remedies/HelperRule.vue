@@ -67,7 +67,7 @@ const stops = computed(() => (props.rule.kind === 'slide' ? (props.rule.knots as
     <AxisSelect :axis="rule.axis" label="About" @change="(axis) => change({ axis })" />
     <label v-for="side in (['low_deg', 'high_deg'] as const)" :key="side">{{ side === 'low_deg' ? 'Not below' : 'Not above' }}
       <span class="stop">
-        <el-input-number :model-value="rule[side] ?? undefined" size="small" :controls="false" placeholder="no stop" :aria-label="side === 'low_deg' ? 'Lower stop' : 'Upper stop'" :value-on-clear="null" @change="(v: number | undefined | null) => change({ [side]: v ?? null })" />°
+        <el-input-number :model-value="rule[side] ?? undefined" size="small" :controls="false" placeholder="none" :aria-label="side === 'low_deg' ? 'Lower stop' : 'Upper stop'" :value-on-clear="null" @change="(v: number | undefined | null) => change({ [side]: v ?? null })" />°
       </span>
     </label>
   </template>

@@ -34,7 +34,7 @@ function fill(command: string): void {
   <div class="bar" role="group" aria-label="Mask">
     <span>Mask of <b>{{ remedy?.name }}</b>, <span class="num">{{ remedy?.masked ?? 0 }}</span> vertices</span>
     <el-button size="small" @click="set('soften')">Soften</el-button>
-    <el-dropdown trigger="click" @command="fill">
+    <el-dropdown trigger="click" max-height="320px" @command="fill">
       <el-button size="small">Fill ▾</el-button>
       <template #dropdown>
         <el-dropdown-menu>
@@ -51,8 +51,8 @@ function fill(command: string): void {
 </template>
 
 <style scoped>
-.rail { top: 56px; }
-.bar { position: absolute; left: 12px; bottom: 84px; display: flex; gap: 8px; align-items: center; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 4px 10px; font-size: 12px; color: var(--muted); max-width: calc(100% - 250px); flex-wrap: wrap; }
+.rail { top: 84px; }
+.bar { position: absolute; left: 12px; top: 12px; display: flex; gap: 8px; align-items: center; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 4px 10px; font-size: 12px; color: var(--muted); max-width: calc(100% - 340px); flex-wrap: wrap; }
 .bar b { color: var(--text); font-weight: 500; }
 .bar .el-button { margin: 0; }
 /* The table of measures stands in the right corner. */

@@ -61,6 +61,11 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : v
       <p v-if="asking" class="why" role="status">Trying one kind after the other…
         <el-progress :percentage="Math.round(100 * tried)" :show-text="false" :stroke-width="4" aria-label="How many kinds are tried" />
       </p>
+      <div v-else-if="live.trial" class="trial">
+        <span><b>{{ kindNames[live.trial] }}</b> is shown, not stored yet. Bend the joint, look at the strip.</span>
+        <el-button size="small" type="primary" :loading="taking" @click="take(live.trial)">Take it</el-button>
+        <el-button size="small" @click="live.trial = null">Let go</el-button>
+      </div>
       <p v-else-if="best" role="status" class="why"><b>{{ kindNames[best.kind] }}.</b> {{ best.why }}</p>
       <p v-else role="status" class="why">No kind betters what there is now.</p>
       <table v-if="order.length">
@@ -77,11 +82,6 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : v
           </tr>
         </tbody>
       </table>
-      <div v-if="live.trial && !asking" class="trial">
-        <span><b>{{ kindNames[live.trial] }}</b> is shown, not stored: bend the joint, look at the strip.</span>
-        <el-button size="small" type="primary" :loading="taking" @click="take(live.trial)">Take it</el-button>
-        <el-button size="small" @click="live.trial = null">Let go</el-button>
-      </div>
     </section>
   </div>
 </template>
@@ -99,7 +99,7 @@ tbody tr { border-top: 1px solid var(--line); }
 .now td { color: var(--loss); }
 .cannot { color: var(--muted); text-align: left; font-size: 11.5px; }
 td .el-button { padding: 3px 7px; }
-.trial { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; margin-top: 8px; font-size: 12.5px; }
+.trial { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; margin-bottom: 6px; font-size: 12.5px; min-height: 58px; }
 .trial .el-button { margin: 0; }
 .sr { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%); }
 </style>

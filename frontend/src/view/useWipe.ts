@@ -15,7 +15,7 @@ export function useWipe(host: Ref<HTMLElement | undefined>, stage: () => Stage |
   /** As a share of the width. */
   const at = ref(0.5)
   const dragging = ref(false)
-  const split = computed(() => Boolean(looks.showsWithout && looks.wipe && !looks.holding && character.state?.remedies.length))
+  const split = computed(() => Boolean(looks.showsWithout && looks.wipe && !looks.holding && (character.state?.remedies.length || live.trial)))
   const set = (share: number) => (at.value = Math.max(0.02, Math.min(0.98, share)))
 
   function grab(event: PointerEvent): void {

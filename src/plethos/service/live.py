@@ -267,7 +267,7 @@ def _mask(character: Character, stroke: Stroke | None, remedy_id: str) -> Floats
     return np.zeros(len(character.mesh), np.float32) if mask is None else mask.dense(len(character.mesh))
 
 
-def contacts(desk: Desk, version: Version, pose: Pose, alone: str | None) -> dict[str, int]:
+def contacts(desk: Desk, version: Version, pose: Pose, wanted: Wanted) -> dict[str, int]:
     """How many triangles cross others and did not at rest, without remedies and with: slower than a frame."""
     stroke = desk.seen
     counter, held = version.measures.contacts, version.sculpt
@@ -276,7 +276,10 @@ def contacts(desk: Desk, version: Version, pose: Pose, alone: str | None) -> dic
         pose = held.pose
         with_: NDArray[np.floating] = (held.points if moved is None else moved).copy()
     else:
-        with_ = version.evaluator.pose(pose, ALL if alone is None else Acting.these(alone)).points
+        tried = version.trials.evaluator(wanted.trial, version.evaluator) if wanted.trial else None
+        acting = ALL if wanted.alone is None else Acting.these(wanted.alone)
+        at = pose if tried is None else longer(pose, tried.character)
+        with_ = (tried or version.evaluator).pose(at, acting).points
     without = version.evaluator.pose(pose, NONE).points
     return {"without": counter.count(without), "with": counter.count(with_)}
 

@@ -180,7 +180,7 @@ class _Session:
 
     def _counted(self, message: ContactsMessage) -> dict[str, int]:
         version = self.desk.version
-        return contacts(self.desk, version, pose_of(version, message.pose.plain()), message.want.alone)
+        return contacts(self.desk, version, pose_of(version, message.pose.plain()), message.want.wanted())
 
     def _frame(self, message: PoseMessage | StrokeMessage, version: Version, pose: Pose) -> bytes:
         return frame(self.desk, version, pose, message.want.wanted(), {"seq": message.seq})
