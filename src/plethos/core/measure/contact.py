@@ -40,15 +40,22 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
     return pairs
 
 
-def new_contacts(
+def fresh_pairs(
     points: NDArray[np.floating], triangles: NDArray[np.int32], at_rest: NDArray[np.int32]
 ) -> NDArray[np.int32]:
-    """Triangles ``(N,)`` that are in a crossing pair now which did not cross at rest (`at_rest`: its pairs)."""
+    """The pairs ``(P, 2)`` of triangles that cross now and did not at rest (`at_rest`: the pairs of then)."""
     now = intersecting_pairs(points, triangles)
     scale = len(triangles)
     key = now[:, 0].astype(np.int64) * scale + now[:, 1]
     rest_key = at_rest[:, 0].astype(np.int64) * scale + at_rest[:, 1]
-    return np.unique(now[~np.isin(key, rest_key)])
+    return np.asarray(now[~np.isin(key, rest_key)])
+
+
+def new_contacts(
+    points: NDArray[np.floating], triangles: NDArray[np.int32], at_rest: NDArray[np.int32]
+) -> NDArray[np.int32]:
+    """Triangles ``(N,)`` that are in a crossing pair now which did not cross at rest (`at_rest`: its pairs)."""
+    return np.unique(fresh_pairs(points, triangles, at_rest))
 
 
 @nb.njit(cache=True, nogil=True)

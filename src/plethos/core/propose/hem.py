@@ -1,4 +1,4 @@
-"""A hem that a bend drives into what lies beside it: a helper joint pushes it out of the way, as far as it has to."""
+"""A hem or a rigid plate that a bend drives into what lies beside it: a helper joint pushes it out of the way."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.mask import Mask
-from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.measure.region import MARGIN, joint_region
 from plethos.core.names import free_name
 from plethos.core.propose.held import Held
@@ -27,11 +27,13 @@ from plethos.core.topology import boundary_loops, outward_normals
 NEAR_JOINT = 2.0  # of the region's radius: how far from the joint a garment is looked at
 NEAR_HEM = 0.5  # of the region's radius: what crosses further from a hem is no business of the hem
 REACH = 0.9  # of the radius: how far up the cloth the helper's weights go
+TURNS = (1.0, 0.75)  # of the turn that the weights give it: which are tried
+RIGID = 0.999  # a weight that is all
 AROUND = 1.0  # of the radius: what lies further from the hem is not looked at
 STOPS = 3  # knots of the slide after the one where it sets out
 FURTHEST, TRIED = 1.2, 9  # of the radius: slides that are tried
 SOON = 0.01  # of the way: where a slide sets out at the earliest
-LOOKS, MENDED = 10, 12  # how often it is looked at between its stops, and how often they are mended
+LOOKS, MENDED = 17, 24  # how often it is looked at between its stops, and how often they are mended
 EARLIER, FURTHER = 0.92, 1.1
 FINER = 5  # halvings between the last slide that crosses and the first that does not
 LEFT = 0.1  # of what crossed: a push that leaves more is none
@@ -41,7 +43,7 @@ Stops = list[tuple[float, float]]
 
 @dataclass(frozen=True, eq=False)
 class Hem:
-    """The part of a garment's border that crosses something else in the held pose.
+    """The part of a garment's border that crosses something else in the held pose; of a rigid plate, all of it.
 
     Parameters
     ----------
@@ -59,8 +61,8 @@ class Hem:
     radius: float
 
     @classmethod
-    def of(cls, held: Held) -> Hem:
-        """The hem that crosses most.
+    def all(cls, held: Held) -> list[Hem]:
+        """Those that cross something, the one that crosses most first.
 
         Raises
         ------
@@ -74,20 +76,27 @@ class Hem:
         at = character.skeleton.rest_global[held.joint, :3, 3]
         near = np.linalg.norm(mesh.rest - at, axis=1) < NEAR_JOINT * region.radius
         near[region.vertices] = True
+        triangles = mesh.topology.triangles
+        triangles = triangles[near[triangles].all(axis=1)]
         points = Evaluator.of(character).pose(held.at(1.0)).points
-        best: Hem | None = None
-        for loop in boundary_loops(mesh.topology.triangles):
-            if not near[loop].any():
+        pairs = fresh_pairs(points, triangles, intersecting_pairs(mesh.rest, triangles))
+        sides, found = piece[triangles[pairs, 0]], []
+        edges = [(loop, False) for loop in boundary_loops(mesh.topology.triangles)]
+        for edge, rigid in [*edges, *((plate, True) for plate in _plates(character))]:
+            if not near[edge].any():
                 continue
-            garment = piece == piece[loop[0]]
-            crossing = Ground.of(character, garment, near).crossing(points)
-            beside = crossing[_within(mesh.rest, crossing, loop, NEAR_HEM * region.radius)]
-            border = loop[_within(mesh.rest, loop, beside, NEAR_HEM * region.radius)]
-            if len(border) and (best is None or len(beside) > len(best.crossing)):
-                best = cls(border, beside, garment, region.radius)
-        if best is None:
+            garment = piece == piece[edge[0]]
+            mixed = (sides[:, 0] == piece[edge[0]]) != (sides[:, 1] == piece[edge[0]])
+            crossing = np.unique(triangles[pairs[mixed]])
+            crossing = crossing[garment[crossing]]
+            beside = crossing[_within(mesh.rest, crossing, edge, NEAR_HEM * region.radius)]
+            # A plate goes as a whole, or it would bend.
+            border = edge if rigid else edge[_within(mesh.rest, edge, beside, NEAR_HEM * region.radius)]
+            if len(beside) and len(border):
+                found.append(cls(border, beside, garment, region.radius))
+        if not found:
             raise BadEditError("No hem of a garment goes into anything here: there is nothing to push out of the way.")
-        return best
+        return sorted(found, key=lambda hem: -len(hem.crossing))
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,22 +127,15 @@ class Ground:
         blank = cls(both, count, np.zeros(0, np.int64))
         return cls(both, count, blank._keys(character.mesh.rest))
 
-    def crossing(self, points: NDArray[np.floating]) -> NDArray[np.int32]:
-        """The garment's vertices ``(N,)`` whose triangles cross others in a pose and did not at rest."""
-        return self._of_side(points, 0)
-
     def crossed(self, points: NDArray[np.floating]) -> NDArray[np.int32]:
         """The others' vertices ``(N,)`` that it crosses."""
-        return self._of_side(points, 1)
+        keys = self._keys(points)
+        fresh = keys[~np.isin(keys, self.at_rest)] % len(self.triangles)
+        return np.unique(self.triangles[fresh]).astype(np.int32)
 
     def count(self, points: NDArray[np.floating]) -> int:
         """How many pairs cross that did not at rest."""
         return int((~np.isin(self._keys(points), self.at_rest)).sum())
-
-    def _of_side(self, points: NDArray[np.floating], side: int) -> NDArray[np.int32]:
-        keys = self._keys(points)
-        fresh = np.divmod(keys[~np.isin(keys, self.at_rest)], len(self.triangles))[side]
-        return np.unique(self.triangles[fresh]).astype(np.int32)
 
     def _keys(self, points: NDArray[np.floating]) -> NDArray[np.int64]:
         pairs = intersecting_pairs(points, self.triangles).astype(np.int64)
@@ -142,23 +144,31 @@ class Ground:
 
 
 def pushed(held: Held) -> Character:
-    """The character with a helper joint that slides a garment's hem out of what it would cross.
+    """The character with a helper joint that slides a hem, or a plate, out of what it would cross.
 
-    The helper turns about the joint as the hem did, so that it starts from what the weights do. It sets out where the
-    hem first crosses, goes as far as it has to for nothing to cross, and never back.
+    The helper turns about the joint as the hem did, or less, so that it starts from what the weights do. It sets out
+    where the hem first crosses, goes as far as it has to for nothing to cross, and never back.
 
     Raises
     ------
     BadEditError
         When no hem crosses anything there, or no slide frees it.
     """
-    character, mesh, hem = held.character, held.character.mesh, Hem.of(held)
+    if held.character.skeleton.joint_parents[held.joint] < 0:
+        raise BadEditError("The joint hangs on nothing: a helper joint beside it would have nothing to stay with.")
+    for hem in Hem.all(held):
+        trial = _best(held, hem)
+        if trial is not None:
+            return with_rules(trial.made, [(trial.place, trial.rules(trial.stops()))])
+    raise BadEditError("No slide frees the hem here: sculpt it, or thin what lies under it.")
+
+
+def _best(held: Held, hem: Hem) -> _Try | None:
+    """The way out that is shortest, of those that leave least crossing; None where all leave too much."""
+    character, mesh, parent = held.character, held.character.mesh, held.character.skeleton.joint_parents[held.joint]
     seed = np.zeros(len(mesh), bool)
     seed[np.union1d(hem.border, hem.crossing)] = True
     mask = Mask.of(faded(mesh.topology, mesh.rest, seed, REACH * hem.radius))
-    parent = character.skeleton.joint_parents[held.joint]
-    if parent < 0:
-        raise BadEditError("The joint hangs on nothing: a helper joint beside it would have nothing to stay with.")
     label = free_name(f"{character.skeleton.names[held.joint]}_hem", set(character.skeleton.names))
     place = Place(label, character.skeleton.rest_global[held.joint, :3, 3], mask)
     made = with_joints(character, parent, [place])
@@ -167,13 +177,18 @@ def pushed(held: Held) -> Character:
         [_within(where, every, mask.vertices, AROUND * hem.radius) for where in (mesh.rest, points)]
     )
     ground = Ground.of(made, hem.garment, near)
-    before = ground.count(points)
-    turn = _turn_of(held, hem)
-    tries = [_Try(held, hem, ground, made, place, parent, way, turn) for way in _ways_out(held, hem, ground, parent)]
-    left, trial = min(((t.count(1.0, t.least(1.0, 0.0)), k, t) for k, t in enumerate(tries)), key=lambda x: x[:2])[::2]
-    if left > LEFT * before:
-        raise BadEditError("No slide frees the hem here: sculpt it, or thin what lies under it.")
-    return with_rules(made, [(place, trial.rules(trial.stops()))])
+    before, base = ground.count(points), Evaluator.of(made)
+    best: tuple[tuple[int, float], _Try] | None = None
+    for turn in TURNS:
+        for way in _ways_out(held, hem, ground, parent):
+            trial = _Try(held, hem, ground, made, place, parent, way, _turn_of(held, hem, turn), base)
+            # Further than the best so far is not worth a look.
+            most = best[0][1] if best is not None and best[0][0] == 0 else FURTHEST * hem.radius
+            far = trial.least(1.0, 0.0, most)
+            key = (trial.count(1.0, far), far)
+            if key[0] <= LEFT * before and (best is None or key < best[0]):
+                best = (key, trial)
+    return None if best is None else best[1]
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,6 +203,7 @@ class _Try:
     parent: int
     way: Array
     turn: HelperRule
+    base: Evaluator
 
     def rules(self, stops: Stops) -> list[HelperRule]:
         return [self.turn, slide_to(self.held, self.parent, self.way, stops)]
@@ -196,7 +212,8 @@ class _Try:
         """What crosses at part of the way, pushed so far."""
         pose = longer(self.held.at(share), self.made)
         rules = self.rules([(0.0, 0.0), (share * self.held.angle, far)])
-        return self.ground.count(Evaluator.of(with_rules(self.made, [(self.place, rules)])).pose(pose).points)
+        tried = Evaluator.of(with_rules(self.made, [(self.place, rules)]), self.base)
+        return self.ground.count(tried.pose(pose).points)
 
     def stops(self) -> Stops:
         """Where the slide has to be on the way."""
@@ -207,23 +224,27 @@ class _Try:
         at = np.linspace(max(free, SOON), 1, STOPS + 1)
         far = np.zeros(STOPS + 1)
         for k in range(1, STOPS + 1):
-            far[k] = self.least(float(at[k]), float(far[k - 1]))
-        # Between two stops more may be needed than lies on the line between them: then it goes earlier, or further.
+            far[k] = self.least(float(at[k]), float(far[k - 1]), FURTHEST * self.hem.radius)
+        # Between two stops more may be needed than the curve gives there: then it goes earlier, or further.
         for _ in range(MENDED):
-            between = np.linspace(at[0], 1, LOOKS)
-            crossing = [s for s in between.tolist() if self.count(s, float(np.interp(s, at, far))) > 0]
-            if not crossing:
+            curve = slide_to(self.held, self.parent, self.way, self._knots(at, far)).response
+            between = np.linspace(at[0], 1, LOOKS).tolist()
+            crosses_at = next((s for s in between if self.count(s, float(curve.at(s * self.held.angle))) > 0), None)
+            if crosses_at is None:
                 break
-            k = int(np.searchsorted(at, crossing[0], side="right")) - 1
+            k = int(np.searchsorted(at, crosses_at, side="right")) - 1
             if k == 0:
                 at[0] *= EARLIER
             far[max(k, 1)] = min(far[max(k, 1)] * FURTHER, far[min(max(k, 1) + 1, STOPS)])
+        return self._knots(at, far)
+
+    def _knots(self, at: Array, far: Array) -> Stops:
         return [(0.0, 0.0), *((s * self.held.angle, d) for s, d in zip(at.tolist(), far.tolist(), strict=True))]
 
-    def least(self, share: float, low: float) -> float:
-        """The least slide from `low` on that frees the hem at part of the way; else the one that leaves least."""
+    def least(self, share: float, low: float, most: float) -> float:
+        """The least slide from `low` to `most` that frees the hem at part of the way; else what leaves least."""
         steps = np.linspace(0, FURTHEST * self.hem.radius, TRIED)
-        tried, counts = [low, *(float(d) for d in steps if d > low)], list[int]()
+        tried, counts = [low, *(float(d) for d in steps if low < d < most)], list[int]()
         for far in tried:
             counts.append(self.count(share, far))
             if counts[-1] == 0:
@@ -238,10 +259,25 @@ class _Try:
         return free
 
 
-def _turn_of(held: Held, hem: Hem) -> HelperRule:
-    """What the hem takes of the joint's turn by its weights."""
+def _plates(character: Character) -> Iterator[NDArray[np.int32]]:
+    """The vertices of each closed piece that follows one joint wholly, save the largest piece: that is the body."""
+    mesh, weights = character.mesh, character.binding.joint_weights
+    piece = mesh.topology.pieces
+    count = int(piece.max(initial=-1)) + 1
+    body = int(np.argmax(np.bincount(piece, minlength=1)))
+    lead = weights.argmax(axis=1)
+    whole = weights[np.arange(len(mesh)), lead] > RIGID
+    open_ones = {int(piece[loop[0]]) for loop in boundary_loops(mesh.topology.triangles)}
+    for k in range(count):
+        own = np.flatnonzero(piece == k).astype(np.int32)
+        if k != body and k not in open_ones and whole[own].all() and len(np.unique(lead[own])) == 1:
+            yield own
+
+
+def _turn_of(held: Held, hem: Hem, part: float) -> HelperRule:
+    """What the hem takes of the joint's turn by its weights, or part of that."""
     followed = held.character.binding.subtree_weights(held.character.skeleton, held.joint)[hem.border]
-    return Share(held.joint, float(np.round(followed.mean(), 2)), "all", held.trigger.axis)
+    return Share(held.joint, float(np.round(part * followed.mean(), 2)), "all", held.trigger.axis)
 
 
 def _ways_out(held: Held, hem: Hem, ground: Ground, parent: int) -> Iterator[Array]:
