@@ -36,15 +36,19 @@ class Limb:
         the limb's end, and the roll has to be led up to it.
     axis
         The bone's direction in the rest frame of the joint that rolls ``(3,)``.
-    stations
-        ``(T,)`` where along the bone, 0 to 1, the skin of each twist joint lies.
+    along
+        ``(N,)`` where the limb's skin lies along the bone, 0 to 1.
+    twisted, whole
+        ``(N, T)`` and ``(N,)`` the weights of that skin: on each twist joint, and on all that the joint carries along.
     """
 
     rolled: int
     bone: Segment
     from_root: bool
     axis: Array
-    stations: Array
+    along: Array
+    twisted: Array
+    whole: Array
 
     @classmethod
     def of(cls, character: Character, joint: int, bare: bool = False) -> Limb:
@@ -79,15 +83,21 @@ class Limb:
         way = (bone.end - bone.start) / np.linalg.norm(bone.end - bone.start)
         axis = np.linalg.solve(skeleton.pose_frame(joint), way)
         rest = character.mesh.rest.astype(np.float64)
-        along = np.clip((rest - bone.start) @ way / np.linalg.norm(bone.end - bone.start), 0, 1)
-        weights = character.binding.joint_weights[:, list(bone.twists)]
-        total = np.maximum(weights.sum(axis=0), 1e-12)
-        return cls(joint, bone, bone is own, axis / np.linalg.norm(axis), (along @ weights) / total)
+        along = (rest - bone.start) @ way / np.linalg.norm(bone.end - bone.start)
+        weights = character.binding.joint_weights
+        skin = weights[:, [bone.joint, *bone.twists, joint]].sum(axis=1) > CLEAR
+        skin &= (along > 0) & (along < 1)
+        twisted_skin = weights[skin][:, list(bone.twists)].astype(np.float64)
+        whole = character.binding.subtree_weights(skeleton, joint)[skin]
+        return cls(joint, bone, bone is own, axis / np.linalg.norm(axis), along[skin], twisted_skin, whole)
 
     def shares(self, eased: bool = False) -> Array:
-        """What share ``(T,)`` of the roll each twist joint should take for the roll to grow as `ideal` says."""
-        grown = self.ideal(self.stations, eased)
-        return grown - 1 if self.from_root else grown
+        """What share ``(T,)`` of the roll each twist joint should take for the skin to roll as `ideal` says.
+
+        Least squares over the skin, whose roll is what the joint carries along and the shares by their weights.
+        """
+        missing = self.ideal(self.along, eased) - self.whole
+        return np.asarray(np.linalg.lstsq(self.twisted, missing, rcond=None)[0])
 
     def ideal(self, places: Array, eased: bool = False) -> Array:
         """How much of the roll there should be at places along the bone, 0 to 1: evenly, or eased at both ends."""
