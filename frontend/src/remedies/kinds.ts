@@ -20,6 +20,7 @@ export const kindNames: Record<string, string> = {
   twist: 'Twist joints',
   helper: 'Helper joint',
   hem: 'Hem pusher',
+  blend_and_corrective: 'Blend and corrective',
   skin_blend: 'Skin blend',
   relaxer: 'Relaxer',
   volume_keeper: 'Volume keeper',

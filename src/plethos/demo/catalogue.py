@@ -16,13 +16,22 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
 from plethos.demo.figure_file import Figure, build_file
-from plethos.demo.mend import MIDDLE, SIDES, Blended, Mend, Rolled, Solved, mended
+from plethos.demo.mend import MIDDLE, SIDES, Blended, Capped, Helped, Mend, Rolled, Solved, mended
 from plethos.demo.wardrobe import ferry_cook_wears, lock_diver_wears, lock_keeper_wears
 
 FILES = Path(__file__).with_name("files")
 
 FINGERS = ("index", "middle", "ring", "little", "thumb")
 ELBOW, KNEE = Solved("forearm", 125, "elbow bent"), Solved("shin", 125, "knee bent")
+BELLY: tuple[tuple[Mend, tuple[str, ...]], ...] = (
+    (Helped("spine_1", 35, "half", "belly bent"), MIDDLE),
+    (Helped("chest", 28, "outside", "back bent"), MIDDLE),
+    (Solved("spine_2", 38, "belly folded"), MIDDLE),
+)
+PLATES: tuple[tuple[Mend, tuple[str, ...]], ...] = (
+    (Helped("upper_arm", 105, "hem", "shoulder plate clear"), SIDES),
+    (Helped("thigh", 100, "hem", "thigh plate clear"), SIDES),
+)
 # Blends and twist joints first: what is solved after them gives back only what they leave.
 FINISHED: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (Rolled("hand"), SIDES),
@@ -31,8 +40,11 @@ FINISHED: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (Blended(("foot", "toes"), "foot full"), SIDES),
     (Blended(("thigh",), "hip full"), SIDES),
     (Blended(("neck", "head"), "neck full"), MIDDLE),
-    (ELBOW, SIDES),
+    (Blended(("forearm",), "elbow full"), SIDES),
+    (Solved("forearm", 120, "elbow bent"), SIDES),
     (KNEE, SIDES),
+    (Capped("shin", 125, 0.05, "knee cap"), SIDES),
+    (Helped("thigh", 105, "front_pair", "hip front"), SIDES),
     (Solved("upper_arm", 105, "arm up"), SIDES),
     (Solved("spine_2", 38, "belly folded"), MIDDLE),
     (Solved("chest", 28, "chest bent forward"), MIDDLE),
@@ -76,12 +88,12 @@ DEMOS: dict[str, Demo] = {
     ),
     "lock-keeper-bare": Demo("Lock keeper, bare", "Nothing done yet: for learning.", _KEEPER),
     "lock-diver": Demo(
-        "Lock diver", "Rigid plates on shoulders and thighs, for clipping work.",
-        Figure(LOCK_DIVER, lock_diver_wears),
+        "Lock diver", "Rigid plates on shoulders and thighs, pushed clear of what is bent into them.",
+        Figure(LOCK_DIVER, lock_diver_wears), PLATES,
     ),
     "ferry-cook": Demo(
-        "Ferry cook", "Another body: shorter, heavier; nothing done yet.",
-        Figure(FERRY_COOK, ferry_cook_wears),
+        "Ferry cook", "Another body: shorter, heavier; her belly is mended, the limbs are not.",
+        Figure(FERRY_COOK, ferry_cook_wears), BELLY,
     ),
 }  # fmt: skip
 

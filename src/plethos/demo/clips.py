@@ -198,6 +198,15 @@ def forearm_roll(joints: list[DemoJoint]) -> DemoClip:
     return _clip("forearm roll", [*keys, Key(4.4, held), Key(5.0, {})], joints)
 
 
+def hold_up_a_lantern(joints: list[DemoJoint]) -> DemoClip:
+    """A lantern taken up to the shoulder, turned to the water and back, and let down again."""
+    up: dict[str, Angles] = {"left_forearm": (0, 0, 112), "left_upper_arm": (0, 0, -14), "left_clavicle": (0, 0, 8)}
+    out = up | {"left_forearm": (0.0, 0.0, 140.0), "left_hand": (0.0, 60.0, 0.0), "neck": (0.0, 18.0, 0.0)}
+    back = up | {"left_hand": (0.0, -40.0, 0.0)}
+    keys = [Key(0.0, {}), Key(0.9, up), Key(1.5, out), Key(2.1, out), Key(2.7, back), Key(3.2, up)]
+    return _clip("hold up a lantern", [*keys, Key(4.0, {})], joints)
+
+
 def _squat(thigh: float, shin: float) -> dict[str, Angles]:
     """Both legs bent, the soles flat."""
     return _both("thigh", 0, 0, thigh) | _both("shin", 0, 0, shin) | _both("foot", 0, 0, shin - thigh)
@@ -207,5 +216,6 @@ def demo_clips(joints: list[DemoJoint]) -> list[DemoClip]:
     """All clips, 30 frames a second."""
     makers = (
         range_of_motion, crank_a_sluice, climb_a_ladder, squat_and_lift, side_kick, reach_overhead, forearm_roll,
+        hold_up_a_lantern,
     )  # fmt: skip
     return [make(joints) for make in makers]

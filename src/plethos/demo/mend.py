@@ -6,14 +6,20 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+import numpy as np
+
+from plethos.core.bend import bent
 from plethos.core.character import Character
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.held import Held
+from plethos.core.propose.helpers import Bend, at_spot, started
+from plethos.core.propose.hem import pushed
 from plethos.core.propose.roll import Limb, twist_remedies
 from plethos.core.propose.solved import solved
 from plethos.core.remedies import Remedy, SkinBlend
 from plethos.core.response import Response
 from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.twins import twinned
 
 SIDES = ("left", "right")
 MIDDLE = ("",)
@@ -101,6 +107,84 @@ class Blended:
         ]
         name, mask = _named(side, self.name), full_mask(character, *joints)
         return character.with_remedy(Remedy(SkinBlend(mask), name, id=name.lower().replace(" ", "-")))
+
+
+def _held(character: Character, side: str, joint: str, degrees: float) -> Held:
+    skeleton = character.skeleton
+    number = skeleton.find(_joint(side, joint))
+    return Held.of(character, number, bent(skeleton.rest_pose(), number, BEND, math.radians(degrees)))
+
+
+def _renamed(before: Character, made: Character, side: str, name: str) -> Character:
+    """What is new called so; numbered where there are several."""
+    fresh = made.rules.remedies[len(before.rules.remedies) :]
+    for k, remedy in enumerate(fresh, 1):
+        label = _named(side, name if len(fresh) == 1 else f"{name} {k}")
+        rules = made.rules.without_remedy(remedy.id)
+        made = made.with_rules(rules).with_remedy(replace(remedy, name=label, id=label.lower().replace(" ", "-")))
+    return made
+
+
+def _twins(character: Character, name: str) -> Character:
+    """The right side of what the left has by that name: helper joints are mirrored to the bit."""
+    for own in [r for r in character.rules.remedies if r.name.startswith(_named(SIDES[0], name))]:
+        made = twinned(character, own.id)
+        fresh = made.rules.remedies[-1]
+        identity = fresh.name.lower().replace(" ", "-")
+        rules = made.rules.without_remedy(fresh.id).with_remedy(replace(made.rules.remedy(own.id), twin=identity))
+        character = made.with_rules(rules).with_remedy(replace(fresh, id=identity))
+    return character
+
+
+@dataclass(frozen=True)
+class Helped:
+    """Helper joints to start from at a bend: see `started`; or ``hem``, which pushes a hem or a plate away.
+
+    Parameters
+    ----------
+    joint, degrees
+        Without its side, and where it is bent to.
+    how
+        Which.
+    name
+        Of the remedy, without its side.
+    """
+
+    joint: str
+    degrees: float
+    how: str
+    name: str
+
+    def __call__(self, character: Character, side: str) -> Character:
+        if side == SIDES[1]:
+            return _twins(character, self.name)
+        held = _held(character, side, self.joint, self.degrees)
+        made = pushed(held) if self.how == "hem" else started(held, self.how)
+        return _renamed(character, made, side, self.name)
+
+
+@dataclass(frozen=True)
+class Capped:
+    """A helper joint at the outermost spot of a bend, which rounds it: a knee cap.
+
+    Parameters
+    ----------
+    reach
+        How far its weights go, metres.
+    """
+
+    joint: str
+    degrees: float
+    reach: float
+    name: str
+
+    def __call__(self, character: Character, side: str) -> Character:
+        if side == SIDES[1]:
+            return _twins(character, self.name)
+        held = _held(character, side, self.joint, self.degrees)
+        bend, rest = Bend.of(held), character.mesh.rest
+        spot = int(np.argmin(np.linalg.norm(rest - bend.furthest(bend.outwards, bend.at), axis=1)))
+        return _renamed(character, at_spot(held, spot, self.reach), side, self.name)
 
 
 def mended(character: Character, mend: Mend, sides: tuple[str, ...]) -> Character:

@@ -89,7 +89,7 @@ def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, jo
     known = version.trials.of(Subject.of(version.character.skeleton, judge.held.joint, pose)).get(kind)
     made = (known or judge.of_trial(kind)).character
     names = [r.name for r in made.rules.remedies[len(version.character.rules.remedies) :]]
-    label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} helper joints’ rules"
+    label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} remedies"
     return put(workbench, opened, version, label, made)
 
 

@@ -60,6 +60,10 @@ class Held:
         """Part of the way."""
         return bent(self.pose, self.joint, self.trigger.axis, share * self.angle)
 
+    def short(self, share: float) -> Held:
+        """Held only part of the way."""
+        return Held.of(self.character, self.joint, self.at(share))
+
     def named(self, name: str) -> str:
         return free_name(name, {r.name for r in self.character.rules.remedies})
 

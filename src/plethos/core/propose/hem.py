@@ -15,6 +15,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.mask import Mask
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
+from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import MARGIN, joint_region
 from plethos.core.names import free_name
 from plethos.core.propose.held import Held
@@ -27,11 +28,12 @@ from plethos.core.topology import boundary_loops, outward_normals
 NEAR_JOINT = 2.0  # of the region's radius: how far from the joint a garment is looked at
 NEAR_HEM = 0.5  # of the region's radius: what crosses further from a hem is no business of the hem
 REACH = 0.9  # of the radius: how far up the cloth the helper's weights go
+MOST_HEMS = 3  # that are tried
 TURNS = (1.0, 0.75)  # of the turn that the weights give it: which are tried
 RIGID = 0.999  # a weight that is all
 AROUND = 1.0  # of the radius: what lies further from the hem is not looked at
 STOPS = 3  # knots of the slide after the one where it sets out
-FURTHEST, TRIED = 1.2, 9  # of the radius: slides that are tried
+FURTHEST, TRIED = 1.2, 6  # of the radius: slides that are tried
 SOON = 0.01  # of the way: where a slide sets out at the earliest
 LOOKS, MENDED = 17, 24  # how often it is looked at between its stops, and how often they are mended
 EARLIER, FURTHER = 0.92, 1.1
@@ -156,7 +158,7 @@ def pushed(held: Held) -> Character:
     """
     if held.character.skeleton.joint_parents[held.joint] < 0:
         raise BadEditError("The joint hangs on nothing: a helper joint beside it would have nothing to stay with.")
-    for hem in Hem.all(held):
+    for hem in Hem.all(held)[:MOST_HEMS]:
         trial = _best(held, hem)
         if trial is not None:
             return with_rules(trial.made, [(trial.place, trial.rules(trial.stops()))])
@@ -287,13 +289,15 @@ def _ways_out(held: Held, hem: Hem, ground: Ground, parent: int) -> Iterator[Arr
     points = posed.points.astype(np.float64)
     normals = outward_normals(points, character.mesh.topology)
     # The way that the surface faces which is crossed, the way that the cloth itself faces, back from the hem over the
-    # cloth, and between them.
+    # cloth, along the limb that turns, and between them.
     faced, own = (_unit(normals[v].sum(axis=0)) for v in (ground.crossed(points), hem.border))
     cloth = ground.triangles[: ground.own]
     away = _unit(points[np.unique(cloth)].mean(axis=0) - points[hem.border].mean(axis=0))
     up = _unit(away - (away @ own) * own)
     back = (posed.world[parent] @ np.linalg.inv(skeleton.rest_global[parent]))[:3, :3]
-    for way in (faced, own, faced + own, up, own + up):
+    turned = posed.world[held.joint] @ np.linalg.inv(skeleton.rest_global[held.joint])
+    limb = turned[:3, :3] @ bone_directions(skeleton, held.joint)[1]
+    for way in (faced, own, faced + own, up, own + up, limb, limb + own):
         if np.linalg.norm(way) > 1e-6:
             yield _unit(np.linalg.solve(back, way))
 

@@ -5,9 +5,10 @@ Names of joints say nothing here: what counts is what the skin does.
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -20,20 +21,22 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
 from plethos.core.mask import Mask
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
-from plethos.core.propose.blend import blend_mask
+from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import WAY, Held, off
-from plethos.core.propose.helpers import longer, off_on_the_way, started
+from plethos.core.propose.helpers import longer, started
 from plethos.core.propose.hem import NEAR_JOINT, pushed
 from plethos.core.propose.roll import Limb, with_twists
 from plethos.core.propose.soft import seen, soft_region
-from plethos.core.propose.solved import solved
+from plethos.core.propose.solved import Solved, solved
 from plethos.core.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
 from plethos.core.skeleton import Pose
 from plethos.core.topology import extent
 
 ROLLED = math.radians(8)  # less roll than this needs no twist joints
+ENOUGH = 97.0  # percent of volume: a corrective that reaches less is tried short of the pose as well
+SHORT = 6 / 7  # of the way
 CONTACT = 0.03  # what a triangle in contact counts, in percent of volume
-WORTH = 0.5  # how much better the next kind has to be, in that measure, than one that is simpler
+LEAST_WORTH = 0.5  # how much better the next kind has to be, in that measure, than one that is simpler
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,25 +66,50 @@ class Tried:
 
 
 def _twist(held: Held) -> Character:
-    character = held.character
-    made = with_twists(character, held.joint)
-    limb = Limb.of(made, held.joint)
+    limb = Limb.of(held.character, held.joint, bare=True)
     roll = float(rotations.twist_angle(held.at(1.0).rotations[held.joint], limb.axis, 0.0))
     if abs(roll) < ROLLED:
         raise BadEditError("The joint hardly rolls about its bone: twist joints would have nothing to share.")
-    return made
+    return with_twists(held.character, held.joint)
 
 
 def _blend(held: Held) -> Character:
-    mask = blend_mask(held.character, held.joint, held.pose, held.trigger.axis, held.angle)
-    return held.character.with_remedy(Remedy(SkinBlend(mask), held.named(f"{_joint(held)}: skin blend")))
+    """Where it helps, slab by slab, or on all the skin of the joint: whichever keeps more."""
+    masks = [blend_mask(held.character, held.joint, held.pose, held.trigger.axis, held.angle)]
+    masks.append(full_mask(held.character, held.joint))
+    name = held.named(f"{_joint(held)}: skin blend")
+    return _least_off(held, [held.character.with_remedy(Remedy(SkinBlend(mask), name)) for mask in masks])
 
 
 def _corrective(held: Held) -> Character:
+    """Solved in the held pose; where the fold leaves no room for all of it, short of there, and held on from there."""
     name = held.named(f"{_joint(held)} at {math.degrees(held.angle):.0f}°")
     made = solved(held, name)
+    found = [_with(held, made, name)]
+    if made.mend.contacts or made.mend.given_back < 1 or made.mend.volume < ENOUGH:
+        with contextlib.suppress(BadEditError):
+            short = held.short(SHORT)
+            found.append(_with(held, solved(short, name), name))
+    return _least_off(held, found)
+
+
+def _both(held: Held) -> Character:
+    """A skin blend, and a corrective for what it leaves."""
+    blended = _blend(held)
+    return _corrective(replace(held, character=blended))
+
+
+def _with(held: Held, made: Solved, name: str) -> Character:
     trigger = made.fitted.trigger
     return held.character.with_remedy(Remedy(made.body, name, by=trigger.id), trigger)
+
+
+def _least_off(held: Held, found: Sequence[Character]) -> Character:
+    """The one that keeps most on the way, contacts counted too; the first of equals."""
+    if len(found) == 1:
+        return found[0]
+    judge = Judge.of(held)
+    return min(found, key=lambda character: judge.tried("", character).off)
 
 
 def _soft(held: Held) -> Mask:
@@ -89,8 +117,7 @@ def _soft(held: Held) -> Mask:
 
 
 def _helper(held: Held) -> Character:
-    tried = [started(held, how) for how in ("half", "outside", "inside")]
-    return min(tried, key=lambda character: off_on_the_way(character, held))
+    return _least_off(held, [started(held, how) for how in ("half", "outside", "inside")])
 
 
 def _keeper(held: Held) -> Character:
@@ -117,7 +144,10 @@ TRIALS: dict[str, Callable[[Held], Character]] = {
     "hem": pushed,
     "volume_keeper": _keeper,
     "relaxer": _relaxer,
+    "blend_and_corrective": _both,
 }
+# Two remedies in place of one have to be worth it.
+WORTH = {"blend_and_corrective": 5.0}
 
 
 @dataclass(frozen=True, eq=False)
@@ -184,7 +214,8 @@ def proposed(found: Sequence[Tried], now: Tried) -> Tried | None:
     """The kind that suits, of those that were tried, simplest first; None where nothing betters what is there."""
     best: Tried | None = None
     for trial in found:
-        if trial.off < now.off - WORTH and (best is None or trial.off < best.off - WORTH):
+        worth = WORTH.get(trial.kind, LEAST_WORTH)
+        if trial.off < now.off - worth and (best is None or trial.off < best.off - worth):
             best = trial
     return best
 
@@ -194,6 +225,7 @@ def reason(best: Tried, now: Tried) -> str:
     what = {
         "twist": "The joint rolls: its twist joints share the roll out along the limb",
         "skin_blend": "Dual quaternion skinning keeps what linear skinning loses here",
+        "blend_and_corrective": "Dual quaternion skinning keeps the most of it, a corrective the rest",
         "helper": "The skin bends round too tight a corner: a helper joint of its own carries it over",
         "hem": "A garment's hem goes into what lies beside it: a helper joint pushes it out of the way",
         "corrective": "The skin creases: a corrective opens the fold and fills it",

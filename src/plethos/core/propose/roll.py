@@ -18,6 +18,7 @@ from plethos.core.skeleton import Skeleton
 from plethos.core.weights.bones import Segment, segments_of
 
 STATIONS = 11
+HELD = 1e-5  # of a share that all the skin follows: how strongly shares are kept small
 CLEAR = 0.5  # of the weights round a place that have to be of the limb
 
 
@@ -94,10 +95,13 @@ class Limb:
     def shares(self, eased: bool = False) -> Array:
         """What share ``(T,)`` of the roll each twist joint should take for the skin to roll as `ideal` says.
 
-        Least squares over the skin, whose roll is what the joint carries along and the shares by their weights.
+        Least squares over the skin, whose roll is what the joint carries along and the shares by their weights; a twist
+        joint that next to no skin follows keeps a share near 0.
         """
         missing = self.ideal(self.along, eased) - self.whole
-        return np.asarray(np.linalg.lstsq(self.twisted, missing, rcond=None)[0])
+        weights = self.twisted.T @ self.twisted
+        held = HELD * len(self.along) * np.eye(len(weights))
+        return np.asarray(np.clip(np.linalg.solve(weights + held, self.twisted.T @ missing), -1, 1))
 
     def ideal(self, places: Array, eased: bool = False) -> Array:
         """How much of the roll there should be at places along the bone, 0 to 1: evenly, or eased at both ends."""
