@@ -236,7 +236,7 @@ watch(() => looks.hidden, () => {
   hideParts()
   stage?.invalidate()
 })
-watch([wipe.at, () => looks.wipe, () => looks.holding, () => looks.shading, () => posing.chosen, () => posing.axis, () => looks.joints, () => character.figure, () => tools.tool, () => tools.markers, split], () => stage?.invalidate())
+watch([wipe.at, () => looks.wipe, () => looks.holding, () => looks.shading, () => posing.chosen, () => posing.axis, () => looks.joints, () => character.figure, () => tools.tool, () => tools.spotting, () => tools.masking, () => tools.markers, split], () => stage?.invalidate())
 // The last place of the pointer, for the key that hides the part under it.
 let pointer: PointerEvent | null = null
 useEventListener(canvas, 'pointermove', (event: PointerEvent) => (pointer = event))
