@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.gltf_read import read_character
@@ -28,7 +29,7 @@ from plethos.core.weights.bones import segment_distances, segments_of, skin_bone
 from plethos.core.weights.check import Finding, check_weights, stray_weights, without_stray
 from plethos.core.weights.table import weights_from_json, weights_to_json
 from plethos.demo.catalogue import open_demo
-from tests.figures import tube, tube_file
+from tests.figures import pair_file, tube, tube_file, tube_points
 
 
 def chain(places, parents, names=None) -> Skeleton:
@@ -427,6 +428,16 @@ class Check(unittest.TestCase):
         (finding,) = [f for f in check_weights(character) if f.joint == upper]
         self.assertEqual(finding.kind, "hard_step")
         self.assertEqual(sorted(np.unique(character.mesh.points[finding.vertices, 1].round(2))), [0.5, 0.55])
+
+    def test_they_are_numbered_over_all_parts(self):
+        builder, count = GltfBuilder(pair_file()), len(tube_points()[0])
+        second = builder.document["meshes"][1]["primitives"][0]["attributes"]
+        half = np.zeros((count, 4), np.float32)
+        half[:, 0] = 1.0
+        half[7] = 0.1
+        second["WEIGHTS_0"] = builder.accessor(half, 34962)
+        found, furthest = unnormalised_weights(builder.file())
+        self.assertEqual((found, furthest), ([count + 7], 0.4))
 
     def test_unnormalised_weights_are_told_from_the_file(self):
         found, furthest = unnormalised_weights(tube_file(weight_sum=0.8))

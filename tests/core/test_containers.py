@@ -232,6 +232,13 @@ def pair_document(file: GltfFile):
     return built.document
 
 
+class Endings(unittest.TestCase):
+    def test_an_obj_is_known_by_its_ending_in_any_case(self):
+        text = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+        for name in ("a.obj", "A.OBJ", "b.Obj"):
+            self.assertEqual(len(read_character(open_file(name, text), name).mesh), 3)
+
+
 class Obj(unittest.TestCase):
     TEXT = """
 v 0 0 0

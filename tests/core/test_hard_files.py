@@ -123,6 +123,23 @@ class Matrices(unittest.TestCase):
         np.testing.assert_array_equal(Evaluator.of(back).pose(pose).points, Evaluator.of(character).pose(pose).points)
 
 
+class MoreMatricesThanJoints(unittest.TestCase):
+    def test_the_first_count(self):
+        def longer(builder):
+            inverse = np.tile(np.eye(4, dtype=np.float32), (3, 1, 1))
+            inverse[1, 1, 3], inverse[2] = -0.5, 7.0
+            binds = builder.accessor(inverse.transpose(0, 2, 1).reshape(3, 16))
+            builder.document["skins"][0]["inverseBindMatrices"] = binds
+
+        plain, more = tube(), changed(longer)
+        joint = plain.skeleton.find("upper")
+        turned = Rotation.from_euler("z", 70, degrees=True).as_quat()
+        points = [
+            Evaluator.of(c).pose(c.skeleton.rest_pose().with_rotation(joint, turned)).points for c in (plain, more)
+        ]
+        np.testing.assert_allclose(*points, atol=1e-6)
+
+
 class ManyVertices(unittest.TestCase):
     """More vertices than 16 bits can count."""
 

@@ -17,6 +17,7 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.joints import edit
+from plethos.core.joints.draft import Draft
 from plethos.core.joints.edit import hinged, moved_joints
 from plethos.core.joints.frames import frame_along
 from plethos.core.joints.layout import laid_out, layout_to_json
@@ -372,6 +373,17 @@ class Edited(unittest.TestCase):
         self.assertEqual(centres, sorted(centres))
         with self.assertRaisesRegex(BadEditError, "nothing hangs on it"):
             edit.twisted(bare, bare.skeleton.find("left_thumb_3"), 2)
+
+
+class BelowAScale(unittest.TestCase):
+    def test_a_joint_that_is_added_is_as_large_as_its_parent(self):
+        character = tube(root={"scale": [50.0, 50.0, 50.0]})
+        draft, upper = Draft(character), character.skeleton.find("upper")
+        draft.add("tip", upper, character.skeleton.rest_global[upper, :3, 3] + [0, 10.0, 0], np.eye(3))
+        made = draft.finish().skeleton
+        for name in ("upper", "tip"):
+            size = np.linalg.norm(made.rest_global[made.find(name), :3, :3], axis=0)
+            np.testing.assert_allclose(size, 50.0, rtol=1e-6)
 
 
 class WithoutBones(unittest.TestCase):

@@ -194,6 +194,28 @@ class Contact(unittest.TestCase):
         self.assertEqual(len(new_contacts(points, triangles, found[:0])), len(np.unique(found)))
 
 
+class ManyTriangles(unittest.TestCase):
+    def test_pairs_of_many_triangles_are_not_taken_for_each_other(self):
+        # As 32-bit numbers the pairs (50000, 60000) and (3659, 69266) of 92682 triangles would be the same.
+        count, one, other = 92682, (50000, 60000), (3659, 69266)
+        self.assertEqual((one[0] * count + one[1]) % 2**32, (other[0] * count + other[1]) % 2**32)
+        place = np.arange(count)
+        corners = np.array([[0, 0, 0], [0.5, 0, 0], [0, 0.5, 0]], np.float32)
+        spread = np.stack([2.0 * (place % 400), 2.0 * (place // 400), np.zeros(count)], axis=1).astype(np.float32)
+        triangles = np.arange(3 * count, dtype=np.int32).reshape(-1, 3)
+
+        def crossing(pair):
+            points = (spread[:, None] + corners).copy()
+            first = points[pair[0]]
+            points[pair[1]] = first[0] + np.array([[0.1, 0.1, -0.2], [0.1, 0.1, 0.2], [0.3, 0.1, 0.2]], np.float32)
+            return points.reshape(-1, 3)
+
+        at_rest = intersecting_pairs(crossing(one), triangles)
+        np.testing.assert_array_equal(at_rest, [one])
+        np.testing.assert_array_equal(new_contacts(crossing(other), triangles, at_rest), sorted(other))
+        self.assertEqual(len(new_contacts(crossing(one), triangles, at_rest)), 0)
+
+
 class AgainstTrimesh(unittest.TestCase):
     @classmethod
     def setUpClass(cls):

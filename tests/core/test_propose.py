@@ -159,6 +159,13 @@ class FirstMendOfTheElbow(unittest.TestCase):
             FirstMend.of(tube(), tube().skeleton.find("lower"))
 
 
+class TooFarBent(unittest.TestCase):
+    def test_of_several_rounds_the_one_that_crosses_least_is_taken(self):
+        # At 140 degrees the fold has no room for all of it: more volume would only go through itself.
+        _, mend = elbow(140.0, most_stretch=2.0)
+        self.assertLess(mend.contacts, mend.contacts_before)
+
+
 class FittedToTheVolume(unittest.TestCase):
     def fitted(self, joint="left_forearm", degrees=120.0, preset="linear"):
         at, mend = elbow(degrees, joint)

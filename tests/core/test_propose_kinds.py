@@ -409,6 +409,16 @@ class HelpersToStartFrom(unittest.TestCase):
         self.assertEqual(set(np.flatnonzero(moved > 1e-6)) - set(body.mask.vertices.tolist()), set())
         self.assertGreater(moved[spot], 0.005)
 
+    def test_it_takes_half_of_the_whole_turn_however_the_joint_turns(self):
+        for how in ("half", "outside"):
+            at, made = self.started("left_shin", 100, how)
+            body = made.rules.remedies[-1].body
+            turn = Rotation.from_euler("xyz", [25, 30, 80], degrees=True)
+            pose = made.skeleton.rest_pose().with_rotation(at.joint, turn.as_quat())
+            posed = Evaluator.of(made).pose(pose)
+            own = Rotation.from_quat(posed.moment.rotations[body.joint])
+            self.assertAlmostEqual(own.magnitude(), 0.5 * turn.magnitude(), places=6)
+
     def test_it_sits_on_its_side_of_the_bend_and_stays_with_the_bone_above(self):
         shin = keeper().skeleton.rest_global[keeper().skeleton.find("left_shin"), :3, 3]
         for how, sign in (("outside", 1), ("inside", -1)):

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
 
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
@@ -51,6 +52,18 @@ class Solve(unittest.TestCase):
         np.testing.assert_array_equal(evaluate_exact(mended, rest), evaluate_exact(character, rest))
         self.assertEqual(report.moved, int(near.sum()))
         self.assertLess(report.round_trip_error, 1e-7)
+
+    def test_what_is_nearly_flat_is_solved_the_same_below_a_scaled_and_turned_rest(self):
+        generator = np.random.default_rng(5)
+        bent_maps = np.array([np.diag([1.0, 0.9, s]) for s in np.linspace(0.02, 0.28, 40)])
+        bent_maps = Rotation.random(40, rng=generator).as_matrix() @ bent_maps
+        offsets = generator.normal(size=(40, 3))
+        plain, sigma = invert_offsets(bent_maps, offsets, np.tile(np.eye(3), (40, 1, 1)))
+        rest = 50.0 * Rotation.random(40, rng=generator).as_matrix()
+        below, same = invert_offsets(bent_maps @ rest, offsets, rest)
+        np.testing.assert_allclose(np.einsum("vij,vj->vi", rest, below), plain, atol=1e-9)
+        np.testing.assert_allclose(sigma, same, atol=1e-12)
+        self.assertLess(sigma.max(), 0.3)
 
     def test_float64_inverse_comes_back_to_1e_12(self):
         generator = np.random.default_rng(2)
