@@ -205,7 +205,16 @@ class PoseSets(unittest.TestCase):
             np.testing.assert_allclose(np.abs(there.poses[0].rotations[j - 1]), np.abs(np.roll(turn, j)), atol=1e-12)
             np.testing.assert_allclose(there.axes[j - 1], np.roll(axis, j), atol=1e-12)
 
-    """Against scipy.interpolate.RBFInterpolator on points that SciPy's rotations give."""
+    def test_documents_keep_each_joints_own_axis(self):
+        skeleton = random_skeleton(np.random.default_rng(3))
+        axes = ((1.0, 0.0, 0.0), (0.0, 0.6, 0.8))
+        turns = ((0.5, 0.5, 0.5, 0.5), (0.8, 0.0, 0.6, 0.0))
+        made = PoseSet((3, 7), axes, (StoredPose(turns, "swing", "p", "p"),), 0.8, "set", "s")
+        again = PoseSet.from_document(made.to_document(skeleton), skeleton)
+        np.testing.assert_allclose(again.axes, axes)
+        np.testing.assert_allclose(again.poses[0].rotations, turns, atol=1e-12)
+
+    # Below: against scipy.interpolate.RBFInterpolator on points that SciPy's rotations give.
 
     def points(self, turns: list[Rotation], by: str, axis) -> np.ndarray:
         if by == "swing":

@@ -284,6 +284,12 @@ class Documents(unittest.TestCase):
             with self.subTest(kind=kind, ref=ref), self.assertRaises(BadFileError):
                 self.arrays.get(kind, ref)
 
+    def test_a_row_that_is_a_little_off_is_normalised_too(self):
+        rows = [[["lower", 0.63], ["upper", 0.42]], [["lower", 0.5], ["upper", 0.5]]]
+        _, weights = self.arrays.get("weights", {"vertices": [0, 1], "rows": rows})
+        np.testing.assert_allclose(weights[:2].sum(axis=1), 1, atol=1e-6)
+        np.testing.assert_allclose(np.sort(weights[0])[-2:], [0.4, 0.6], atol=1e-6)
+
     def test_rows_of_weights_are_normalised_and_what_is_not_told_stays(self):
         first = self.character.mesh.first_copies
         ref = {"vertices": first[[7, 2]].tolist(), "rows": [[["upper", 3.0], ["lower", 1.0]], [["lower", 1.0]]]}

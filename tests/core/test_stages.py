@@ -464,6 +464,21 @@ class Reuse(unittest.TestCase):
         painted = Evaluator.of(replace(character, binding=other), before)
         self.assertIsNot(painted.pose(pose).layout, before.pose(pose).layout)
 
+    def test_fewer_influences_than_there_were_leave_nothing_of_the_others(self):
+        character = tube(influences=8)
+        own = replace(
+            character.binding, influences=character.binding.influences.copy(), weights=character.binding.weights.copy()
+        )
+        character = replace(character, binding=own)
+        evaluator, pose = Evaluator.of(character), bent(character.skeleton.rest_pose(), 2, (0, 0, 1), 1.2)
+        evaluator.pose(pose).points  # noqa: B018 - lays the skin out
+        middle = np.flatnonzero(np.abs(character.mesh.points[:, 1] - 0.5) < 0.1).astype(np.int32)
+        rows = np.repeat(own.influences[middle][:, :1], 1, axis=1)
+        evaluator.reweigh(middle, rows, np.ones((len(middle), 1), np.float32))
+        np.testing.assert_allclose(own.weights.sum(axis=1), 1, atol=1e-6)
+        fresh = Evaluator.of(replace(character, binding=replace(own)))
+        np.testing.assert_allclose(evaluator.pose(pose).points, fresh.pose(pose).points, atol=1e-6)
+
     @given(st.integers(0, 2**31))
     @settings(max_examples=10, deadline=None)
     def test_vertices_reweighed_in_place_are_posed_as_those_of_a_character_bound_so(self, seed):

@@ -135,6 +135,7 @@ class Evaluator:
         width = influences.shape[1]
         own = self.character.binding
         own.influences[vertices, :width], own.weights[vertices, :width] = influences, weights
+        own.weights[vertices, width:] = 0
         masks = [body.mask for _, body in self.character.rules.helpers if body.mask is not None]
         under = np.concatenate([np.zeros(0, np.int32), *(m.vertices for m in masks)])
         for layout in self._layouts.values():

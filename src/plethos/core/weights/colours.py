@@ -25,12 +25,9 @@ def _of_joints(parents: tuple[int, ...]) -> NDArray[np.float32]:
     table = np.array([_linear(c) for c in PALETTE], dtype=np.float32)
     chosen: list[int] = []
     for j, parent in enumerate(parents):
-        siblings = [chosen[k] for k in range(j) if parents[k] == parent]
-        beside = {*siblings, *([chosen[parent]] if parent >= 0 else [])}
-        # More siblings than colours go round: at least neighbours in the list differ.
-        start = (chosen[parent] + 1 if parent >= 0 else 0) + len(siblings)
-        order = [(start + k) % len(PALETTE) for k in range(len(PALETTE))]
-        chosen.append(next((c for c in order if c not in beside), order[0]))
+        siblings = sum(parents[k] == parent for k in range(j))
+        # After the parent's colour and those of the older siblings; more siblings than colours go round.
+        chosen.append(((chosen[parent] + 1 if parent >= 0 else 0) + siblings) % len(PALETTE))
     return table[chosen]
 
 
