@@ -78,14 +78,29 @@ def smooth_out(points, starts, neighbours, steps, speed, scratch) -> None:  # ty
         points[:] = scratch
 
 
-@nb.njit(nb.void(_d2, _i2, _i1, _i1, _i1, _i1, _d2, nb.boolean, _d2), cache=True, nogil=True, error_model="numpy")
-def surface_frames(points, triangles, around_at, around, rows, beside, detail, read, out) -> None:  # type: ignore[no-untyped-def]
+@nb.njit(cache=True, nogil=True, inline="always")
+def _face_sums(points, triangles, count, normals) -> None:  # type: ignore[no-untyped-def]
+    """The area-weighted normals ``(N, 3)`` of the vertices of the first `count` triangles, not of unit length."""
+    normals[:] = 0.0
+    for t in range(count):
+        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+        bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+        x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+        for v in (i, j, k):
+            normals[v, 0] += x
+            normals[v, 1] += y
+            normals[v, 2] += z
+
+
+@nb.njit(nb.void(_d2, _i2, _i1, _i1, _d2, nb.boolean, _d2), cache=True, nogil=True, error_model="numpy")
+def surface_frames(points, triangles, rows, beside, detail, read, out) -> None:  # type: ignore[no-untyped-def]
     """Detail in the frames of a surface: read from it, or put on it.
 
     Parameters
     ----------
-    points, triangles, around_at, around
-        A surface ``(N, 3)``, its triangles, and the triangles round each vertex.
+    points, triangles
+        A surface ``(N, 3)`` and its triangles.
     rows, beside
         ``(M,)`` where, and the neighbour that the tangent goes to.
     detail
@@ -93,16 +108,11 @@ def surface_frames(points, triangles, around_at, around, rows, beside, detail, r
     out
         ``(M, 3)`` the same in the frames when `read`, else in the world.
     """
+    normals = np.empty((len(points), 3))
+    _face_sums(points, triangles, len(triangles), normals)
     for n in range(len(rows)):
         v = rows[n]
-        x = y = z = 0.0
-        for e in range(around_at[v], around_at[v + 1]):
-            i, j, k = triangles[around[e], 0], triangles[around[e], 1], triangles[around[e], 2]
-            ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
-            bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
-            x += ay * bz - az * by
-            y += az * bx - ax * bz
-            z += ax * by - ay * bx
+        x, y, z = normals[v, 0], normals[v, 1], normals[v, 2]
         size = max(np.sqrt(x * x + y * y + z * z), 1e-300)
         x, y, z = x / size, y / size, z / size
         b = beside[n]
@@ -119,6 +129,44 @@ def surface_frames(points, triangles, around_at, around, rows, beside, detail, r
             out[n, 0] = p * x + q * tx + r * ux
             out[n, 1] = p * y + q * ty + r * uy
             out[n, 2] = p * z + q * tz + r * uz
+
+
+_either = (nb.float32[:, ::1], _d2)
+
+
+@nb.njit(
+    [nb.void(p, _i1, _d2, _i1, _i1, nb.int64, nb.float64, _i2, _i1, _i1, _d2, _d1) for p in _either],
+    cache=True, nogil=True, error_model="numpy",
+)  # fmt: skip
+def relax(  # type: ignore[no-untyped-def]
+    points, at, own, starts, neighbours, steps, speed, triangles, rows, beside, detail, shares
+) -> None:
+    """Smooth posed points and put the rest detail back, in place.
+
+    Parameters
+    ----------
+    points
+        ``(P, 3)`` float32 or float64.
+    at, own
+        ``(N,)`` which of them the surface is made of, and room for them ``(N, 3)``.
+    starts, neighbours, steps, speed
+        See `smooth_out`.
+    triangles, rows, beside, detail
+        See `surface_frames`.
+    shares
+        ``(M,)`` how far each of `rows` goes.
+    """
+    for n in range(len(at)):
+        for c in range(3):
+            own[n, c] = points[at[n], c]
+    smooth = own.copy()
+    smooth_out(smooth, starts, neighbours, steps, speed, np.empty_like(own))
+    back = np.empty((len(rows), 3))
+    surface_frames(smooth, triangles, rows, beside, detail, False, back)
+    for n in range(len(rows)):
+        v = rows[n]
+        for c in range(3):
+            points[at[v], c] = own[v, c] + shares[n] * (smooth[v, c] + back[n, c] - own[v, c])
 
 
 @nb.njit(nb.void(_d2, _i2, nb.int64, _i1, _i1, _d1, _d2, _d1), cache=True, nogil=True, error_model="numpy")
@@ -141,16 +189,7 @@ def volume_along(points, triangles, skin, offsets, loops, shares, way, cubic) ->
         ``(4,)`` written: volume at 0, then the coefficients of the first, second and third power.
     """
     n, borders = len(points), len(offsets) - 1
-    way[:] = 0.0
-    for t in range(skin):
-        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
-        bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
-        x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-        for v in (i, j, k):
-            way[v, 0] += x
-            way[v, 1] += y
-            way[v, 2] += z
+    _face_sums(points, triangles, skin, way)
     middle = np.zeros(3)
     for v in range(n):
         size = max(np.sqrt(way[v, 0] ** 2 + way[v, 1] ** 2 + way[v, 2] ** 2), 1e-300)
@@ -229,3 +268,42 @@ def nearest_root(cubic, target, most) -> float:  # type: ignore[no-untyped-def]
         if np.isnan(best) or abs(x) < abs(best):
             best = x
     return best
+
+
+@nb.njit(nb.float64(_d1, nb.float64, nb.float64), cache=True, nogil=True, error_model="numpy")
+def bounded_step(cubic, target, most) -> float:  # type: ignore[no-untyped-def]
+    """Where a cubic reaches a target, nearest to 0; where it does not, whichever bound, or 0, comes nearest."""
+    step = nearest_root(cubic, target, most)
+    if not np.isnan(step):
+        return step
+    best = np.inf
+    for x in (-most, 0.0, most):
+        off = abs(((cubic[3] * x + cubic[2]) * x + cubic[1]) * x + cubic[0] - target)
+        if off < best:
+            best, step = off, x
+    return step
+
+
+@nb.njit(
+    [nb.void(p, _i1, _i2, nb.int64, _i1, _i1, _d1, nb.float64, nb.float64, nb.float64) for p in _either],
+    cache=True, nogil=True, error_model="numpy",
+)  # fmt: skip
+def keep_volume(points, at, triangles, skin, offsets, loops, shares, target, most, amount) -> None:  # type: ignore[no-untyped-def]
+    """Bring a region of posed points ``(P, 3)``, float32 or float64, to its target, in place.
+
+    Parameters
+    ----------
+    at
+        ``(N,)`` which points the region is made of.
+    target, most, amount
+        Cubic metres, how far the skin may go, and how much of that way it goes.
+    """
+    own, way, cubic = np.empty((len(at), 3)), np.empty((len(at), 3)), np.empty(4)
+    for n in range(len(at)):
+        for c in range(3):
+            own[n, c] = points[at[n], c]
+    volume_along(own, triangles, skin, offsets, loops, shares, way, cubic)
+    step = amount * bounded_step(cubic, target, most)
+    for n in range(len(at)):
+        for c in range(3):
+            points[at[n], c] = own[n, c] + step * way[n, c]

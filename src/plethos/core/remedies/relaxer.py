@@ -124,7 +124,9 @@ class ReadyRelaxer:
         )  # fmt: skip
         rest = mesh.rest[needs].astype(np.float64)
         smooth = ready._smoothed(rest)
-        ready._frames(smooth, rest[rows] - smooth[rows], True, ready.detail)
+        kernels.surface_frames(
+            smooth, surface.triangles, rows, ready.beside, rest[rows] - smooth[rows], True, ready.detail
+        )  # fmt: skip
         return ready
 
     def support(self, rows: NDArray[np.int32]) -> NDArray[np.int32]:
@@ -149,20 +151,14 @@ class ReadyRelaxer:
         at = self.needs if place is None else place[self.needs]
         if (at < 0).any():
             return  # nothing of what it moves is asked for
-        own = points[at].astype(np.float64)
-        smooth, back = self._smoothed(own), np.empty((len(self.rows), 3))
-        self._frames(smooth, self.detail, False, back)
-        now = own[self.rows]
-        points[at[self.rows]] = now + (amount * self.shares)[:, None] * (smooth[self.rows] + back - now)
+        beside: Any = self.surface.adjacency
+        kernels.relax(
+            points, at, np.empty((len(at), 3)), beside.indptr, beside.indices, self.body.steps, SPEED,
+            self.surface.triangles, self.rows, self.beside, self.detail, amount * self.shares,
+        )  # fmt: skip
 
     def _smoothed(self, points: Array) -> Array:
         beside: Any = self.surface.adjacency
         out = points.copy()
         kernels.smooth_out(out, beside.indptr, beside.indices, self.body.steps, SPEED, np.empty_like(out))
         return out
-
-    def _frames(self, smooth: Array, detail: Array, read: bool, out: Array) -> None:
-        offsets, around = self.surface.vertex_triangles
-        kernels.surface_frames(
-            smooth, self.surface.triangles, offsets, around, self.rows, self.beside, detail, read, out
-        )

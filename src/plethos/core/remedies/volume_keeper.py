@@ -154,9 +154,10 @@ class ReadyKeeper:
         at = self.needs if place is None else place[self.needs]
         if (at < 0).any():
             return  # nothing of what it moves is asked for
-        own = points[at].astype(np.float64)
-        cubic, way = self._cubic(own)
-        points[at] = own + amount * self._step(cubic)[0] * way
+        kernels.keep_volume(
+            points, at, self.triangles, self.skin, self.offsets, self.loops, self.shares, self.target,
+            self.body.most, float(amount),
+        )  # fmt: skip
 
     def reached(self, points: NDArray[Any]) -> float:
         """The share of its target that it can reach from posed points ``(V, 3)`` of the character, before it acted."""
@@ -179,9 +180,5 @@ class ReadyKeeper:
 
     def _step(self, cubic: Array) -> tuple[float, float]:
         """How far to go, metres, and the volume there."""
-        most = self.body.most
-        step = float(kernels.nearest_root(cubic, self.target, most))
-        if np.isnan(step):
-            ends = np.array([-most, 0.0, most])
-            step = float(ends[np.abs(np.polyval(cubic[::-1], ends) - self.target).argmin()])
+        step = float(kernels.bounded_step(cubic, self.target, self.body.most))
         return step, float(np.polyval(cubic[::-1], step))
