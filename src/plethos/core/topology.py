@@ -94,7 +94,10 @@ class Topology:
     @cached_property
     def edges(self) -> NDArray[np.int32]:
         """Undirected edges ``(E, 2)``, each once, smaller index first."""
-        return np.unique(np.sort(triangle_edges(self.triangles), axis=1), axis=0).astype(np.int32)
+        both = np.sort(triangle_edges(self.triangles), axis=1).astype(np.int64)
+        # As one number each: rows would be compared one by one.
+        keys = np.unique(both[:, 0] * self.count + both[:, 1])
+        return np.stack(np.divmod(keys, max(self.count, 1)), axis=1).astype(np.int32)
 
     @cached_property
     def adjacency(self) -> sparse.csr_matrix:

@@ -71,22 +71,30 @@ def _curve(x, first, last, inputs, outputs, slopes):  # type: ignore[no-untyped-
 
 
 @nb.njit(cache=True, nogil=True)
-def _along(path, low, high, posed, rotations, translations, rest_t, rest_r, q, p):  # type: ignore[no-untyped-def]
-    """The rigid transform of the joints ``path[low:high]``, one hanging on the other, posed or at rest."""
-    r, v = np.empty(4), np.empty(3)
+def _along(path, low, high, posed, rotations, translations, rest_t, rest_r, q, p, r, v):  # type: ignore[no-untyped-def]
+    """The rigid transform of the joints ``path[low:high]``, one hanging on the other, posed or at rest, as `q` and `p`.
+
+    `r` and `v` are room to work in.
+    """
     q[0], q[1], q[2], q[3] = 0.0, 0.0, 0.0, 1.0
-    p[:] = 0.0
+    p[0], p[1], p[2] = 0.0, 0.0, 0.0
     for k in range(low, high):
         j = path[k]
-        v[:] = rest_t[j]
+        # Number by number: whole rows would cost more than the sums.
+        for c in range(3):
+            v[c] = rest_t[j, c]
         if posed and len(translations):
-            v += translations[j]
+            for c in range(3):
+                v[c] += translations[j, c]
         _turned(q, v, v)
-        p += v
-        r[:] = rest_r[j]
+        for c in range(3):
+            p[c] += v[c]
+        for c in range(4):
+            r[c] = rest_r[j, c]
         _times(q, r, q)
         if posed:
-            r[:] = rotations[j]
+            for c in range(4):
+                r[c] = rotations[j, c]
             _times(q, r, q)
 
 
@@ -124,7 +132,7 @@ def helper_transforms(  # type: ignore[no-untyped-def]
     """
     inputs, outputs, slopes = knots[0], knots[1], knots[2]
     q, r, t, u = np.empty(4), np.empty(4), np.empty(4), np.empty(4)
-    moved, v = np.empty(3), np.empty(3)
+    moved, v, w = np.empty(3), np.empty(3), np.empty(3)
     q0, q1, p0, p1 = np.empty(4), np.empty(4), np.empty(3), np.empty(3)
     for h in range(len(heads)):
         gain = gains[heads[h, 1]]
@@ -134,7 +142,7 @@ def helper_transforms(  # type: ignore[no-untyped-def]
             gain *= min(max(values[heads[h, 2]], 0.0), 1.0)
         mine = heads[h, 0]
         q[0], q[1], q[2], q[3] = 0.0, 0.0, 0.0, 1.0
-        moved[:] = 0.0
+        moved[0], moved[1], moved[2] = 0.0, 0.0, 0.0
         factor, grows = 1.0, False
         for s in range(first[h], first[h + 1]):
             kind, part = told[s, 0], told[s, 2]
@@ -142,28 +150,28 @@ def helper_transforms(  # type: ignore[no-untyped-def]
             if kind == ANCHOR:
                 low_p, low_a, low_t, end = path_at[3 * s], path_at[3 * s + 1], path_at[3 * s + 2], path_at[3 * s + 3]
                 # Where it is at rest, in what the paths have in common.
-                _along(path, low_p, low_a, False, rotations, translations, rest_t, rest_r, q0, p0)
+                _along(path, low_p, low_a, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
                 v[:] = rest_t[mine]
                 _turned(q0, v, v)
                 v += p0
                 t[:] = rest_r[mine]
                 _times(q0, t, t)
                 # Its place goes with one joint, ...
-                _along(path, low_a, low_t, False, rotations, translations, rest_t, rest_r, q0, p0)
-                _along(path, low_a, low_t, True, rotations, translations, rest_t, rest_r, q1, p1)
+                _along(path, low_a, low_t, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
+                _along(path, low_a, low_t, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
                 v -= p0
                 _back(q0, r)
                 _turned(r, v, v)
                 _turned(q1, v, v)
                 v += p1
                 # ... its turn with the other, ...
-                _along(path, low_t, end, False, rotations, translations, rest_t, rest_r, q0, p0)
-                _along(path, low_t, end, True, rotations, translations, rest_t, rest_r, q1, p1)
+                _along(path, low_t, end, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
+                _along(path, low_t, end, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
                 _back(q0, r)
                 _times(r, t, t)
                 _times(q1, t, t)
                 # ... said as its parent stands now, on top of rest.
-                _along(path, low_p, low_a, True, rotations, translations, rest_t, rest_r, q1, p1)
+                _along(path, low_p, low_a, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
                 _back(q1, r)
                 v -= p1
                 _turned(r, v, v)
@@ -185,7 +193,8 @@ def helper_transforms(  # type: ignore[no-untyped-def]
                 _times(q, r, q)
                 continue
             if kind == PUSH:
-                moved += gain * values[told[s, 1]] * numbers[s, 9:12]
+                for k in range(3):
+                    moved[k] += gain * values[told[s, 1]] * numbers[s, 9 + k]
                 continue
             if kind == LIMIT:
                 angle = _twist(q[0], q[1], q[2], q[3], a, b, c, 0.0)
@@ -200,20 +209,22 @@ def helper_transforms(  # type: ignore[no-untyped-def]
             if kind in (SLIDE, GROW):
                 value = _curve(angle, curve_at[s], curve_at[s + 1], inputs, outputs, slopes)
                 if kind == SLIDE:
-                    moved += gain * value * numbers[s, 9:12]
+                    for k in range(3):
+                        moved[k] += gain * value * numbers[s, 9 + k]
                 else:
                     factor *= 1 + gain * (value - 1)
                     grows = True
                 continue
             if part != TWIST:
-                r[:] = rotations[j]
+                for k in range(4):
+                    r[k] = rotations[j, k]
                 if part == SWING:
                     half = -0.5 * angle
                     t[0], t[1], t[2] = a * np.sin(half), b * np.sin(half), c * np.sin(half)
                     t[3] = np.cos(half)
                     _times(r, t, r)
                 if r[3] < 0:
-                    r *= -1
+                    r[0], r[1], r[2], r[3] = -r[0], -r[1], -r[2], -r[3]
                 length = np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
                 angle = 2 * np.arctan2(length, r[3])
                 length = max(length, 1e-300)
@@ -228,13 +239,17 @@ def helper_transforms(  # type: ignore[no-untyped-def]
                     a, b, c = r[0] / length, r[1] / length, r[2] / length
             half = 0.5 * gain * numbers[s, 8] * angle
             r[0], r[1], r[2], r[3] = a * np.sin(half), b * np.sin(half), c * np.sin(half), np.cos(half)
-            _times(numbers[s, 4:8], r, r)
-            _back(numbers[s, 4:8], u)
+            for k in range(4):
+                t[k] = numbers[s, 4 + k]
+            _times(t, r, r)
+            _back(t, u)
             _times(r, u, r)
             _times(q, r, q)
-        rotations[mine] = q
+        for k in range(4):
+            rotations[mine, k] = q[k]
         if len(translations):
-            translations[mine] = moved
+            for k in range(3):
+                translations[mine, k] = moved[k]
         if len(scales):
             for k in range(3):
                 scales[mine, k] = factor * size[mine, k] if grows else np.nan

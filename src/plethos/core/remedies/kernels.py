@@ -209,25 +209,24 @@ def volume_along(points, triangles, skin, offsets, loops, shares, way, cubic) ->
     s0 = s1 = s2 = s3 = 0.0
     for t in range(len(triangles)):
         i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        ax, ay, az, bx, by, bz = p[i, 0], p[i, 1], p[i, 2], p[j, 0], p[j, 1], p[j, 2]
-        cx, cy, cz = p[k, 0], p[k, 1], p[k, 2]
-        ux, uy, uz, vx, vy, vz = d[i, 0], d[i, 1], d[i, 2], d[j, 0], d[j, 1], d[j, 2]
-        wx, wy, wz = d[k, 0], d[k, 1], d[k, 2]
-        # Cross products of two corners, of places and of ways: all terms are made of these.
-        bcx, bcy, bcz = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
-        vwx, vwy, vwz = vy * wz - vz * wy, vz * wx - vx * wz, vx * wy - vy * wx
-        s0 += ax * bcx + ay * bcy + az * bcz
-        s3 += ux * vwx + uy * vwy + uz * vwz
-        s1 += (
-            ux * bcx + uy * bcy + uz * bcz
-            + vx * (cy * az - cz * ay) + vy * (cz * ax - cx * az) + vz * (cx * ay - cy * ax)
-            + wx * (ay * bz - az * by) + wy * (az * bx - ax * bz) + wz * (ax * by - ay * bx)
-        )  # fmt: skip
+        # Six volumes change by the ways of the three corners along the face's normal, as in all closed surfaces; the
+        # normal is a square in how far the skin goes.
+        ax, ay, az, ux, uy, uz = p[i, 0], p[i, 1], p[i, 2], d[i, 0], d[i, 1], d[i, 2]
+        ex, ey, ez = p[j, 0] - ax, p[j, 1] - ay, p[j, 2] - az
+        fx, fy, fz = p[k, 0] - ax, p[k, 1] - ay, p[k, 2] - az
+        gx, gy, gz = d[j, 0] - ux, d[j, 1] - uy, d[j, 2] - uz
+        hx, hy, hz = d[k, 0] - ux, d[k, 1] - uy, d[k, 2] - uz
+        nx, ny, nz = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
+        sx, sy, sz = 3 * ux + gx + hx, 3 * uy + gy + hy, 3 * uz + gz + hz
+        s0 += ax * nx + ay * ny + az * nz
+        s1 += sx * nx + sy * ny + sz * nz
         s2 += (
-            ax * vwx + ay * vwy + az * vwz
-            + bx * (wy * uz - wz * uy) + by * (wz * ux - wx * uz) + bz * (wx * uy - wy * ux)
-            + cx * (uy * vz - uz * vy) + cy * (uz * vx - ux * vz) + cz * (ux * vy - uy * vx)
+            sx * (gy * fz - gz * fy + ey * hz - ez * hy)
+            + sy * (gz * fx - gx * fz + ez * hx - ex * hz)
+            + sz * (gx * fy - gy * fx + ex * hy - ey * hx)
         )  # fmt: skip
+        s3 += sx * (gy * hz - gz * hy) + sy * (gz * hx - gx * hz) + sz * (gx * hy - gy * hx)
+    s2, s3 = s2 / 2, s3 / 3
     cubic[0], cubic[1], cubic[2], cubic[3] = s0, s1, s2, s3
     cubic /= 6
 
