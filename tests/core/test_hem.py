@@ -14,6 +14,7 @@ from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import longer
 from plethos.core.propose.hem import Ground, Hem, pushed
 from plethos.core.propose.kinds import Judge, proposed
+from plethos.core.rules import Rules
 from plethos.demo.catalogue import open_demo
 from tests.figures import hemmed
 
@@ -112,7 +113,8 @@ class Pushing(unittest.TestCase):
 
 class Plates(unittest.TestCase):
     def test_a_rigid_plate_is_lifted_off_the_arm_that_is_raised_into_it(self):
-        diver = open_demo("lock-diver")[0]
+        mended = open_demo("lock-diver")[0]
+        diver = mended.with_rules(Rules())
         at = held(105, diver, "left_upper_arm")
         plate = Hem.all(at)[0]
         self.assertEqual(diver.mesh.parts[diver.mesh.part_numbers[plate.border[0]]].name, "left shoulder plate")
