@@ -79,6 +79,39 @@ class Desks(unittest.TestCase):
         self.addCleanup(page.close)
         return page
 
+    def test_a_mask_painted_over_the_socket_is_stored_on_top_of_what_others_did(self):
+        one, other = self.page("one"), self.page("other")
+        made = one.post("masked", kind="skin_blend", joint="upper").json()
+        own = made["remedies"][0]["id"]
+        triangle = 470
+        at = self.opened.character.mesh.rest[self.triangles[triangle]].mean(axis=0).tolist()
+        tool = {"tool": "mask", "remedy_id": own, "mode": "take"}
+        head = one.touch(triangle, at, tool, mask=own)
+        self.assertLess(float(head["region"][self.triangles[triangle]].min()), 0.5)
+        ended = one.ask("stroke_end")
+        self.assertEqual(ended["type"], "version")
+        stored = self.opened.character.rules.remedy(own).mask.dense(len(self.opened.character.mesh))
+        np.testing.assert_allclose(stored, head["region"], atol=1e-6)
+        told = other.until(lambda h: h.get("type") == "version" and h["state"]["version"] == 2)
+        self.assertEqual(told["state"]["remedies"][0]["id"], own)
+        # Deleted under the brush: refused with a sentence, nothing else changes.
+        one.touch(triangle, at, tool, mask=own)
+        self.bench.edit(self.id, "gone", lambda c: c.with_rules(c.rules.without_remedy(own)))
+        self.assertEqual(one.ask("stroke_end")["type"], "problem")
+        self.assertEqual(self.opened.character.rules.remedies, ())
+
+    def test_kinds_are_seen_over_the_socket_by_the_page_that_asks(self):
+        page = self.page("one")
+        pose = {"joints": {"upper": [0, 0, 0.6427876, 0.7660444]}}
+        plain = page.ask("pose", pose=pose, want={"measure": "upper"})
+        lines = page.post("proposals", pose=pose, joint="upper").text.splitlines()
+        self.assertEqual(json.loads(lines[-1])["left"], 0)
+        tried = page.ask("pose", pose=pose, want={"measure": "upper", "trial": "volume_keeper"})
+        self.assertEqual(tried["trial"], "volume_keeper")
+        volumes = [h["measures"]["with"]["volume"] for h in (plain, tried)]
+        self.assertGreater(volumes[1], volumes[0] + 1)
+        self.assertEqual(self.opened.revision.number, 0)
+
     def at(self, triangle):
         return self.opened.rest[self.triangles[triangle]].mean(axis=0).tolist()
 

@@ -153,7 +153,7 @@ def _front_pair(bend: Bend) -> Iterable[Ruled]:
     above = bend.at - APART * bend.region.radius * after
     lower, upper = (
         bend.on_the_skin(f"front_{k}", bend.furthest(fold, at, after), PAIR_REACH)
-        for k, at in ((1, bend.at), (2, above))
+        for k, at in ((2, bend.at), (1, above))
     )
     for part in PAIR_PARTS:
         for far in PAIR_SLIDES:
