@@ -96,7 +96,8 @@ class Desks(unittest.TestCase):
         self.assertEqual(told["state"]["remedies"][0]["id"], own)
         # Deleted under the brush: refused with a sentence, nothing else changes.
         one.touch(triangle, at, tool, mask=own)
-        self.bench.edit(self.id, "gone", lambda c: c.with_rules(c.rules.without_remedy(own)))
+        other.post("lease")
+        self.assertEqual(other.http.delete(f"{other.base}/remedies/{own}").status_code, 200)
         self.assertEqual(one.ask("stroke_end")["type"], "problem")
         self.assertEqual(self.opened.character.rules.remedies, ())
 
