@@ -224,7 +224,11 @@ def best_of(held: Held, parent: int, found: Sequence[Ruled]) -> Character:
     if len(found) == 1:
         return with_rules(made, found[0])
     tried = [with_rules(made, ruled) for ruled in found]
-    lost = [off_on_the_way(character, held) for character in tried]
+    measure, lost = BendMeasure.of(tried[0], held.joint), []
+    for character in tried:
+        # Only the rules differ: what was laid out for one is used for all.
+        measure = BendMeasure.of(character, held.joint, measure)
+        lost.append(sum(off(measure.at(longer(held.at(share), character))) for share in WAY))
     return tried[int(np.argmin(np.round(lost, 9)))]
 
 

@@ -140,7 +140,15 @@ class Ground:
         return int((~np.isin(self._keys(points), self.at_rest)).sum())
 
     def _keys(self, points: NDArray[np.floating]) -> NDArray[np.int64]:
-        pairs = intersecting_pairs(points, self.triangles).astype(np.int64)
+        if not 0 < self.own < len(self.triangles):
+            return np.zeros(0, np.int64)
+        # What lies nowhere near the garment cannot cross it.
+        corners = points[self.triangles]
+        low, high = corners.min(axis=1), corners.max(axis=1)
+        near = (high >= low[: self.own].min(axis=0)).all(axis=1) & (low <= high[: self.own].max(axis=0)).all(axis=1)
+        near[: self.own] = True
+        kept = np.flatnonzero(near)
+        pairs = kept[intersecting_pairs(points, self.triangles[kept])]
         mixed = pairs[(pairs[:, 0] < self.own) & (pairs[:, 1] >= self.own)]
         return mixed[:, 0] * len(self.triangles) + mixed[:, 1]
 
@@ -179,7 +187,9 @@ def _best(held: Held, hem: Hem) -> _Try | None:
         [_within(where, every, mask.vertices, AROUND * hem.radius) for where in (mesh.rest, points)]
     )
     ground = Ground.of(made, hem.garment, near)
-    before, base = ground.count(points), Evaluator.of(made)
+    # Laid out once for all that is tried: only the rules differ.
+    before, base = ground.count(points), Evaluator.of(with_rules(made, [(place, [_turn_of(held, hem, 1.0)])]))
+    _ = base.pose(longer(held.at(1.0), made)).points
     best: tuple[tuple[int, float], _Try] | None = None
     for turn in TURNS:
         for way in _ways_out(held, hem, ground, parent):
