@@ -13,7 +13,7 @@ from scipy.optimize import minimize
 from plethos.core import rotations
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.weights.assign import with_joint_weights
-from plethos.core.weights.fit import CANDIDATES, _fit, _range_ends, fitted
+from plethos.core.weights.fit import CANDIDATES, _fit, _range_ends, _weighed, fitted
 from plethos.demo.catalogue import open_demo
 
 
@@ -53,6 +53,14 @@ class Fits(unittest.TestCase):
         self.assertEqual(int((self.fit.weights > 0).sum(axis=1).max()), 4)
         np.testing.assert_allclose(self.fit.weights.sum(axis=1), 1, atol=1e-6)
         self.assertGreaterEqual(self.fit.weights.min(), 0)
+
+    def test_what_moves_alike_keeps_the_proportion_that_it_had(self):
+        # The motion does not tell the first three apart: a third of nothing would be no better than what was painted.
+        gram = np.zeros((4, 4))
+        gram[3, 3] = 1.0
+        weights = np.array([0.48, 0.24, 0.18, 0.1])
+        made = _weighed(gram, weights, np.array([True, True, True, False]))
+        np.testing.assert_allclose(made, [*(weights[:3] / 0.9), 0], atol=1e-9)
 
     @given(st.integers(0, 2**31))
     @settings(max_examples=60, deadline=None)

@@ -104,6 +104,14 @@ class Picking(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "no way to pick"):
             pick.combined(old, new, "xor")
 
+    def test_growing_takes_the_greatest_of_the_neighbours_and_goes_no_further(self):
+        topology = tube().mesh.topology
+        shares = np.random.default_rng(4).random(topology.count).astype(np.float32) ** 8
+        wanted = shares.copy()
+        for a, b in topology.edges.tolist():
+            wanted[a], wanted[b] = max(wanted[a], shares[b]), max(wanted[b], shares[a])
+        np.testing.assert_array_equal(pick.grown(topology, shares, 1), wanted)
+
     def test_growing_and_shrinking_go_ring_by_ring(self):
         character = tube()
         ring = pick.of_vertices(len(character.mesh.points), np.arange(8 * AROUND, 9 * AROUND))
