@@ -60,6 +60,11 @@ def helper(kind, axis, along, knots, x):
     return {"kind": "helper", "id": "h", "name": "helper", "joint": "upper", "rules": [{"kind": kind, **rules[kind]}]}
 
 
+def axes_share(axes, share):
+    rule = {"kind": "share", "joint": "lower", "share": share, "part": "axes", "axes": axes}
+    return {"kind": "helper", "id": "h", "name": "helper", "joint": "upper", "rules": [rule]}
+
+
 UP = (0.0, 0.0, 1.0)
 KNOTS = st.lists(st.tuples(NUMBERS, NUMBERS), min_size=2, max_size=3)
 EDITS = st.one_of(
@@ -84,6 +89,12 @@ EDITS = st.one_of(
     st.builds(lambda x: lambda b, i: solving.add_between(b, i, "c", x), NUMBERS),
     st.builds(lambda x, y: lambda b, i: edits.set_body(b, i, "k", {"share": x, "most": y}), NUMBERS, NUMBERS),
     st.sampled_from([lambda b, i: masking.set_mask(b, i, "k", "soften"), lambda b, i: edits.add_twins(b, i)]),
+    st.builds(lambda h, n: lambda b, i: masking.set_mask(b, i, "k", h, n),
+              st.sampled_from([*masking.MADE, "pick"]), TEXTS),
+    st.builds(lambda k, n: lambda b, i: masking.add_masked(b, i, k, n),
+              st.sampled_from(["skin_blend", "relaxer", "volume_keeper"]), st.sampled_from(["upper", "lower", "\x00"])),
+    st.builds(lambda x, e: lambda b, i: helping.share_roll(b, i, "upper", x, e), st.integers(-3, 99), st.booleans()),
+    st.builds(lambda a, o, x: lambda b, i: edits.add_remedy(b, i, axes_share([a, o], x)), TRIPLES, TRIPLES, NUMBERS),
     st.just(lambda b, i: picking.choose(b, i, picking.Pick("all"), None, False)),
     st.builds(lambda n: lambda b, i: picking.keep(b, i, n), TEXTS),
     st.builds(lambda x: lambda b, i: picking.reshape(b, i, "soften", x), NUMBERS),
