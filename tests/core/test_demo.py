@@ -290,6 +290,15 @@ class States(unittest.TestCase):
         )
         self.assertEqual(open_demo("lock-keeper-bare")[0].rules.remedies, ())
 
+    def test_worked_case_8_the_elbow_holds_where_it_was_solved_and_ten_degrees_to_either_side(self):
+        for side in ("left", "right"):
+            for degrees in (110, 120, 130):
+                without, with_, _, after = self.at("lock-keeper", f"{side}_forearm", degrees)
+                self.assertLess(without, 76)
+                self.assertTrue(98 < with_ < 102, (side, degrees, with_))
+                if degrees <= 120:
+                    self.assertEqual(after, 0)
+
     def test_the_pair_at_each_hip_and_the_knee_caps_are_mirrored_and_in_step(self):
         rules = open_demo("lock-keeper")[0].rules
         for name in ("hip front 1", "hip front 2", "knee cap"):

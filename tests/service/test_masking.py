@@ -110,6 +110,11 @@ class Painting(OnATube):
         picking.choose(self.bench, self.id, picking.Pick("all"), None, False)
         masking.set_mask(self.bench, self.id, self.own, "picked")
         self.assertEqual(float(self.mask().min()), 1.0)
+        picking.reshape(self.bench, self.id, "none", 0.0)
+        picking.choose(self.bench, self.id, picking.Pick("joint", name="upper", least=0.5), None, False)
+        picking.keep(self.bench, self.id, "upper half")
+        masking.set_mask(self.bench, self.id, self.own, "region", "upper half")
+        self.assertTrue(0.3 < float(self.mask().mean()) < 0.7)
 
     def test_nonsense_is_told_and_changes_nothing(self):
         with self.assertRaisesRegex(BadEditError, "cannot be painted"):

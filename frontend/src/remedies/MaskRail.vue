@@ -40,6 +40,7 @@ function fill(command: string): void {
         <el-dropdown-menu>
           <el-dropdown-item v-if="posing.chosen" :command="`joint\n${posing.chosen}`">What {{ plainName(posing.chosen).toLowerCase() }} bends</el-dropdown-item>
           <el-dropdown-item command="picked" :disabled="!tools.picked">What is picked</el-dropdown-item>
+          <el-dropdown-item v-for="r in tools.kept" :key="r.name" :command="`region\n${r.name}`">Region: {{ r.name }}</el-dropdown-item>
           <el-dropdown-item v-for="p in parts" :key="p" :command="`part\n${p}`">Part: {{ p }}</el-dropdown-item>
         </el-dropdown-menu>
       </template>

@@ -74,6 +74,10 @@ def _of_part(character: Character, now: Mask, name: str) -> NDArray[np.floating]
     return np.maximum(now.dense(len(character.mesh)), pick.by_part(character, name))
 
 
+def _of_region(character: Character, now: Mask, name: str) -> NDArray[np.floating]:
+    return character.region(name)
+
+
 def _clear(character: Character, now: Mask, name: str) -> NDArray[np.floating]:
     return np.zeros(len(character.mesh))
 
@@ -83,6 +87,7 @@ MADE: dict[str, tuple[str, Callable[[Character, Mask, str], NDArray[np.floating]
     "soften": ("Soften the mask", _soften),
     "joint": ("Mask what a joint bends", _of_joint),
     "part": ("Add a part to the mask", _of_part),
+    "region": ("Mask from a kept region", _of_region),
     "clear": ("Clear the mask", _clear),
 }
 
@@ -95,7 +100,7 @@ def set_mask(workbench: Workbench, character_id: str, remedy_id: str, how: str, 
     how
         One of `MADE`, or ``pick``.
     name
-        Of the joint, or of the part.
+        Of the joint, the part or the region.
     """
 
     def change(character: Character) -> Character:

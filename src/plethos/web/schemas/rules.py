@@ -273,11 +273,11 @@ class BodyChange(Schema):
 
 
 class MaskChange(Schema):
-    """picked = from what is picked, soften, joint = what that joint bends, part = that part too, clear, pick = pick
-    what lies under the mask."""
+    """picked = from what is picked, soften, joint = what that joint bends, part = that part too, region = a kept
+    region, clear, pick = pick what lies under the mask."""
 
-    how: Literal["picked", "soften", "joint", "part", "clear", "pick"]
-    name: str = Field(default="", max_length=200, description="Of the joint or the part.")
+    how: Literal["picked", "soften", "joint", "part", "region", "clear", "pick"]
+    name: str = Field(default="", max_length=200, description="Of the joint, the part or the region.")
 
 
 class AddMasked(Schema):
