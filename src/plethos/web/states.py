@@ -139,7 +139,7 @@ def _numbers(character: Character, remedy: Remedy) -> BodyChange:
 
 
 def _under(character: Character, remedy: Remedy) -> list[str]:
-    """The joint whose skin the mask of a remedy lies on, for one that reads no joint."""
+    """The joints whose skin the mask of a remedy lies on, for one that reads no joint."""
     mask = remedy.mask
     if not isinstance(mask, Mask):
         return []
@@ -147,7 +147,7 @@ def _under(character: Character, remedy: Remedy) -> list[str]:
     known = _known_joints.get(mask)
     if known is None or known[0] is not character.binding:
         found = joints_under(character.skeleton, character.binding, mask)
-        known = _known_joints[mask] = (character.binding, tuple(character.skeleton.names[j] for j in found[:1]))
+        known = _known_joints[mask] = (character.binding, tuple(character.skeleton.names[j] for j in found))
     return list(known[1])
 
 

@@ -15,6 +15,7 @@ from plethos.core.topology import Topology, distance_over_surface
 from plethos.core.weights.bones import segments_of
 
 SEEN = 0.01  # a smaller share is left out of a mask
+ALIKE = 0.8  # of the best covered joint: what is covered as well
 WIDE = 0.6  # of the region's radius: how far beyond the bending skin the mask goes, and over how much of it it fades
 
 
@@ -55,20 +56,19 @@ def evened(topology: Topology, shares: Array, rounds: int) -> Array:
 
 
 def joints_under(skeleton: Skeleton, binding: Binding, mask: Mask) -> list[int]:
-    """The joints whose bending skin a mask lies on, the one that it covers most first.
+    """The joints whose bending skin a mask covers best, those that carry others first.
 
-    Each is weighed by the skin that it shares with its parent: how much lies under the mask, and which part of it.
+    What bends at a joint is the skin that it shares with its parent. All joints count of whose bending skin the mask
+    covers nearly as much as of the best one's.
     """
     shares = mask.shares.astype(np.float64)
-    if not len(shares):
-        return []
-    scores: NDArray[np.float64] = np.zeros(len(skeleton))
+    covered: NDArray[np.float64] = np.zeros(len(skeleton))
     twists = {t for bone in segments_of(skeleton) for t in bone.twists}  # they only share what their bone bends
     for joint in range(len(skeleton)):
         if skeleton.is_joint[joint] and skeleton.joint_parents[joint] >= 0 and joint not in twists:
             w = binding.joint_weights[:, skeleton.subtree(joint)].sum(axis=1)
             bending = 4 * w * (1 - w)
-            # How much of the mask bends there, and how much of what bends there the mask covers.
-            scores[joint] = (shares @ bending[mask.vertices]) ** 2 / max(float(bending.sum()), 1e-12)
-    best = float(scores.max(initial=0))
-    return [j for j in np.argsort(-scores, kind="stable").tolist() if best > 0 and scores[j] > 0.6 * best]
+            covered[joint] = shares @ bending[mask.vertices] / max(float(bending.sum()), 1e-12)
+    best = float(covered.max(initial=0))
+    # A joint comes before what hangs on it.
+    return [] if best <= 0 else np.flatnonzero(covered > ALIKE * best).tolist()
