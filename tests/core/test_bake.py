@@ -17,7 +17,7 @@ from plethos.core.formats.gltf_write import write_glb
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import started
 from plethos.core.propose.kinds import Judge
-from plethos.core.remedies import Corrective
+from plethos.core.remedies import Corrective, Helper, Remedy, Share
 from plethos.demo.catalogue import open_demo
 
 Z, Y = (0.0, 0.0, 1.0), (0.0, 1.0, 0.0)
@@ -106,3 +106,12 @@ class Baking(unittest.TestCase):
         off = character.with_remedy(replace(remedy, on=False))
         with self.assertRaisesRegex(BadEditError, "does nothing"):
             baked(off, remedy.id, joint, Z, ANGLES)
+
+    def test_a_helper_joint_that_others_read_stays_when_it_is_baked(self):
+        character = made("helper")
+        helper = character.rules.remedies[-1]
+        follows = Remedy(Helper(character.skeleton.find("left_toes"), (Share(helper.body.joint, 0.3),)), "follows")
+        both = character.with_remedy(follows)
+        done = baked(both, helper.id, both.skeleton.find("left_shin"), Z, ANGLES).character
+        self.assertIn("left_shin_outside", done.skeleton.names)
+        self.assertIn("follows", [r.name for r in done.rules.remedies])

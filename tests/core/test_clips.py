@@ -8,11 +8,19 @@ from hypothesis import strategies as st
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
 
-from plethos.core.bend import BendMeasure, clip_steps
+from plethos.core.bend import BendMeasure, bent, clip_steps
 from plethos.core.clips import Clip, Track
+from plethos.core.errors import BadFileError
 from plethos.core.evaluate import NONE
+from plethos.core.formats.gltf_build import GltfBuilder
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.rules import _without_helpers
+from plethos.core.propose.held import Held
+from plethos.core.propose.helpers import started
 from plethos.core.rules import Rules
 from plethos.demo.catalogue import open_demo
+from tests.figures import pair_file
 
 
 class Tracks(unittest.TestCase):
@@ -57,10 +65,10 @@ class Tracks(unittest.TestCase):
     def test_a_clips_pose_is_relative_to_rest(self):
         character, _ = open_demo()
         clip = next(c for c in character.clips if c.name == "range of motion")
-        start, bent = clip.pose_at(character.skeleton, 0.0), clip.pose_at(character.skeleton, 0.6)
+        start, later = clip.pose_at(character.skeleton, 0.0), clip.pose_at(character.skeleton, 0.6)
         elbow = character.skeleton.find("left_forearm")
         np.testing.assert_allclose(np.abs(start.rotations[:, 3]), 1, atol=1e-5)
-        angle = np.degrees(2 * np.arctan2(bent.rotations[elbow, 2], bent.rotations[elbow, 3]))
+        angle = np.degrees(2 * np.arctan2(later.rotations[elbow, 2], later.rotations[elbow, 3]))
         self.assertAlmostEqual(float(angle), 140, delta=0.5)
         self.assertEqual(Clip("still", 0.0, ()).pose_at(character.skeleton, 1.0).shape_weights, None)
 
@@ -83,3 +91,34 @@ class OverAClip(unittest.TestCase):
         bare = character.with_rules(Rules())
         for step in clip_steps(BendMeasure.of(bare, joint), clip, times):
             self.assertEqual(step.with_, step.without)
+
+
+class InFiles(unittest.TestCase):
+    def test_two_keys_at_one_time_are_a_jump_and_times_that_go_back_are_refused(self):
+        for times, read in (([0.0, 0.5, 0.5], True), ([0.0, 0.5, 0.4], False)):
+            builder = GltfBuilder(pair_file())
+            told = builder.accessor(np.array(times, np.float32), bounds=True)
+            for sampler in builder.document["animations"][0]["samplers"]:
+                sampler["input"] = told
+            data = builder.file().pack()
+            if read:
+                (clip,) = read_character(parse(data), "Pair").clips
+                self.assertEqual(clip.tracks[0].times.tolist(), times)
+            else:
+                with self.assertRaisesRegex(BadFileError, "forward in time"):
+                    read_character(parse(data), "Pair")
+
+    def test_keys_of_dials_stay_whatever_number_they_stand_beside(self):
+        character = started(held_shin(), "half")
+        helper = character.rules.remedies[-1].body.joint
+        times, ramp = np.array([0.0, 1.0]), np.array([[0.0], [1.0]])
+        turns = np.tile([0.0, 0.0, 0.0, 1.0], (2, 1))
+        tracks = (Track("dial", helper, times, ramp, dial="wet"), Track("rotation", helper, times, turns))
+        (kept,) = _without_helpers(character, (Clip("swim", 1.0, tracks),))
+        self.assertEqual([t.channel for t in kept.tracks], ["dial"], "what a rule turns is not keyed too")
+
+
+def held_shin():
+    keeper = open_demo("lock-keeper-bare")[0]
+    shin = keeper.skeleton.find("left_shin")
+    return Held.of(keeper, shin, bent(keeper.skeleton.rest_pose(), shin, (0, 0, 1), 1.5))

@@ -131,6 +131,16 @@ class Reading(unittest.TestCase):
             sculpt_from_obj(character, "v 0 0 0\n")
 
 
+class Names(unittest.TestCase):
+    def test_the_mesh_names_its_shapes_before_its_primitives_do(self):
+        def named(document):
+            document["meshes"][0]["primitives"][0]["extras"] = {"targetNames": ["other"]}
+
+        for change, name in ((named, "dent"), (lambda d: (named(d), d["meshes"][0].pop("extras")), "other")):
+            (shape,) = read_character(parse(broken(change, target=True)), "Tube").mesh.shapes
+            self.assertEqual(shape.name, name)
+
+
 class Writing(unittest.TestCase):
     def mended(self, **options):
         file = parse(tube_file(**options).pack())
