@@ -13,8 +13,10 @@ from hypothesis import strategies as st
 from plethos.core.bend import BendMeasure, ContactCounter, bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import joint_region, region_volume
 from plethos.core.propose.between import with_between
+from plethos.core.propose.crease import CLEAR, Crease
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.response import fitted_response
 from plethos.core.propose.slabs import Slabs
@@ -157,6 +159,22 @@ class FirstMendOfTheElbow(unittest.TestCase):
             FirstMend.of(keeper(), keeper().skeleton.find("left_forearm")).solved(at)
         with self.assertRaisesRegex(BadEditError, "bends no skin"):
             FirstMend.of(tube(), tube().skeleton.find("lower"))
+
+
+class TheCrease(unittest.TestCase):
+    def test_what_lies_beyond_its_side_at_rest_may_stay_as_far_beyond(self):
+        at = posed(keeper(), "left_shin", 120)
+        joint = keeper().skeleton.find("left_shin")
+        region = joint_region(keeper(), joint, keeper().mesh.rest, 0.6)
+        crease = Crease.of(at, joint, region, 1.78)
+        before, after = bone_directions(keeper().skeleton, joint)
+        across = (before + after) / np.linalg.norm(before + after)
+        rest = keeper().mesh.rest[region.vertices].astype(float) - keeper().skeleton.rest_global[joint, :3, 3]
+        own = crease.side * (rest @ across)
+        self.assertTrue((own < 0).any() and (own > CLEAR * 1.78).any())
+        np.testing.assert_allclose(crease.clear, np.minimum(own, CLEAR * 1.78), atol=1e-6)
+        # Nobody is told to go further than it stood, by the plane as it lies now.
+        self.assertLess(float((crease.clear - own).max()), 1e-6)
 
 
 class TooFarBent(unittest.TestCase):
