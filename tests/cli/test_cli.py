@@ -312,10 +312,10 @@ class Demo(CommandLine):
         self.answer("demo", "ferry-cook", "--out", out)
         told = self.answer("inspect", out)
         self.assertIn("blouse", [p["name"] for p in told["parts"]])
-        self.assertEqual(len(told["clips"]), 7)
+        self.assertEqual(len(told["clips"]), 8)
         keeper = self.folder / "keeper.glb"
         self.answer("demo", "lock-keeper", "--out", keeper)
-        self.assertEqual(len(self.answer("inspect", keeper)["remedies"]), 23)
+        self.assertEqual(len(self.answer("inspect", keeper)["remedies"]), 31)
 
     def test_wrong_calls(self):
         self.assertIn("lock-diver", self.refused("demo", "harbour-master", "--out", self.folder / "x.glb"))

@@ -14,10 +14,11 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.rules import Rules
 from plethos.core.topology import boundary_loops
 from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
 from plethos.demo.catalogue import DEMOS, make, open_demo, shipped
-from plethos.demo.figure_file import body_of
+from plethos.demo.figure_file import body_of, build_file
 from plethos.demo.measures import RECORDED, measures_of
 from plethos.demo.quads import neighbour_average, triangles_of
 
@@ -28,12 +29,19 @@ def rest_of(character):
 
 class Generator(unittest.TestCase):
     def test_it_still_makes_the_shipped_files(self):
-        # The finished lock keeper goes through everything; the cook is the other body; the diver the other set.
+        # The finished lock keeper goes through everything; the cook is the other body; the diver the other set, both
+        # without what is done to them.
         for name in ("lock-keeper", "lock-diver", "ferry-cook"):
-            made, kept = read_character(parse(make(name)), name), open_demo(name)[0]
+            kept = open_demo(name)[0]
+            if name == "lock-keeper":
+                made = read_character(parse(make(name)), name)
+            else:
+                made = read_character(build_file(DEMOS[name].figure), name)
+                kept = kept.with_rules(Rules())
             np.testing.assert_allclose(made.mesh.points, kept.mesh.points, atol=2e-4)
             np.testing.assert_array_equal(made.mesh.file_triangles, kept.mesh.file_triangles)
-            np.testing.assert_allclose(made.binding.joint_weights, kept.binding.joint_weights, atol=2e-2)
+            own = kept.binding.joint_weights[:, [kept.skeleton.find(n) for n in made.skeleton.names]]
+            np.testing.assert_allclose(made.binding.joint_weights, own, atol=2e-2)
             self.assertEqual([r.id for r in made.rules.remedies], [r.id for r in kept.rules.remedies])
 
     def test_an_unknown_demo_is_told_with_those_there_are(self):

@@ -76,7 +76,7 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : v
             <th scope="row">{{ kindNames[k.kind] }}</th>
             <template v-if="k.can">
               <td class="num">{{ percent(k.volume) }}</td><td class="num">{{ percent(k.girth) }}</td><td class="num">{{ k.contacts }}</td>
-              <td><el-button size="small" :type="k.kind === found.proposed ? 'primary' : ''" :disabled="asking" :aria-pressed="live.trial === k.kind" :aria-label="`Try ${kindNames[k.kind].toLowerCase()}`" @click="look(k.kind)">{{ live.trial === k.kind ? 'Seen' : 'Try' }}</el-button></td>
+              <td><el-button size="small" :type="k.kind === found.proposed ? 'primary' : ''" :disabled="asking" :aria-pressed="live.trial === k.kind" :aria-label="`${live.trial === k.kind ? 'Seen' : 'Try'} ${kindNames[k.kind].toLowerCase()}`" @click="look(k.kind)">{{ live.trial === k.kind ? 'Seen' : 'Try' }}</el-button></td>
             </template>
             <td v-else colspan="4" class="cannot">{{ k.why }}</td>
           </tr>
