@@ -396,7 +396,7 @@ def opening(character: Character, source: GltfFile) -> tuple[str, str, str, str]
 async def socket_trip() -> tuple[str, str, str, str]:
     """Pose to positions over a real socket, beside a bare echo of as many bytes."""
 
-    character, source = open_demo()
+    character, source = open_demo("lock-keeper-bare")
     big = grown(character, 20_000, shapes=1, blend=0.0)
     desk = on_a_desk(big, source)
     rest = big.skeleton.rest_pose()
@@ -453,7 +453,7 @@ def main() -> None:
         *evaluation(bare),
         asyncio.run(socket_trip()),
         asyncio.run(mended_trip()),
-        *many(character, source),
+        *many(bare, file),
         opening(character, source),
         strip(character, source),
         dab(character),
