@@ -8,6 +8,9 @@ import numpy as np
 
 from plethos.core.bend import bent
 from plethos.core.formats.obj import write_obj
+from plethos.core.remedies import Remedy
+from plethos.core.remedies.helper import Helper
+from plethos.core.remedies.helper_rules import Share
 from plethos.demo.catalogue import open_demo, shipped
 from tests.browser.stage import BrowserCase
 
@@ -109,6 +112,23 @@ class Joints(BrowserCase):
         self.assertNotIn("neck_twist_3", self.bench.open(keeper).character.skeleton.names)
         # What was chosen is gone: its parent is chosen instead.
         self.page.wait_for_selector(".panel h2:has-text('Neck')")
+
+        def rolled(character):
+            find = character.skeleton.find
+            body = Helper(find("neck_twist_2"), (Share(find("neck"), 0.5, "twist", (0.0, 1.0, 0.0)),))
+            return character.with_rules(character.rules.with_remedy(Remedy(body, "neck roll")))
+
+        self.bench.edit(keeper, "Roll", rolled)
+        self.choose_joint("Neck twist 2")
+        self.page.get_by_role("button", name="Delete neck twist 2").click()
+        self.page.wait_for_selector("[role=alert]:has-text('“neck roll” needs “neck_twist_2”')")
+        self.assertTrue(all("409" in e for e in self.errors), self.errors)
+        self.errors.clear()
+        self.page.get_by_role("button", name="Untie them and delete it").click()
+        self.until(lambda: self.version(keeper) == 6)
+        left = self.bench.open(keeper).character
+        self.assertNotIn("neck_twist_2", left.skeleton.names)
+        self.assertEqual(left.rules.remedies, ())
 
     def test_a_joint_is_hung_on_another_and_on_nothing(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))

@@ -11,7 +11,7 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
 from plethos.core.bend import BendMeasure, ContactCounter, bent
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
@@ -327,7 +327,7 @@ class Edited(unittest.TestCase):
             edit.reparented(bare, 3, 3)
 
     def test_a_joint_that_a_remedy_needs_is_not_deleted(self):
-        with self.assertRaisesRegex(BadEditError, "untie or delete that remedy first"):
+        with self.assertRaisesRegex(JointNeededError, "“left_forearm”: untie or delete it first"):
             edit.removed(self.keeper, [self.skeleton.find("left_forearm")])
 
     def test_names_are_unique_and_never_empty(self):

@@ -14,7 +14,7 @@ from plethos.core.bend import BendMeasure, bent
 from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.dials import Dial
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
@@ -115,6 +115,26 @@ class KernelAndTwin(unittest.TestCase):
             # Only some of the vertices: the same, to the last bits of float32.
             part = Evaluator.of(character, None, rows).pose(pose, acting).points
             np.testing.assert_allclose(part, posed.points[rows], atol=2e-6)
+
+    def test_what_needs_a_joint_gives_way_to_its_deletion_and_nothing_else_does(self):
+        character = everything(np.random.default_rng(8))
+        upper, pusher = character.skeleton.find("upper"), character.skeleton.find("pusher")
+        with self.assertRaisesRegex(JointNeededError, "“late”, “set”, “push” need “upper”: untie or delete them first"):
+            edit.removed(character, [upper])
+        freed = character.with_rules(character.rules.without_joint(upper))
+        # The bend, the product that reads it and the pose set go; shapes stay untied, in order; the helper goes.
+        self.assertEqual([t.id for t in freed.rules.triggers], ["soaked"])
+        self.assertEqual(
+            [(r.id, r.by) for r in freed.rules.remedies],
+            [("c", None), ("p", None), ("s", None), ("b", None), ("r", "soaked"), ("k", None)],
+        )
+        kept = {r.id: r.body for r in character.rules.remedies}
+        self.assertTrue(all(r.body is kept[r.id] for r in freed.rules.remedies))
+        self.assertEqual(len(edit.removed(freed, [upper]).skeleton), len(character.skeleton) - 1)
+        # A helper's own joint: only its rules go.
+        less = character.rules.without_joint(pusher)
+        self.assertEqual([r.id for r in less.remedies], ["c", "p", "s", "b", "r", "k"])
+        self.assertEqual(less.triggers, character.rules.triggers)
 
     def test_files_carry_every_kind_and_show_the_same(self):
         generator = np.random.default_rng(5)

@@ -28,7 +28,12 @@ export type Joints = Record<string, Quaternion>
 export type Pose = Schemas['PoseBody']
 export type Preset = Schemas['PresetRequest']['preset']
 
-export class Problem extends Error {}
+export class Problem extends Error {
+  /** What kind of problem it is, where a page offers a way out. */
+  constructor(sentence: string, readonly kind = 'about:blank') {
+    super(sentence)
+  }
+}
 
 /** Which page this is: the server tells its edits from those of another window by it. */
 export const PAGE = crypto.randomUUID()
@@ -43,8 +48,8 @@ async function unwrap<T>(answer: Promise<{ data?: unknown; error?: unknown; resp
     throw new Problem('The server does not answer. Nothing was changed; is it still running?')
   }
   if (result.response.ok) return result.data as T
-  const detail = (result.error as { detail?: unknown } | undefined)?.detail
-  throw new Problem(typeof detail === 'string' ? detail : 'Something went wrong in the server.')
+  const { detail, type } = (result.error ?? {}) as { detail?: unknown; type?: string }
+  throw new Problem(typeof detail === 'string' ? detail : 'Something went wrong in the server.', type)
 }
 
 const at = (id: string) => ({ path: { character_id: id } })
@@ -221,8 +226,8 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/range', { params: jointAt(id, joint), body: { preset, mirror } })),
   insertTwists: (id: string, joint: string, count: number, mirror: boolean): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/joints/{joint}/twists', { params: jointAt(id, joint), body: { count, mirror } })),
-  deleteJoint: (id: string, joint: string, mirror: boolean): Promise<CharacterState> =>
-    unwrap(http.DELETE('/api/characters/{character_id}/joints/{joint}', { params: { ...jointAt(id, joint), query: { mirror } } })),
+  deleteJoint: (id: string, joint: string, mirror: boolean, remedies: boolean): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/joints/{joint}', { params: { ...jointAt(id, joint), query: { mirror, remedies } } })),
   vertexWeights: (id: string, vertex: number): Promise<VertexWeight[]> =>
     unwrap(http.GET('/api/characters/{character_id}/bind/vertices/{vertex}', { params: { path: { character_id: id, vertex } } })),
   setWeight: (id: string, vertex: number, body: Schemas['SetWeight']): Promise<CharacterState> =>

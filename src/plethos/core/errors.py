@@ -26,3 +26,7 @@ class BadPoseError(PlethosError):
 
 class BadEditError(PlethosError):
     """An edit that does not fit the character: unknown remedy, empty sculpt, broken knots."""
+
+
+class JointNeededError(BadEditError):
+    """A joint that cannot go as long as remedies need it."""

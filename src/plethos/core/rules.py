@@ -206,6 +206,27 @@ class Rules:
         rules, trigger = replace(self, remedies=left), self.trigger_of(gone)
         return rules if trigger is None else rules.without_unread(trigger)
 
+    def without_joint(self, joint: int) -> Rules:
+        """Without what cannot be without a joint.
+
+        Notes
+        -----
+        Helpers that turn the joint, or follow it, go; triggers that read it go, with products of them; every other
+        remedy stays with its shape, untied where its value is gone.
+        """
+        dead: set[Slot] = {joint}
+        triggers = self.triggers
+        while any(dead & set(t.reads()) for t in triggers):
+            dead |= {v for t in triggers if dead & set(t.reads()) for v in t.writes()}
+            triggers = tuple(t for t in triggers if not dead & set(t.writes()))
+        rules = replace(self, triggers=triggers, remedies=tuple(
+            replace(r, by=None) if r.by in dead else r for r in self.remedies
+        ))  # fmt: skip
+        for remedy in rules.remedies:
+            if dead & set(remedy.reads()) or (isinstance(remedy.body, Helper) and remedy.body.joint == joint):
+                rules = rules.without_remedy(remedy.id)
+        return rules
+
     def carried(self, joints: JointMap, skeleton: Skeleton) -> Rules:
         """The same on a changed skeleton; nothing that they refer to is gone."""
         same: IdMap = {}

@@ -124,12 +124,22 @@ def hang(workbench: Workbench, character_id: str, joint: str, parent: str | None
     return _both(workbench, character_id, f"Hang {joint} on {parent or 'nothing'}", joint, mirror, change)
 
 
-def delete(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> Version:
-    """Delete a joint; what hung on it and what followed it goes to its parent."""
+def delete(workbench: Workbench, character_id: str, joint: str, mirror: bool, remedies: bool = False) -> Version:
+    """Delete a joint; what hung on it and what followed it goes to its parent.
+
+    Parameters
+    ----------
+    remedies
+        Whether remedies that need it give way (see `Rules.without_joint`); else they keep it.
+    """
 
     def change(character: Character) -> Character:
         j, other = _pair(character, joint, mirror)
-        return edit.removed(character, [j] if other is None else [j, other])
+        gone = [j] if other is None else [j, other]
+        if remedies:
+            for one in gone:
+                character = character.with_rules(character.rules.without_joint(one))
+        return edit.removed(character, gone)
 
     return workbench.edit(character_id, f"Delete {joint}", change)
 

@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import DataError, OperationalError
 from starlette.exceptions import HTTPException
 
-from plethos.core.errors import BadFileError, PlethosError
+from plethos.core.errors import BadFileError, JointNeededError, PlethosError
 from plethos.service.lease import BeingEditedError
 from plethos.service.workbench import NotThereError
 
@@ -17,9 +17,9 @@ TOO_LARGE = "That is larger than what is taken in at once; nothing of it was kep
 log = structlog.get_logger()
 
 
-def problem(status: int, title: str, detail: str) -> JSONResponse:
-    """A problem response."""
-    body = {"type": "about:blank", "title": title, "status": status, "detail": detail}
+def problem(status: int, title: str, detail: str, kind: str = "about:blank") -> JSONResponse:
+    """A problem response; `kind` is for what a page offers a way out of."""
+    body = {"type": kind, "title": title, "status": status, "detail": detail}
     return JSONResponse(body, status, media_type="application/problem+json")
 
 
@@ -32,6 +32,8 @@ def install(app: FastAPI) -> None:
             return problem(404, "Not there", error.sentence)
         if isinstance(error, BeingEditedError):
             return problem(423, "In other hands", error.sentence)
+        if isinstance(error, JointNeededError):
+            return problem(409, "Still needed", error.sentence, "joint-needed")
         status = 422 if isinstance(error, BadFileError) else 409
         return problem(status, "This did not work", error.sentence)
 

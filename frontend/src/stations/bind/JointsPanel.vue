@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The chosen joint at rest: its name, parent, place, frame, hinge and range; joints made, mirrored and deleted. */
 import { computed, onMounted, ref, watch } from 'vue'
-import { api, type Axis, type Point, type RangeInfo } from '@/api/client'
+import { api, Problem, type Axis, type Point, type RangeInfo } from '@/api/client'
 import { axisName, plainName, sameAxis } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
@@ -18,6 +18,8 @@ const ranges = ref<RangeInfo[]>([])
 const name = ref('')
 const twists = ref(2)
 const turn = ref<Point>([0, 0, 0])
+/** Who still needs the joint that was to be deleted, as a sentence. */
+const needed = ref('')
 /** Stands for no parent: an empty value would show as nothing chosen. */
 const NONE = '\u0000none'
 const info = computed(() => posing.jointInfo)
@@ -42,6 +44,7 @@ const sorted = computed(() => {
 
 watch(() => posing.chosen, (now) => {
   name.value = now
+  needed.value = ''
   turn.value = [0, 0, 0]
 }, { immediate: true })
 onMounted(async () => {
@@ -81,6 +84,15 @@ async function make(): Promise<void> {
   if (!(await tools.makeJoint(wanted, at, {}))) return
   tools.jointName = ''
   tools.tool = 'place'
+}
+async function remove(remedies: boolean): Promise<void> {
+  const joint = posing.chosen
+  needed.value = ''
+  await character.edit((c) => api.deleteJoint(c, joint, tools.mirrored, remedies).catch((error) => {
+    if (!(error instanceof Problem) || error.kind !== 'joint-needed') throw error
+    needed.value = error.message
+    throw new DOMException('told beside the button', 'AbortError')
+  }))
 }
 </script>
 
@@ -157,7 +169,11 @@ async function make(): Promise<void> {
     </div>
 
     <h3>Delete</h3>
-    <el-button type="danger" plain :disabled="busy" @click="character.edit((c) => api.deleteJoint(c, posing.chosen, tools.mirrored))">Delete {{ plainName(posing.chosen).toLowerCase() }}</el-button>
+    <el-button type="danger" plain :disabled="busy" @click="remove(false)">Delete {{ plainName(posing.chosen).toLowerCase() }}</el-button>
+    <div v-if="needed" class="next" role="alert">
+      <p>{{ needed }}</p>
+      <el-button size="small" :disabled="busy" title="Helpers that need it are deleted; shapes that were tied to it stay, untied. Undo brings all back" @click="remove(true)">Untie them and delete it</el-button>
+    </div>
     <p class="muted hint">What hangs on it and what follows it goes to {{ parent === NONE ? 'the joint beside it' : plainName(parent).toLowerCase() }}.{{ tools.mirrored ? ' Its mirror image, if it has one, goes too.' : '' }}</p>
   </template>
 </template>

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -13,7 +13,7 @@ from plethos.core import rotations
 from plethos.core.binding import Binding, Bones
 from plethos.core.character import Character
 from plethos.core.clips import Clip, Track
-from plethos.core.errors import BadEditError
+from plethos.core.errors import JointNeededError
 from plethos.core.mapping import Vector, permuted, turned_axis, vector
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
@@ -106,8 +106,8 @@ def carried(character: Character, change: JointChange) -> Character:
 
     Raises
     ------
-    BadEditError
-        When a joint is gone that a remedy is tied to.
+    JointNeededError
+        When a joint is gone that a remedy is tied to; see `Rules.without_joint`.
 
     Notes
     -----
@@ -117,8 +117,7 @@ def carried(character: Character, change: JointChange) -> Character:
     for j in np.flatnonzero(change.place < 0).tolist():
         holding = character.rules.holding(j)
         if holding:
-            name = character.skeleton.names[j]
-            raise BadEditError(f"“{holding[0]}” needs “{name}”: untie or delete that remedy first.")
+            raise JointNeededError(_needed(character.skeleton.names[j], holding))
     return replace(
         character,
         skeleton=change.after,
@@ -126,6 +125,12 @@ def carried(character: Character, change: JointChange) -> Character:
         clips=tuple(_clip(c, change) for c in character.clips),
         rules=character.rules.carried(change, character.skeleton),
     )
+
+
+def _needed(joint: str, holding: Sequence[str]) -> str:
+    names = [f"“{h}”" for h in dict.fromkeys(holding)]
+    told = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+    return f"{told} need{'' if len(names) > 1 else 's'} “{joint}”: untie or delete {'them' if len(names) > 1 else 'it'} first."
 
 
 def _binding(binding: Binding, change: JointChange) -> Binding:
