@@ -13,7 +13,7 @@ from plethos.core import rotations
 from plethos.core.binding import Binding, Bones
 from plethos.core.character import Character
 from plethos.core.clips import Clip, Track
-from plethos.core.errors import JointNeededError
+from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.mapping import Vector, permuted, turned_axis, vector
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
