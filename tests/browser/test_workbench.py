@@ -1,5 +1,6 @@
 """The real interface in a real browser: from a file to a mended bend, and back after a reload."""
 
+import base64
 import json
 import subprocess
 import tempfile
@@ -519,7 +520,7 @@ class InTheBrowser(BrowserCase):
                 "import {Vector3, Matrix4} from 'three';"
                 "import {GLTFLoader} from 'three/addons/loaders/GLTFLoader.js';"
                 "window.poseIn = (data, matrix, weights) => new Promise((done, fail) =>"
-                " new GLTFLoader().parse(Uint8Array.from(data).buffer, '', (gltf) => {"
+                " new GLTFLoader().parse(Uint8Array.from(atob(data), (c) => c.charCodeAt(0)).buffer, '', (gltf) => {"
                 "  const bone = gltf.scene.getObjectByName('left_upper_arm');"
                 "  new Matrix4().fromArray(matrix).decompose(bone.position, bone.quaternion, bone.scale);"
                 "  gltf.scene.updateMatrixWorld(true); const out = [];"
@@ -539,7 +540,7 @@ class InTheBrowser(BrowserCase):
         told = program.activations(program.moment(pose, ALL))
         weights = {r.name: told[r.id] for r, _ in character.rules.correctives}
         self.assertEqual(sorted(weights.values()), [0.0] * 7 + [1.0])
-        arguments = [list(delivered), turned.T.ravel().tolist(), weights]
+        arguments = [base64.b64encode(delivered).decode(), turned.T.ravel().tolist(), weights]
         theirs = page.evaluate("([d, m, w]) => window.poseIn(d, m, w)", arguments)
         theirs = np.array(theirs).reshape(-1, 3)
         self.assertLess(np.abs(theirs - ours[character.mesh.file_to_vertex]).max(), 2e-5)

@@ -10,7 +10,9 @@ export type JointInfo = Schemas['JointInfo']
 export type RemedyCard = Schemas['RemedyCard']
 export type TriggerRule = NonNullable<RemedyCard['trigger']>
 export type HingeTrigger = Schemas['HingeTriggerRule']
-export type DialRule = Schemas['DialRule']
+/** A dial as it is told: with all its numbers. */
+export type DialRule = Schemas['DialRule'] & Required<Pick<Schemas['DialRule'], 'low' | 'high' | 'start'>>
+export type PoseSet = Schemas['PoseSetRule']
 export type Knot = Schemas['Knot']
 export type BendPoint = Schemas['BendPoint']
 export type LibraryEntry = Schemas['LibraryEntry']
@@ -96,24 +98,37 @@ export const api = {
     unwrap(
       http.PATCH('/api/characters/{character_id}/remedies/{remedy_id}', { params: remedyAt(id, remedy), body }),
     ),
-  setTrigger: (id: string, remedy: string, trigger: TriggerRule | null): Promise<CharacterState> =>
-    unwrap(
-      http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/trigger', {
-        params: remedyAt(id, remedy),
-        body: { trigger },
-      }),
-    ),
+  setTrigger: (id: string, remedy: string, trigger: TriggerRule | null, value?: string): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/trigger', { params: remedyAt(id, remedy), body: { trigger, value } })),
+  putTrigger: (id: string, trigger: TriggerRule): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/triggers', { params: at(id), body: trigger })),
+  putDial: (id: string, dial: DialRule): Promise<CharacterState> => unwrap(http.PUT('/api/characters/{character_id}/dials', { params: at(id), body: dial })),
+  deleteDial: (id: string, dial: string): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/dials/{dial_id}', { params: { path: { character_id: id, dial_id: dial } } })),
+  putGroup: (id: string, group: Schemas['GroupChange']): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/groups', { params: at(id), body: group })),
+  deleteGroup: (id: string, group: string): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/groups/{group_id}', { params: { path: { character_id: id, group_id: group } } })),
+  joinGroup: (id: string, remedy: string, group: string | null): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/group', { params: remedyAt(id, remedy), body: { value: group } })),
+  storePose: (id: string, body: Schemas['StorePose']): Promise<Schemas['ProposedPoses']> =>
+    unwrap(http.POST('/api/characters/{character_id}/pose-sets/proposal', { params: at(id), body })),
+  poseMap: (id: string, set: string, joint: string, pose: Pose): Promise<Schemas['MapOfPoses']> =>
+    unwrap(http.POST('/api/characters/{character_id}/pose-sets/{set_id}/map', { params: { path: { character_id: id, set_id: set } }, body: { joint, pose } })),
+  deletePose: (id: string, set: string, pose: string): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/pose-sets/{set_id}/poses/{pose_id}', { params: { path: { character_id: id, set_id: set, pose_id: pose } } })),
+  retime: (id: string, remedy: string, from: number, to: number): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/targets', { params: remedyAt(id, remedy), body: { at: from, to } })),
+  deleteTarget: (id: string, remedy: string, from: number): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/remedies/{remedy_id}/targets', { params: { ...remedyAt(id, remedy), query: { at: from } } })),
+  ease: (id: string, remedy: string, eased: boolean): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/eased', { params: remedyAt(id, remedy), body: { eased } })),
   deleteRemedy: (id: string, remedy: string): Promise<CharacterState> =>
     unwrap(
       http.DELETE('/api/characters/{character_id}/remedies/{remedy_id}', { params: remedyAt(id, remedy) }),
     ),
-  beginSculpt: (id: string, pose: Pose, remedy: string | null): Promise<CharacterState> =>
-    unwrap(
-      http.POST('/api/characters/{character_id}/sculpt', {
-        params: at(id),
-        body: { pose, remedy_id: remedy },
-      }),
-    ),
+  beginSculpt: (id: string, pose: Pose, remedy: string | null, between = false): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/sculpt', { params: at(id), body: { pose, remedy_id: remedy, between } })),
   firstMend: (id: string, body: Schemas['FirstMendBody']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/first-mend', { params: at(id), body })),
   fitSculpt: (id: string, trigger: HingeTrigger): Promise<Schemas['FittedResponse']> =>
@@ -167,8 +182,8 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/twin', { params: remedyAt(id, remedy) })),
   proposal: (id: string): Promise<HingeTrigger> =>
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
-  keepSculpt: (id: string, name: string, trigger: HingeTrigger | null): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger } })),
+  keepSculpt: (id: string, name: string, trigger: TriggerRule | null, value?: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger, value } })),
   deliveryLimit: (id: string, influences: number): Promise<Schemas['LimitShift']> =>
     unwrap(http.GET('/api/characters/{character_id}/delivery/limit', { params: { path: { character_id: id }, query: { influences } } })),
   automaticWeights: (id: string, body: Schemas['AutomaticWeights']): Promise<Schemas['JobMessage']> =>

@@ -4,12 +4,12 @@ import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
 import { computed, ref } from 'vue'
-import { api, type Axis, type BendPoint, type HingeTrigger } from '@/api/client'
+import { api, type Axis, type BendPoint, type HingeTrigger, type RemedyCard } from '@/api/client'
 import { axisName, sameAxis } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
-import { hingeOf, useMending } from '@/workbench/mending'
+import { angleOf, hingeOf, useMending } from '@/workbench/mending'
 import MotionSelect from './MotionSelect.vue'
 import StripLegend from './StripLegend.vue'
 import { useBendCurves } from './useBendCurves'
@@ -87,6 +87,42 @@ const worst = computed(() => {
   return { x: x.value(p.angle_deg), y: y.value(p.volume), text, angle: p.angle_deg }
 })
 
+/** The in-betweens of the chosen corrective, where its response meets them. */
+const flags = computed(() =>
+  tied.value.flatMap(({ card, sign: s }) => {
+    if (card.id !== mending.chosenRemedy) return []
+    return card.targets.slice(0, -1).flatMap((t) => {
+      const angle = angleOf(card, t.at)
+      return angle === null ? [] : [{ at: t.at, angle: angle * s, card }]
+    })
+  }),
+)
+/** Where the flag that is dragged stands. */
+const dragged = ref<{ at: number; to: number; angle: number } | null>(null)
+/** Whether the chosen corrective is on its way at the worst place, so that an in-between can be made there. */
+const worstBetween = computed(() => {
+  const one = tied.value.find(({ card }) => card.id === mending.chosenRemedy && card.kind === 'corrective')
+  if (!one || !worst.value || character.sculpting) return null
+  const on = onAt(one.card, worst.value.angle * one.sign)
+  return on >= 0.02 && on <= 0.98 && one.card.targets.every((t) => Math.abs(t.at - on) >= 0.02) ? one.card : null
+})
+/** A remedy's activation at an angle of its hinge. */
+function onAt(card: RemedyCard, angle: number): number {
+  const curve = card.curve
+  if (!curve.length) return 0
+  if (angle <= curve[0][0]) return curve[0][1]
+  for (let k = 1; k < curve.length; k++) {
+    const [[a, p], [b, q]] = [curve[k - 1], curve[k]]
+    if (angle <= b) return p + ((angle - a) / (b - a)) * (q - p)
+  }
+  return curve.at(-1)![1]
+}
+async function betweenAtWorst(): Promise<void> {
+  const card = worstBetween.value!
+  posing.bendTo(worst.value!.angle)
+  await character.edit((c) => api.beginSculpt(c, posing.pose, card.id, true))
+}
+
 /** What remains of what was baked: where the corrective is furthest off what it stands for. */
 const remains = computed(() =>
   tied.value.flatMap(({ card, sign: s }) => {
@@ -105,7 +141,7 @@ const worstTextAt = computed(() => {
 })
 
 // --- dragging: the playhead, or a knot
-let dragging: { knot: number | null } | null = null
+let dragging: { knot: number | null; flag?: number } | null = null
 const angleAt = (event: PointerEvent) => {
   const box = (host.value as HTMLElement).getBoundingClientRect()
   return Math.max(low.value, Math.min(high.value, x.value.invert(event.clientX - box.left)))
@@ -121,8 +157,20 @@ function pressKnot(event: PointerEvent, knot: number): void {
   dragging = { knot }
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
 }
+function pressFlag(event: PointerEvent, at: number): void {
+  event.stopPropagation()
+  dragging = { knot: null, flag: at }
+  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
+}
 function move(event: PointerEvent): void {
   if (!dragging) return
+  if (dragging.flag !== undefined) {
+    const flag = flags.value.find((f) => f.at === dragging!.flag)
+    if (!flag) return
+    const angle = angleAt(event), to = Math.max(0.02, Math.min(0.98, onAt(flag.card, angle * sign(hingeOf(flag.card)!.axis))))
+    dragged.value = { at: flag.at, to, angle }
+    return
+  }
   if (dragging.knot === null) posing.bendTo(angleAt(event))
   else moveKnot(dragging.knot, angleAt(event), event)
 }
@@ -140,7 +188,9 @@ function moveKnot(index: number, angle: number, event: PointerEvent): void {
 }
 async function lift(): Promise<void> {
   const knot = dragging?.knot ?? null
-  dragging = null
+  const moved = dragged.value, chosen = mending.chosenRemedy
+  dragging = dragged.value = null
+  if (moved && chosen) return void (await character.edit((c) => api.retime(c, chosen, moved.at, moved.to)))
   const shown = live.preview
   if (knot === null || !shown) return
   await character.edit((c) => api.setTrigger(c, shown.remedy_id, shown.trigger))
@@ -198,6 +248,9 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
           <path :d="a.d" class="activation" :class="{ on: a.id === mending.chosenRemedy }"><title>{{ a.name }}</title></path>
         </template>
         <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
+        <g v-for="f in flags" :key="f.at" class="flag" :transform="`translate(${x(dragged?.at === f.at ? dragged.angle : f.angle)} 0)`" :data-flag="f.at" @pointerdown="pressFlag($event, f.at)" @pointermove.stop="move" @pointerup.stop="lift">
+          <line :y1="TOP + 6" :y2="BOTTOM" /><path :d="`M0 ${TOP + 4}h13l-4 5 4 5h-13z`" /><title>In-between at {{ Math.round((dragged?.at === f.at ? dragged.to : f.at) * 100) }} %: drag it along the way</title>
+        </g>
         <path v-for="r in remains" :key="r.id" class="remains" :d="`M${r.x} ${BOTTOM}l5 6h-10z`"><title>{{ r.text }}</title></path>
         <g v-if="worst" class="worst" data-worst @pointerdown.stop="posing.bendTo(worst.angle)">
           <path :d="`M${worst.x} ${worst.y - 4}l-5 -8h10z`" />
@@ -213,6 +266,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
           @pointerdown="pressKnot($event, k.index)" @pointermove.stop="move" @pointerup.stop="lift"
         ><title>{{ k.angle.toFixed(0) }}°: {{ k.value.toFixed(2) }}</title></rect>
       </svg>
+      <button v-if="worstBetween && worst" class="between" :style="{ left: `${Math.max(LEFT, Math.min(width - 130, worst.x - 56))}px` }" title="Bend to the worst place and sculpt one more target there" @click="betweenAtWorst">in-between here</button>
       <p v-if="note" class="note">{{ note }}</p>
       <span v-else-if="refining && points.length < 20" class="refining">measuring …</span>
     </div>
@@ -229,5 +283,9 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
 .wash { fill: var(--accent); opacity: 0.06; }
 .knot { fill: var(--panel); stroke: var(--accent); stroke-width: 1.8; cursor: move; }
 .remains { fill: var(--warn); }
+.flag { cursor: ew-resize; }
+.flag line { stroke: var(--accent); stroke-dasharray: 2 3; }
+.flag path { fill: var(--accent); }
+.between { position: absolute; bottom: 30px; font: inherit; font-size: 11.5px; background: var(--raised); color: var(--text); border: 1px solid var(--line); border-radius: 4px; padding: 1px 7px; cursor: pointer; }
 .refining { position: absolute; right: 24px; bottom: 30px; font-size: 12px; color: var(--muted); }
 </style>

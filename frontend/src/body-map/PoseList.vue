@@ -10,13 +10,23 @@ const posing = usePose()
 const turned = computed(() =>
   Object.entries(posing.joints).map(([name, q]) => ({ name, degrees: turnDeg(q) })).filter((j) => j.degrees > 0.5),
 )
+/** Dials that are not where they start. */
+const dials = computed(() => character.dials.flatMap((d) => {
+  const now = posing.dials[d.name]
+  return now === undefined || Math.abs(now - d.start) < 1e-6 ? [] : [{ ...d, now: Math.round(now * 100) / 100 }]
+}))
 </script>
 
 <template>
   <section>
-    <header><h2>Pose</h2><span>{{ posing.clip ? `${posing.clip.name}, ${posing.clip.time.toFixed(2)} s` : turned.length ? `${turned.length} turned` : 'at rest' }}</span></header>
+    <header><h2>Pose</h2><span>{{ posing.clip ? `${posing.clip.name}, ${posing.clip.time.toFixed(2)} s` : turned.length || dials.length ? [turned.length ? `${turned.length} turned` : '', dials.length ? `${dials.length} set` : ''].filter(Boolean).join(', ') : 'at rest' }}</span></header>
+    <div v-for="d in dials" :key="d.id!" class="row">
+      <span class="name">{{ d.name }}</span>
+      <span class="num">{{ d.now }}</span>
+      <el-button size="small" text :disabled="character.sculpting !== null" @click="posing.setDial(d.name, null)">Rest</el-button>
+    </div>
     <p v-if="posing.clip && !turned.length" class="muted empty">As the clip has it; what you turn goes on top.</p>
-    <p v-else-if="!turned.length" class="muted empty">Drag an arc in the view, or along the bend strip, to bend the chosen joint.</p>
+    <p v-else-if="!turned.length && !dials.length" class="muted empty">Drag an arc in the view, or along the bend strip, to bend the chosen joint.</p>
     <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === posing.chosen }">
       <button class="name" :disabled="character.sculpting !== null" @click="posing.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
       <span class="num">{{ j.degrees.toFixed(0) }}°</span>

@@ -1,50 +1,42 @@
 <script setup lang="ts">
 /** The card of a corrective: what switches it on, its targets, how well it comes back. */
-import { computed, ref } from 'vue'
-import { api, type HingeTrigger, type RemedyCard, type TriggerRule } from '@/api/client'
+import { computed } from 'vue'
+import { api, type HingeTrigger, type RemedyCard } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { say, useCharacter } from '@/workbench/character'
 import { hingeOf, useMending } from '@/workbench/mending'
-import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
 import RemedyFrame from './RemedyFrame.vue'
+import TargetList from './TargetList.vue'
+import TieSelect from './TieSelect.vue'
 import TiedTo from './TiedTo.vue'
-import { triggerEditors } from './kinds'
+import TriggerFields from './TriggerFields.vue'
+import { useTriggers, type Tie } from './useTriggers'
 
 const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
 const posing = usePose()
 const mending = useMending()
-const live = useLive()
+const triggers = useTriggers()
 const hinge = computed(() => hingeOf(props.remedy))
-const editor = computed(() => (props.remedy.trigger ? triggerEditors[props.remedy.trigger.kind] : undefined))
+const tie = computed<Tie | null>(() => (props.remedy.trigger ? { trigger: props.remedy.trigger, value: props.remedy.by ?? undefined } : null))
 const degrees = (value: number | null | undefined) => `${Math.round(value ?? 0)}°`
 const back = computed(() => {
   const mm = (props.remedy.report.round_trip_error_m ?? 0) * 1000
   return mm < 0.001 ? 'under 0.001 mm' : `${mm.toFixed(3)} mm`
 })
 const locked = computed(() => character.sculpting !== null)
-const change = (trigger: TriggerRule | null) => character.edit((c) => api.setTrigger(c, props.remedy.id, trigger))
-
-const solving = ref(false)
-const onTheWay = computed(() => {
-  const on = live.frame?.activations[props.remedy.id] ?? 0
-  return !posing.clip && on >= 0.05 && on <= 0.95
-})
-async function addBetween(): Promise<void> {
-  const own = hinge.value!
-  solving.value = true
-  // The strip may run about the same axis the other way round.
-  const sign = Math.sign(own.axis[0] * posing.axis[0] + own.axis[1] * posing.axis[1] + own.axis[2] * posing.axis[2]) || 1
-  await character.edit((c) => api.addBetween(c, props.remedy.id, posing.angle * sign))
-  solving.value = false
+/** Stored poses belong to all that follow one of them; any other trigger is the remedy's own. */
+function change({ trigger, value }: Tie): Promise<boolean> {
+  const { id, by } = props.remedy
+  const shared = trigger.kind === 'pose_set' && trigger.id === props.remedy.trigger?.id
+  if (shared && value && value !== by) return character.edit((c) => api.tie(c, id, value))
+  return character.edit((c) => (shared ? api.putTrigger(c, trigger) : api.setTrigger(c, id, trigger, value)))
 }
-
 /** Tie a shape that lost its trigger to the bend that is shown now. */
 async function tieHere(): Promise<void> {
   try {
-    const knots = await api.preset(character.id, 'late', 0, Math.round(posing.angle * 10) / 10)
-    await change({ kind: 'hinge', joint: posing.chosen, axis: [...posing.axis], knots })
+    await change(await triggers.fresh('hinge'))
   } catch (error) {
     say(error)
   }
@@ -65,7 +57,11 @@ async function tieHere(): Promise<void> {
       <p v-if="remedy.targets.length > 1" class="sentence">In-betweens at <b>{{ remedy.targets.slice(0, -1).map((t) => `${Math.round(t.at * 100)} %`).join(', ') }}</b>.</p>
     </template>
     <template #does><el-button size="small" :disabled="locked" @click="mending.beginSculpt(remedy.id)">Sculpt</el-button></template>
-    <template #edits><component :is="editor" v-if="editor && remedy.trigger" :trigger="remedy.trigger" :fit="(trigger: HingeTrigger) => api.fitRemedy(character.id, remedy.id, trigger)" @change="change" /></template>
+    <template #edits>
+      <TriggerFields :tie="tie" :name="remedy.name" :fit="(trigger: HingeTrigger) => api.fitRemedy(character.id, remedy.id, trigger)" @change="change" />
+      <TieSelect v-if="!remedy.trigger" :remedy="remedy" />
+      <TargetList :remedy="remedy" />
+    </template>
     <template #numbers>
       <dl>
         <dt>Vertices moved</dt><dd class="num">{{ remedy.report.moved }}</dd>
@@ -73,7 +69,7 @@ async function tieHere(): Promise<void> {
         <dt>Comes back within</dt><dd class="num">{{ back }}</dd>
       </dl>
     </template>
-    <template #ends><el-button v-if="hinge && hinge.joint === posing.chosen" size="small" :loading="solving" :disabled="locked || !onTheWay" :title="onTheWay ? 'One more target, solved for this angle' : 'Bend the joint to where it is partly on'" @click="addBetween">Add an in-between here</el-button><el-button v-if="remedy.by" size="small" :disabled="locked" @click="change(null)">Untie</el-button></template>
+    <template #ends><el-button v-if="remedy.by" size="small" :disabled="locked" @click="character.edit((c) => api.setTrigger(c, remedy.id, null))">Untie</el-button></template>
   </RemedyFrame>
 </template>
 

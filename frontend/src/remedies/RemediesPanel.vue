@@ -9,6 +9,7 @@ import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
 import ElsewhereList from './ElsewhereList.vue'
+import GroupList from './GroupList.vue'
 import HelperStart from './HelperStart.vue'
 import MaskedStart from './MaskedStart.vue'
 import RollChart from './RollChart.vue'
@@ -21,7 +22,7 @@ const posing = usePose()
 const looks = useLook()
 const mending = useMending()
 /** The remedy that acts alone though its card is not shown here. */
-const aloneElsewhere = computed(() => mending.elsewhere.find((r) => r.id === looks.alone))
+const aloneElsewhere = computed(() => mending.elsewhere.find((r) => r.id === looks.alone) ?? character.state?.groups.find((g) => g.id === looks.alone))
 
 const withoutTwin = computed(() => character.state?.remedies.some((r) => !r.twin))
 const solving = ref(false)
@@ -59,6 +60,7 @@ async function solve(): Promise<void> {
       <header class="more"><h2>Not tied to a joint</h2><span class="muted">{{ mending.untied.length }}</span></header>
       <component :is="remedyCards[r.kind]" v-for="r in mending.untied" :key="r.id" :remedy="r" />
     </template>
+    <GroupList />
     <ElsewhereList />
     <el-button v-if="withoutTwin && !character.sculpting" class="twins" size="small" title="The other side of every remedy that has none" @click="character.edit((c) => api.makeTwins(c))">Make all twins</el-button>
   </aside>

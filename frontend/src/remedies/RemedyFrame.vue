@@ -54,6 +54,9 @@ async function rename(): Promise<void> {
     <template v-if="open">
       <fieldset :disabled="locked">
         <slot name="edits" />
+        <label v-if="character.state?.groups.length" class="amount">Group
+          <el-select :model-value="remedy.group ?? ''" size="small" aria-label="Group of the remedy" @update:model-value="(id: string) => character.edit((c) => api.joinGroup(c, remedy.id, id || null))"><el-option value="" label="none" /><el-option v-for="g in character.state.groups" :key="g.id!" :value="g.id!" :label="g.name" /></el-select>
+        </label>
         <label class="amount">Amount
           <StoredSlider :value="Math.round(remedy.amount * 100)" :max="200" label="Amount" @change="setAmount" />
         </label>
@@ -61,7 +64,7 @@ async function rename(): Promise<void> {
       <slot name="numbers" />
       <div class="row">
         <slot name="ends" />
-        <el-button size="small" :disabled="locked" @click="character.edit((c) => api.deleteRemedy(c, remedy.id))">Delete</el-button>
+        <el-button size="small" :disabled="locked" @click="character.edit((c) => api.deleteRemedy(c, remedy.id))">{{ remedy.targets.length > 1 ? `Delete with ${remedy.targets.length - 1} in-between${remedy.targets.length > 2 ? 's' : ''}` : 'Delete' }}</el-button>
       </div>
     </template>
   </article>

@@ -3,7 +3,12 @@ import { defineAsyncComponent, type Component } from 'vue'
 import type { RemedyCard, TriggerRule } from '@/api/client'
 import HingeEditor from './HingeEditor.vue'
 
-export const triggerEditors: Partial<Record<TriggerRule['kind'], Component>> = { hinge: HingeEditor }
+export const triggerEditors: Record<TriggerRule['kind'], Component> = {
+  hinge: HingeEditor,
+  pose_set: defineAsyncComponent(() => import('./PoseSetEditor.vue')),
+  product: defineAsyncComponent(() => import('./ProductEditor.vue')),
+  dial: defineAsyncComponent(() => import('./DialEditor.vue')),
+}
 
 const masked = defineAsyncComponent(() => import('./MaskedCard.vue'))
 export const remedyCards: Record<RemedyCard['kind'], Component> = {

@@ -5,13 +5,14 @@ import { api, type HingeTrigger } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import FirstMend from './FirstMend.vue'
 import HeldBack from './HeldBack.vue'
-import HingeEditor from '@/remedies/HingeEditor.vue'
+import TriggerFields from '@/remedies/TriggerFields.vue'
+import type { Tie } from '@/remedies/useTriggers'
 import { say, useCharacter } from '@/workbench/character'
 import { useMending } from '@/workbench/mending'
 
 const character = useCharacter()
 const mending = useMending()
-const proposal = ref<HingeTrigger | null>(null)
+const proposal = ref<Tie | null>(null)
 const name = ref('')
 
 async function keep(): Promise<void> {
@@ -23,14 +24,15 @@ async function keep(): Promise<void> {
   try {
     const proposed = await api.proposal(character.id)
     // What was solved for its volume comes with the curve that keeps it on the way.
-    proposal.value = character.sculpting?.mend ? await api.fitSculpt(character.id, proposed).then((f) => f.trigger, () => proposed) : proposed
-    name.value ||= `${plainName(proposal.value.joint)} at ${Math.round(proposal.value.end_deg ?? 0)}°`
+    const trigger = character.sculpting?.mend ? await api.fitSculpt(character.id, proposed).then((f) => f.trigger, () => proposed) : proposed
+    proposal.value = { trigger }
+    name.value ||= `${plainName(trigger.joint)} at ${Math.round(trigger.end_deg ?? 0)}°`
   } catch (error) {
     say(error)
   }
 }
-async function finish(trigger: HingeTrigger | null): Promise<void> {
-  await mending.making((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', trigger))
+async function finish(tie: Tie | null): Promise<void> {
+  await mending.making((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', tie?.trigger ?? null, tie?.value))
   if (mending.chosenRemedy) mending.chooseRemedy(mending.chosenRemedy)
 }
 const drop = () => character.edit((c) => api.dropSculpt(c))
@@ -38,7 +40,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
 
 <template>
   <section class="keep">
-    <h2>Sculpting in the pose</h2>
+    <h2>{{ character.sculpting?.between ? 'Sculpting an in-between' : 'Sculpting in the pose' }}</h2>
     <template v-if="!proposal">
       <p class="muted">{{ character.sculpting?.strokes === 1 ? "1 stroke, saved." : `${character.sculpting?.strokes ?? 0} strokes, each one saved.` }} The pose is held until you keep or drop.</p>
       <FirstMend />
@@ -52,7 +54,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
     <template v-else>
       <label>Name <el-input v-model="name" size="small" maxlength="120" aria-label="Name of the corrective" /></label>
       <p class="muted">The pose suggests this trigger:</p>
-      <HingeEditor :trigger="proposal" :fit="(trigger: HingeTrigger) => api.fitSculpt(character.id, trigger)" @change="proposal = $event" />
+      <TriggerFields :tie="proposal" :name="name" :fit="(trigger: HingeTrigger) => api.fitSculpt(character.id, trigger)" @change="proposal = $event" />
       <div class="row">
         <el-button type="primary" @click="finish(proposal)">Keep and tie</el-button>
         <el-button @click="finish(null)">Keep untied</el-button>

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import BendStrip from '@/bend-strip/BendStrip.vue'
 import ClipStrip from '@/bend-strip/ClipStrip.vue'
 import BodyMap from '@/body-map/BodyMap.vue'
+import DialList from '@/body-map/DialList.vue'
 import PoseList from '@/body-map/PoseList.vue'
 import FigureView from '@/view/FigureView.vue'
 import { panels } from '@/stations/stations'
@@ -101,6 +102,7 @@ const saved = computed(() => {
         <aside class="left">
           <BodyMap />
           <PoseList />
+          <DialList />
         </aside>
         <FigureView><component :is="shown.over" v-if="shown.over" /></FigureView>
         <component :is="shown.panel" v-if="shown.panel" />

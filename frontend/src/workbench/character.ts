@@ -2,7 +2,7 @@
 import { ElMessage } from 'element-plus'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { api, Problem, type CharacterState, type FigureInfo } from '@/api/client'
+import { api, Problem, type CharacterState, type DialRule, type FigureInfo } from '@/api/client'
 import { unpackMesh, type Mesh } from '@/api/mesh'
 import { CLAY } from '@/view/heat'
 
@@ -22,6 +22,7 @@ export const useCharacter = defineStore('character', () => {
   const saving = ref(0)
   const failure = ref('')
 
+  const dials = computed(() => (state.value?.dials ?? []) as DialRule[])
   const sculpting = computed(() => state.value?.sculpt ?? null)
   /** Sizes are kept for a person 178 cm tall, so that a brush fits characters of any size. */
   const sizeFactor = computed(() => (figure.value?.height ?? 1.78) / 1.78)
@@ -89,5 +90,5 @@ export const useCharacter = defineStore('character', () => {
   const undo = () => edit((c) => api.undo(c))
   const redo = () => edit((c) => api.redo(c))
 
-  return { id, figure, mesh, state, saving, failure, sculpting, sizeFactor, upright, open, close, take, refresh, edit, undo, redo }
+  return { id, figure, mesh, state, saving, failure, dials, sculpting, sizeFactor, upright, open, close, take, refresh, edit, undo, redo }
 })

@@ -17,7 +17,7 @@ export const useLook = defineStore('look', () => {
   const hidden = ref<string[]>([])
   /** Whether the view shows what is picked. */
   const showsRegion = ref(false)
-  /** The one remedy that acts, or null. */
+  /** The one remedy that acts, or the group whose remedies do, or null. */
   const alone = ref<string | null>(null)
   /** A remedy whose mask is shown, or null. */
   const mask = ref<string | null>(null)
@@ -46,7 +46,8 @@ export const useLook = defineStore('look', () => {
   }
 
   watch(() => character.state, (now) => {
-    for (const one of [alone, mask, lone]) if (one.value && !now?.remedies.some((r) => r.id === one.value)) one.value = null
+    const known = (id: string) => now?.remedies.some((r) => r.id === id) || now?.groups.some((g) => g.id === id)
+    for (const one of [alone, mask, lone]) if (one.value && !known(one.value)) one.value = null
   }, { flush: 'sync' })
 
   return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, worst, place, tints, showsWeights, showsWithout, showPlace, reset }

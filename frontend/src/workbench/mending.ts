@@ -9,11 +9,23 @@ import { usePose } from './pose'
 /** The hinge that a remedy is tied to, or null. */
 export const hingeOf = (remedy: RemedyCard | null | undefined) => (remedy?.trigger?.kind === 'hinge' ? remedy.trigger : null)
 
+/** The angle at which a remedy's response is at an activation, degrees; null where it never is. */
+export function angleOf(remedy: RemedyCard, activation: number): number | null {
+  const curve = remedy.curve
+  for (let k = 1; k < curve.length; k++) {
+    const [[a, p], [b, q]] = [curve[k - 1], curve[k]]
+    if (p !== q && Math.min(p, q) <= activation && activation <= Math.max(p, q)) return a + ((activation - p) / (q - p)) * (b - a)
+  }
+  return null
+}
+
 export const useMending = defineStore('mending', () => {
   const character = useCharacter()
   const posing = usePose()
   const live = useLive()
   const chosenRemedy = ref<string | null>(null)
+  /** Whether something is being solved. */
+  const busy = ref(false)
 
   const all = computed(() => character.state?.remedies ?? [])
   const needsTie = (r: RemedyCard) => r.kind === 'corrective' && !r.by
@@ -66,6 +78,11 @@ export const useMending = defineStore('mending', () => {
     await character.edit((c) => api.beginSculpt(c, posing.pose, id))
   }
 
+  async function solving(run: () => Promise<unknown>): Promise<void> {
+    busy.value = true
+    await run().finally(() => (busy.value = false))
+  }
+
   /** Let the program solve a corrective for this pose; it is shown as a sculpt, to be kept or dropped. */
   async function solveFirst(giveBack = 1): Promise<void> {
     const pose = character.sculpting ? null : posing.pose
@@ -80,5 +97,5 @@ export const useMending = defineStore('mending', () => {
     if (chosenRemedy.value && !now?.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
   }, { flush: 'sync' })
 
-  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, beginSculpt, solveFirst }
+  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, solving, busy, beginSculpt, solveFirst }
 })

@@ -72,6 +72,13 @@ export const usePose = defineStore('pose', () => {
     bendTo(degrees)
   }
 
+  /** Turn some joints to rotations of their own. */
+  function turnTo(turned: Joints): void {
+    if (character.sculpting) return
+    held = null
+    joints.value = { ...joints.value, ...turned }
+  }
+
   function setDial(name: string, value: number | null): void {
     const left = { ...dials.value }
     if (value === null) delete left[name]
@@ -128,5 +135,5 @@ export const usePose = defineStore('pose', () => {
   }
   watch(() => character.figure, follow, { flush: 'sync' })
 
-  return { joints, dials, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, setDial, toggleRest, resetJoint, take }
+  return { joints, dials, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, turnTo, setDial, toggleRest, resetJoint, take }
 })

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import graphlib
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
@@ -162,6 +164,18 @@ class Program:
         # Of two calls of NumPy each is cheaper than `clip`: this is asked for in every frame.
         told[self.tied] = np.minimum(np.maximum(moment.values[self.read], 0), 1)
         return dict(zip(self.places.remedies, told.round(4).tolist(), strict=True))
+
+    @cached_property
+    def _shown(self) -> dict[str, int]:
+        """The values that no activation of a remedy shows already: dials, and what several read or nobody does."""
+        alone = Counter(r.by for r in self.rules.remedies)
+        one = {t.writes()[0] for t in self.rules.triggers if len(t.writes()) == 1 and alone[t.writes()[0]] == 1}
+        return {v: k for v, k in self.places.values.items() if v not in one}
+
+    def values(self, moment: Moment) -> dict[str, float]:
+        """Where dials, factors, stored poses, and whatever else is no remedy's own value stand."""
+        told = moment.values[list(self._shown.values())] if self._shown else np.zeros(0)
+        return dict(zip(self._shown, told.round(4).tolist(), strict=True))
 
 
 def compiled(rules: Rules, skeleton: Skeleton) -> Program:

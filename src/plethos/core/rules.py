@@ -37,6 +37,12 @@ def put(those: tuple[One, ...], one: One) -> tuple[One, ...]:
     return (*those, one)
 
 
+def value_of(trigger: Trigger, *wanted: str | None) -> str:
+    """The value of a trigger that is wanted; its first one where it gives none of these."""
+    given = trigger.writes()
+    return next((v for v in wanted if v in given), given[0])
+
+
 @dataclass(frozen=True, eq=False)
 class Rules:
     """Everything that acts by itself. Only what stands here looks into a trigger or a remedy.
@@ -184,10 +190,16 @@ class Rules:
         """With a group replaced (same id), or added at the end."""
         return replace(self, groups=put(self.groups, group))
 
-    def tied(self, remedy_id: str, trigger: Trigger | None) -> Rules:
-        """With a remedy tied to a trigger of its own, in place of the one that only it was tied to; None unties it."""
+    def tied(self, remedy_id: str, trigger: Trigger | None, value: str | None = None) -> Rules:
+        """With a remedy tied to a trigger of its own, in place of the one that only it was tied to; None unties it.
+
+        Parameters
+        ----------
+        value
+            Which of the trigger's values, where it gives several; None = the one that the remedy has, or the first.
+        """
         remedy = self.remedy(remedy_id)
-        rules = self.with_remedy(replace(remedy, by=None if trigger is None else trigger.id))
+        rules = self.with_remedy(replace(remedy, by=None if trigger is None else value_of(trigger, value, remedy.by)))
         if trigger is not None:
             rules = rules.with_trigger(trigger)
         old = self.trigger_of(remedy)
@@ -205,6 +217,11 @@ class Rules:
         left = tuple(replace(r, twin=None) if r.twin == gone.id else r for r in self.remedies if r.id != gone.id)
         rules, trigger = replace(self, remedies=left), self.trigger_of(gone)
         return rules if trigger is None else rules.without_unread(trigger)
+
+    def members(self, id: str) -> tuple[str, ...]:
+        """The ids of the remedies that are meant by a group's id, or by a remedy's own."""
+        in_group = tuple(r.id for r in self.remedies if r.group == id)
+        return in_group if any(g.id == id for g in self.groups) else (id,)
 
     def without_joint(self, joint: int) -> Rules:
         """Without what cannot be without a joint.

@@ -275,6 +275,13 @@ class Skeleton:
         bone = bone / np.linalg.norm(bone)
         return bone, np.cross(axis, bone)
 
+    def bone_axis(self, joint: int) -> tuple[float, float, float]:
+        """The unit axis of a joint's rest frame that lies along its bone; Y where there is no bone."""
+        own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
+        length = float(np.linalg.norm(own))
+        x, y, z = (own / length).tolist() if length > 1e-9 else (0.0, 1.0, 0.0)
+        return (x, y, z)
+
     def _bone(self, joint: int) -> Array:
         """The way that a joint's bone goes at rest in the world; that of the bone before it for an end."""
         at, below, parent = self.rest_global[:, :3, 3], self.main_child(joint), self.joint_parents[joint]

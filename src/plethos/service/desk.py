@@ -124,7 +124,9 @@ class Desk:
             return self._preview[1]
         character = version.character
         remedy = character.rules.remedy(remedy_id)
-        fresh = trigger_from_document({**trigger, "id": remedy.by or f"{remedy_id}-preview"}, character.skeleton)
+        own = character.rules.trigger_of(remedy)
+        number = f"{remedy_id}-preview" if own is None else own.id
+        fresh = trigger_from_document({**trigger, "id": number}, character.skeleton)
         evaluator = version.evaluator.trying(fresh)
         if evaluator is None:
             rules = character.rules.tied(remedy_id, fresh)

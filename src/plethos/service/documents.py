@@ -40,6 +40,8 @@ class SculptNote:
         Hash of the sparse offsets from the start of the session; None before the first stroke.
     strokes
         How many strokes there were.
+    between
+        Whether what is sculpted again gets an in-between here, instead of the target that is on being changed.
     mend
         What was asked of the last first mend, and what came of it; None = none was solved.
     """
@@ -49,6 +51,7 @@ class SculptNote:
     offsets: str | None = None
     strokes: int = 0
     mend: dict[str, Any] | None = None
+    between: bool = False
 
 
 def describe(

@@ -50,8 +50,16 @@ def _remedy(workbench: Workbench, character_id: str, label: str, remedy_id: str,
     return _in_step(workbench, character_id, label, remedy_id, change)
 
 
-def set_trigger(workbench: Workbench, character_id: str, remedy_id: str, rule: Mapping[str, Any] | None) -> Version:
-    """Tie a remedy to a trigger of its own, or break the tie (None) without losing the shape."""
+def set_trigger(
+    workbench: Workbench, character_id: str, remedy_id: str, rule: Mapping[str, Any] | None, value: str | None = None
+) -> Version:
+    """Tie a remedy to a trigger of its own, or break the tie (None) without losing the shape.
+
+    Parameters
+    ----------
+    value
+        Which of the trigger's values; None = the one it has, or the first.
+    """
 
     def change(character: Character) -> Rules:
         rules = character.rules
@@ -60,9 +68,10 @@ def set_trigger(workbench: Workbench, character_id: str, remedy_id: str, rule: M
             return rules.tied(remedy_id, None)
         old = rules.trigger_of(remedy)
         # Its own trigger keeps its id; one that others read too stays as it is, and the remedy gets another.
-        own = old is not None and not old.name and rules.readers(old.id) == (remedy.name,)
+        readers = set() if old is None else {n for v in old.writes() for n in rules.readers(v)}
+        own = old is not None and not old.name and readers == {remedy.name}
         given = {**rule, "id": old.id if own and old is not None else None, "name": ""}
-        return rules.tied(remedy_id, trigger_from_document(given, character.skeleton))
+        return rules.tied(remedy_id, trigger_from_document(given, character.skeleton), value)
 
     return _in_step(workbench, character_id, "Change trigger" if rule else "Untie", remedy_id, change)
 
@@ -199,12 +208,17 @@ def _freely_named(remedy: Remedy, rules: Rules) -> Remedy:
 
 
 def put_trigger(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:
-    """A trigger of any kind; one of the same id is replaced."""
-    label = str(document.get("name") or "a trigger")
-    return _rules(
-        workbench, character_id, f"Set {label}",
-        lambda c: c.rules.with_trigger(trigger_from_document(document, c.skeleton)),
-    )  # fmt: skip
+    """A trigger of any kind; one of the same id is replaced, for all that read it and for their twins."""
+
+    def change(character: Character) -> Character:
+        trigger = trigger_from_document(document, character.skeleton)
+        made = character.with_rules(character.rules.with_trigger(trigger))
+        for remedy in character.rules.remedies:
+            if remedy.by in trigger.writes():
+                made = in_step(made, remedy.id)
+        return made
+
+    return workbench.edit(character_id, f"Set {document.get('name') or 'a trigger'}", change)
 
 
 def delete_trigger(workbench: Workbench, character_id: str, trigger_id: str) -> Version:
@@ -270,6 +284,27 @@ def put_group(
         return replace(rules, remedies=remedies)
 
     return _rules(workbench, character_id, f"Set the group {document.get('name')}", change)
+
+
+def delete_group(workbench: Workbench, character_id: str, group_id: str) -> Version:
+    """Take a group away; the remedies in it stay, on their own."""
+
+    def change(character: Character) -> Rules:
+        rules = character.rules
+        gone = [g for g in rules.groups if g.id == group_id]
+        if not gone:
+            raise BadEditError("That group is not there any more; it may have been deleted or undone.")
+        _refuse_read(rules, [group_id], gone[0].name)
+        remedies = tuple(replace(r, group=None) if r.group == group_id else r for r in rules.remedies)
+        return replace(rules, groups=tuple(g for g in rules.groups if g.id != group_id), remedies=remedies)
+
+    return _rules(workbench, character_id, "Delete group", change)
+
+
+def join_group(workbench: Workbench, character_id: str, remedy_id: str, group_id: str | None) -> Version:
+    """Put a remedy into a group, or out of any (None)."""
+    label = "Leave its group" if group_id is None else "Join a group"
+    return _remedy(workbench, character_id, label, remedy_id, group=group_id)
 
 
 def set_rules(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:

@@ -58,7 +58,7 @@ class Wanted:
     Parameters
     ----------
     alone
-        The one remedy that acts; None = all that are on.
+        The one remedy that acts, or the group whose remedies do; None = all that are on.
     measure
         A joint whose region is measured, or None.
     preview
@@ -194,7 +194,7 @@ def _frame(
         extra = {**extra, "response": {"remedy_id": wanted.preview[0], "curve": response_curve(trigger)}}
     elif wanted.body is not None:
         evaluator = desk.preview_body(version, *wanted.body)
-    posed = evaluator.pose(pose, ALL if wanted.alone is None else Acting.these(wanted.alone))
+    posed = evaluator.pose(pose, acting_in(version, wanted))
     fields: dict[str, Floats] = {}
     if held is not None:
         moved = stroke.points() if stroke is not None else None
@@ -240,6 +240,7 @@ def _frame(
         "version": version.revision.number,
         "revision": version.revision.id,
         "activations": evaluator.program.activations(posed.moment),
+        "values": evaluator.program.values(posed.moment),
         "kept": _kept(posed, fields["with"]),
     }
     if wanted.measure is not None:
@@ -247,6 +248,11 @@ def _frame(
     if not wanted.without:
         fields.pop("without", None)
     return pack_frame(head, fields)
+
+
+def acting_in(version: Version, wanted: Wanted) -> Acting:
+    """Which remedies act: all, or only one, or only those of a group."""
+    return ALL if wanted.alone is None else Acting.these(*version.character.rules.members(wanted.alone))
 
 
 def _kept(posed: Posed, points: Floats) -> dict[str, float]:
@@ -277,7 +283,7 @@ def contacts(desk: Desk, version: Version, pose: Pose, wanted: Wanted) -> dict[s
         with_: NDArray[np.floating] = (held.points if moved is None else moved).copy()
     else:
         tried = version.trials.evaluator(wanted.trial, version.evaluator) if wanted.trial else None
-        acting = ALL if wanted.alone is None else Acting.these(wanted.alone)
+        acting = acting_in(version, wanted)
         at = pose if tried is None else longer(pose, tried.character)
         with_ = (tried or version.evaluator).pose(at, acting).points
     without = version.evaluator.pose(pose, NONE).points

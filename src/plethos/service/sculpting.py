@@ -16,6 +16,8 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.names import free_name
 from plethos.core.propose.held import turned_joints
 from plethos.core.remedies import Corrective, Remedy, Target
+from plethos.core.remedies.corrective import APART, target_name
+from plethos.core.rules import value_of
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
@@ -87,13 +89,19 @@ class SculptStroke(Stroke):
         )  # fmt: skip
 
 
-def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | None) -> Version:
+def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | None, between: bool = False) -> Version:
     """Hold the skin in a pose and begin to sculpt: a new corrective, or an existing one again.
+
+    Parameters
+    ----------
+    between
+        Whether the existing one gets an in-between at the activation that it has in this pose.
 
     Raises
     ------
     BadEditError
-        When a sculpt is in progress, or the remedy is no corrective or hardly on in this pose.
+        When a sculpt is in progress, or the remedy is no corrective or hardly on in this pose; when there is no room
+        for an in-between.
     """
     opened = workbench.open(character_id)
     with opened.editing:
@@ -103,12 +111,29 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
             remedy = character.rules.remedy(remedy_id)
             if not isinstance(remedy.body, Corrective):
                 raise BadEditError(f"“{remedy.name}” has no shape that could be sculpted.")
-            on = evaluator.pose(pose).activation(remedy_id) * remedy.amount
-            if remedy.by is not None and on < 0.05:
+            on = evaluator.pose(pose).activation(remedy_id)
+            if remedy.by is not None and on * remedy.amount < 0.05:
                 raise BadEditError(f"“{remedy.name}” is hardly on in this pose: bend the joint to where it acts.")
-        note = SculptNote(remedy_id, pose_to_json(character.skeleton, pose))
+            if between:
+                refuse_between(remedy, on)
+        note = SculptNote(remedy_id, pose_to_json(character.skeleton, pose), between=between)
         held = HeldSculpt.of(note, evaluator, None)
         return workbench.commit(opened, "Begin sculpting", character, held)
+
+
+def refuse_between(remedy: Remedy, on: float) -> None:
+    """Refuse an in-between where there is no room for one.
+
+    Raises
+    ------
+    BadEditError
+        When the remedy is not on its way, or has a target there.
+    """
+    assert isinstance(remedy.body, Corrective), "only correctives are sculpted"
+    if remedy.by is None:
+        raise BadEditError(f"“{remedy.name}” is not tied, so there is no way for an in-between: tie it first.")
+    if any(abs(t.at - on) < APART for t in remedy.body.targets):
+        raise BadEditError(f"“{remedy.name}” has a target here already: sculpt that one, or bend on.")
 
 
 def current(version: Version) -> HeldSculpt:
@@ -165,10 +190,18 @@ def propose_trigger(version: Version) -> dict[str, Any]:
     return guess_trigger(version.character, held.pose, moved).to_document(version.character.skeleton)
 
 
-def keep(workbench: Workbench, character_id: str, name: str, rule: Mapping[str, Any] | None) -> Version:
+def keep(
+    workbench: Workbench, character_id: str, name: str, rule: Mapping[str, Any] | None, value: str | None = None
+) -> Version:
     """Turn the sculpt into a corrective, tied by a trigger of this rule (None = not tied yet).
 
-    One that is sculpted again keeps its own trigger, whatever `rule` says; the target at its activation is replaced.
+    One that is sculpted again keeps its own trigger, whatever `rule` says; the target at its activation is replaced, or
+    an in-between is made.
+
+    Parameters
+    ----------
+    value
+        Which of the trigger's values the corrective is tied to; None = the first.
     """
     opened = workbench.open(character_id)
     with opened.editing:
@@ -178,17 +211,17 @@ def keep(workbench: Workbench, character_id: str, name: str, rule: Mapping[str, 
             changed = _sculpted_again(opened, held, label)
         else:
             trigger = trigger_from_document(rule, character.skeleton) if rule else None
-            changed = _kept(opened, held, label, trigger)
+            changed = _kept(opened, held, label, trigger, value)
         return workbench.commit(opened, f"Keep “{label}”", changed)
 
 
-def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger | None) -> Character:
+def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger | None, value: str | None) -> Character:
     character = opened.character
     name = free_name(label, {r.name for r in character.rules.remedies})
     remedy = Remedy(Corrective.of(Shape(name, np.zeros(0, np.int32), np.zeros((0, 3), np.float32))), name)
     activation = 1.0
     if trigger is not None:
-        remedy = dataclasses.replace(remedy, by=trigger.id)
+        remedy = dataclasses.replace(remedy, by=value_of(trigger, value))
         tied = Evaluator.of(character.with_remedy(remedy, trigger), opened.version.evaluator)
         activation = tied.pose(held.pose).activation(remedy.id)
     hinge = trigger if isinstance(trigger, HingeTrigger) else None
@@ -205,9 +238,16 @@ def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Char
     body = remedy.body
     assert isinstance(body, Corrective), "only correctives are sculpted"
     on = opened.version.evaluator.pose(held.pose).activation(remedy.id) if remedy.by is not None else 1.0
-    at = min(body.targets, key=lambda t: abs(t.at - on)).at
     trigger = rules.trigger_of(remedy)
     hinge = trigger if isinstance(trigger, HingeTrigger) else None
+    if held.note.between:
+        refuse_between(remedy, on)
+        name = target_name(remedy.name, on)
+        shape, report = solve_corrective(held.base, held.points, name, remedy.amount, hinge)
+        target = Target(shape, round(on, 6), held.note.pose, report.to_json())
+        more = dataclasses.replace(remedy, body=body.with_target(target), notes=())
+        return in_step(character.with_remedy(more), more.id)
+    at = min(body.targets, key=lambda t: abs(t.at - on)).at
     others = tuple(t for t in body.targets if t.at != at)
     weights = dict(zip((t.at for t in body.targets), body.weights(on), strict=True))
     if others and weights[at] < 0.999:

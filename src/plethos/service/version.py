@@ -86,7 +86,8 @@ class HeldSculpt:
 
     def goes_on(self, note: SculptNote) -> bool:
         """Whether that is the same session, with more strokes or fewer."""
-        return (self.note.pose, self.note.remedy_id) == (note.pose, note.remedy_id)
+        own = self.note
+        return (own.pose, own.remedy_id, own.between) == (note.pose, note.remedy_id, note.between)
 
     def after(self, note: SculptNote, points: Array) -> HeldSculpt:
         """The same session with one more stroke."""

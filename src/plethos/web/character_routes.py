@@ -108,7 +108,7 @@ def change_remedy(bench: Bench, character_id: str, remedy_id: str, body: RemedyC
 def change_trigger(bench: Bench, character_id: str, remedy_id: str, body: TriggerChange) -> CharacterState:
     """Tie to a trigger of its own, or untie."""
     rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
-    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule))
+    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule, body.value))
 
 
 @router.delete("/remedies/{remedy_id}")

@@ -118,8 +118,6 @@ def insert_twists(bench: Bench, character_id: str, joint: str, body: InsertTwist
 
 
 @router.delete("/{joint:path}")
-def delete(
-    bench: Bench, character_id: str, joint: str, mirror: bool = True, remedies: bool = False
-) -> CharacterState:
+def delete(bench: Bench, character_id: str, joint: str, mirror: bool = True, remedies: bool = False) -> CharacterState:
     """Delete a joint; with `remedies`, helpers that need it go too, and what was tied to it is untied."""
     return character_state(laying.delete(bench, character_id, joint, mirror, remedies))

@@ -5,10 +5,11 @@ from __future__ import annotations
 import itertools
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 
-from plethos.service import charts, edits, helping, masking, proposing, solving
+from plethos.service import charts, edits, helping, masking, pose_sets, proposing, solving, targets
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState, FittedResponse
@@ -18,20 +19,26 @@ from plethos.web.schemas.rules import (
     BetweenRequest,
     BodyChange,
     DialRule,
+    Eased,
     GroupChange,
     HingeTriggerRule,
     KindsTried,
     MakeHelper,
+    MapOfPoses,
     MaskChange,
     PathOfHelper,
     PathRequest,
+    PoseSetRule,
     ProposalRequest,
+    ProposedPoses,
     RemedyRule,
+    Retime,
     RollAlong,
     RulesBody,
     ShareRoll,
     StartHelper,
     StopOfSlide,
+    StorePose,
     Tie,
     TriggerRule,
     WaterfallBar,
@@ -78,11 +85,52 @@ def delete_trigger(bench: Bench, character_id: str, trigger_id: str) -> Characte
     return character_state(edits.delete_trigger(bench, character_id, trigger_id))
 
 
+@router.post("/pose-sets/proposal")
+def propose_pose_set(bench: Bench, character_id: str, body: StorePose) -> ProposedPoses:
+    """A pose set with the held pose in it, to be kept or tied; nothing is changed."""
+    version = bench.open(character_id).version
+    pose = pose_of(version, body.pose.plain())
+    trigger, value = pose_sets.proposed(version, pose, body.joints, body.by, body.name, body.set_id)
+    return ProposedPoses(trigger=PoseSetRule.model_validate(trigger), value=value)
+
+
+@router.post("/pose-sets/{set_id}/map")
+def pose_map(bench: Bench, character_id: str, set_id: str, body: WaterfallRequest) -> MapOfPoses:
+    """Where the weights of a pose set lie round one of its joints."""
+    version = bench.open(character_id).version
+    found = pose_sets.pose_map(version, set_id, body.joint, pose_of(version, body.pose.plain()))
+    swings = np.where(np.isfinite(found.swings), found.swings, -1).round(3)
+    return MapOfPoses(
+        swings=swings.tolist(),
+        twists=found.twists.round(3).tolist(),
+        poses=found.poses.tolist(),
+        here=found.here.tolist(),
+    )
+
+
+@router.delete("/pose-sets/{set_id}/poses/{pose_id}")
+def delete_pose(bench: Bench, character_id: str, set_id: str, pose_id: str) -> CharacterState:
+    """Take a stored pose out of its set; what followed it is untied."""
+    return character_state(pose_sets.without_pose(bench, character_id, set_id, pose_id))
+
+
 @router.put("/groups")
 def put_group(bench: Bench, character_id: str, body: GroupChange) -> CharacterState:
     """A group and, if wanted, who is in it."""
     document = body.model_dump(exclude_none=True, exclude={"members"})
     return character_state(edits.put_group(bench, character_id, document, body.members))
+
+
+@router.delete("/groups/{group_id}")
+def delete_group(bench: Bench, character_id: str, group_id: str) -> CharacterState:
+    """Take a group away; the remedies in it stay."""
+    return character_state(edits.delete_group(bench, character_id, group_id))
+
+
+@router.put("/remedies/{remedy_id}/group")
+def join_group(bench: Bench, character_id: str, remedy_id: str, body: Tie) -> CharacterState:
+    """Put a remedy into a group, or out of any."""
+    return character_state(edits.join_group(bench, character_id, remedy_id, body.value))
 
 
 @router.post("/remedies")
@@ -146,6 +194,24 @@ def path(bench: Bench, character_id: str, remedy_id: str, body: PathRequest) -> 
     found = helping.path(version, remedy_id, pose, body.joint, body.axis, body.angles_deg)
     stops = [StopOfSlide(rule=s.rule, knot=s.knot, at=s.at.tolist(), along=s.along.tolist()) for s in found.stops]
     return PathOfHelper(places=found.places.tolist(), stops=stops)
+
+
+@router.put("/remedies/{remedy_id}/targets")
+def retime_target(bench: Bench, character_id: str, remedy_id: str, body: Retime) -> CharacterState:
+    """Let an in-between stand at another activation."""
+    return character_state(targets.retime(bench, character_id, remedy_id, body.at, body.to))
+
+
+@router.delete("/remedies/{remedy_id}/targets")
+def delete_target(bench: Bench, character_id: str, remedy_id: str, at: float) -> CharacterState:
+    """Take an in-between away."""
+    return character_state(targets.delete(bench, character_id, remedy_id, at))
+
+
+@router.put("/remedies/{remedy_id}/eased")
+def ease_targets(bench: Bench, character_id: str, remedy_id: str, body: Eased) -> CharacterState:
+    """Ease the way between targets, or let it go in straight lines."""
+    return character_state(targets.ease(bench, character_id, remedy_id, body.eased))
 
 
 @router.post("/remedies/{remedy_id}/between")

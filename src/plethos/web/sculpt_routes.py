@@ -25,7 +25,7 @@ router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt
 def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
     """Hold the skin in a pose and begin to sculpt."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
-    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id))
+    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id, body.between))
 
 
 @router.post("/first-mend")
@@ -68,7 +68,7 @@ def give_way(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
 def keep(bench: Bench, character_id: str, body: SculptKeep) -> CharacterState:
     """Turn the sculpt into a corrective shape, tied or not."""
     rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
-    return character_state(sculpting.keep(bench, character_id, body.name, rule))
+    return character_state(sculpting.keep(bench, character_id, body.name, rule, body.value))
 
 
 @router.post("/drop")

@@ -69,9 +69,13 @@ def character_state(version: Version) -> CharacterState:
     if version.sculpt is not None:
         note = version.sculpt.note
         sculpt = SculptState(
-            remedy_id=note.remedy_id, pose=_held_pose(note.pose), strokes=note.strokes, hint=far_from_turned(version),
+            remedy_id=note.remedy_id,
+            pose=_held_pose(note.pose),
+            strokes=note.strokes,
+            between=note.between,
+            hint=far_from_turned(version),
             mend=MendInfo(**note.mend) if note.mend else None,
-        )  # fmt: skip
+        )
     return CharacterState(
         id=revision.character_id,
         name=revision.name,
@@ -122,7 +126,10 @@ def _card(character: Character, remedy: Remedy) -> RemedyCard:
         notes=list(remedy.notes),
         pose=dict(last.pose) if last else {},
         report=SolveReport(**last.report) if last else SolveReport(),
-        targets=[TargetInfo(at=t.at, name=t.shape.name, moved=len(t.shape.vertices)) for t in targets],
+        targets=[
+            TargetInfo(at=t.at, name=t.shape.name, moved=len(t.shape.vertices), pose=dict(t.pose)) for t in targets
+        ],
+        eased=isinstance(remedy.body, Corrective) and remedy.body.eased,
         driven=skeleton.names[remedy.body.joint] if isinstance(remedy.body, Helper) else None,
         numbers=_numbers(character, remedy),
         masked=None if remedy.mask is None else len(remedy.mask.vertices),

@@ -130,7 +130,8 @@ def carried(character: Character, change: JointChange) -> Character:
 def _needed(joint: str, holding: Sequence[str]) -> str:
     names = [f"“{h}”" for h in dict.fromkeys(holding)]
     told = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
-    return f"{told} need{'' if len(names) > 1 else 's'} “{joint}”: untie or delete {'them' if len(names) > 1 else 'it'} first."
+    needs, those = ("need", "them") if len(names) > 1 else ("needs", "it")
+    return f"{told} {needs} “{joint}”: untie or delete {those} first."
 
 
 def _binding(binding: Binding, change: JointChange) -> Binding:

@@ -16,6 +16,8 @@ from plethos.core.moment import Slot
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
 
+APART = 0.02  # of the activation: targets closer to each other are one
+
 
 @dataclass(frozen=True, eq=False)
 class Target:
@@ -87,6 +89,53 @@ class Corrective:
         """With one more target, or another in place of the one at its activation."""
         others = [t for t in self.targets if abs(t.at - target.at) > 1e-6]
         return replace(self, targets=tuple(sorted([*others, target], key=lambda t: t.at)))
+
+    def target_at(self, at: float) -> Target:
+        """The target at an activation.
+
+        Raises
+        ------
+        BadEditError
+            When there is none.
+        """
+        for target in self.targets:
+            if abs(target.at - at) < 1e-6:
+                return target
+        raise BadEditError("That target is not there any more; it may have been deleted or undone.")
+
+    def retimed(self, at: float, to: float) -> Corrective:
+        """With an in-between at another activation.
+
+        Raises
+        ------
+        BadEditError
+            For the target at 1, or a place that is another's or not on the way.
+        """
+        self._refuse_last(self.target_at(at), "moved")
+        taken = next((t for t in self.targets if abs(t.at - to) < APART and abs(t.at - at) > 1e-6), None)
+        if not APART <= to <= 1 - APART or taken is not None:
+            raise BadEditError(
+                f"An in-between has to lie on the way, {100 * APART:.0f} % or more from rest and from other targets."
+            )
+        moved = [replace(t, at=to) if abs(t.at - at) < 1e-6 else t for t in self.targets]
+        return replace(self, targets=tuple(sorted(moved, key=lambda t: t.at)))
+
+    def without_target(self, at: float) -> Corrective:
+        """Without an in-between.
+
+        Raises
+        ------
+        BadEditError
+            For the target at 1: without it there is no corrective.
+        """
+        gone = self.target_at(at)
+        self._refuse_last(gone, "deleted by itself")
+        return replace(self, targets=tuple(t for t in self.targets if t is not gone))
+
+    @staticmethod
+    def _refuse_last(target: Target, what: str) -> None:
+        if target.at == 1:
+            raise BadEditError(f"The target where the corrective is fully on cannot be {what}: it is the corrective.")
 
     def reads(self) -> frozenset[Slot]:
         return frozenset()

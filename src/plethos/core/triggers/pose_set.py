@@ -21,17 +21,19 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core import rotations
 from plethos.core.errors import BadEditError
 from plethos.core.mapping import IdMap, JointMap, Vector
 from plethos.core.moment import Moment, Places, Slot, Step
 from plethos.core.names import new_id
 from plethos.core.rotations import Array, normalize
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.triggers import kernels
 from plethos.core.triggers.hinge import unit_axis
 
 KINDS = {"swing": kernels.SWING, "twist": kernels.TWIST, "both": kernels.BOTH}
 WORST_CONDITION = 1e6
+LEAST_RADIUS, MOST_RADIUS = math.radians(15), math.radians(60)  # of a set that begins
 
 
 @dataclass(frozen=True)
@@ -84,6 +86,36 @@ class PoseSet:
         if not 0.01 <= self.radius <= math.pi:
             raise BadEditError("The radius of a pose set has to lie between 0.6 and 180 degrees.")
         _ = self.inverse
+
+    @classmethod
+    def of_held(
+        cls, skeleton: Skeleton, joints: Sequence[int], pose: Pose, by: str, name: str = "", radius: float | None = None
+    ) -> PoseSet:
+        """A set of one pose, as joints are held in it.
+
+        Parameters
+        ----------
+        radius
+            Radians; None = half of the furthest turn, so that the pose has faded at rest.
+
+        Raises
+        ------
+        BadEditError
+            When the joints are at rest in what counts.
+        """
+        turned = max((float(rotations.angle(pose.rotations[j])) for j in joints), default=0.0)
+        reach = min(max(0.5 * turned, LEAST_RADIUS), MOST_RADIUS) if radius is None else radius
+        return cls(tuple(joints), tuple(skeleton.bone_axis(j) for j in joints), (_held(joints, pose, by, name),), reach)
+
+    def with_held(self, pose: Pose, by: str, name: str = "") -> PoseSet:
+        """With one more pose, as its joints are held in it.
+
+        Raises
+        ------
+        BadEditError
+            When it is too close to another, which is named.
+        """
+        return replace(self, poses=(*self.poses, _held(self.joints, pose, by, name)))
 
     @property
     def _rest(self) -> StoredPose:
@@ -140,6 +172,38 @@ class PoseSet:
                 "leave one out, or make the radius smaller."
             )
         return np.asarray(np.linalg.inv(closeness))
+
+    def weights(self, turned: Array) -> Array:
+        """The values ``(N, P)`` of the stored poses for rotations ``(N, M, 4)`` of the joints, as `kernels.set_values`
+        gives them one by one."""
+        count = len(turned)
+        flat = np.ascontiguousarray(turned, np.float64).reshape(-1, 4)
+        axes = np.tile(np.array(self.axes, np.float64), (count, 1))
+        closeness = np.empty((count, len(self.all_poses)))
+        seen: dict[str, Array] = {}
+        for p, pose in enumerate(self.all_poses):
+            if pose.by not in seen:
+                out = np.empty((len(flat), 9))
+                kinds = np.full(len(flat), KINDS[pose.by], np.int32)
+                kernels.pose_points(flat, np.arange(len(flat), dtype=np.int32), axes, kinds, out)
+                seen[pose.by] = out.reshape(count, len(self.joints), 9)
+            apart = ((seen[pose.by] - self.points[p]) ** 2).sum(axis=(1, 2))
+            closeness[:, p] = np.exp(-apart / self.distance**2)
+        found = np.clip(closeness @ self.inverse, 0, 1)[:, 1:]
+        return np.asarray(found / np.maximum(found.sum(axis=1, keepdims=True), 1))
+
+    def without_pose(self, pose_id: str) -> PoseSet | None:
+        """Without one of its poses; None when it was the last.
+
+        Raises
+        ------
+        BadEditError
+            When it has none of that id.
+        """
+        left = tuple(p for p in self.poses if p.id != pose_id)
+        if len(left) == len(self.poses):
+            raise BadEditError("That pose is not stored any more; it may have been deleted or undone.")
+        return replace(self, poses=left) if left else None
 
     def reads(self) -> frozenset[Slot]:
         return frozenset(self.joints)
@@ -254,6 +318,10 @@ class _Sets:
             self.first, self.joints, self.row, self.stored, here, self.radius, self.inverse_at, self.inverse,
             self.to, np.empty(len(self.to)), moment.values,
         )  # fmt: skip
+
+
+def _held(joints: Sequence[int], pose: Pose, by: str, name: str) -> StoredPose:
+    return StoredPose(tuple(_quaternion(pose.rotations[j]) for j in joints), by, name)
 
 
 def _quaternion(q: Array) -> tuple[float, float, float, float]:

@@ -40,6 +40,7 @@ class TargetInfo(BaseModel):
     at: float
     name: str
     moved: int
+    pose: dict[str, Any] = Field(description="The pose it was sculpted in.")
 
 
 class RemedyCard(BaseModel):
@@ -60,6 +61,7 @@ class RemedyCard(BaseModel):
     pose: dict[str, Any] = Field(description="Of a corrective: the pose it was sculpted in.")
     report: SolveReport
     targets: list[TargetInfo]
+    eased: bool = Field(description="Of a corrective: whether the way between targets starts and ends slowly.")
     driven: str | None = Field(default=None, description="Of a helper: the joint that it turns.")
     numbers: BodyChange = Field(description="What can be set of its body.")
     masked: int | None = Field(default=None, description="How many vertices its mask holds; null without a mask.")
@@ -96,6 +98,7 @@ class SculptState(BaseModel):
     remedy_id: str | None
     pose: PoseBody
     strokes: int
+    between: bool = Field(default=False, description="It gives the remedy an in-between.")
     mend: MendInfo | None = Field(default=None, description="The last first mend that was solved in it.")
     hint: str | None = Field(default=None, description="Says when the strokes lie far from every joint that is turned.")
 
@@ -249,6 +252,7 @@ class TriggerChange(Schema):
     """null unties."""
 
     trigger: TriggerRule | None
+    value: str | None = Field(default=None, description="Which of the trigger's values; null = the present, or first.")
 
 
 class FirstMendBody(Schema):
@@ -272,11 +276,13 @@ class FittedResponse(BaseModel):
 class SculptBegin(Schema):
     pose: PoseBody
     remedy_id: str | None = None
+    between: bool = Field(default=False, description="Give that remedy an in-between at the activation it has here.")
 
 
 class SculptKeep(Schema):
     name: str = Field(min_length=1, max_length=120)
     trigger: TriggerRule | None = None
+    value: str | None = Field(default=None, description="Which of the trigger's values; null = its first.")
 
 
 class Rename(Schema):

@@ -47,7 +47,7 @@ class Want(Schema):
 
     without: bool = False
     heat: bool = False
-    alone: str | None = Field(default=None, description="The one remedy that acts.")
+    alone: str | None = Field(default=None, description="The one remedy that acts, or the group whose remedies do.")
     measure: str | None = Field(default=None, description="A joint whose region is measured.")
     weights: str | None = Field(default=None, description="A joint whose weights are shown.")
     mixed: bool = Field(default=False, description="The weights of all joints as mixed colours.")
@@ -200,6 +200,7 @@ class FrameHead(BaseModel):
     version: int
     revision: str
     activations: dict[str, float]
+    values: dict[str, float] = Field(description="Dials, products and stored poses, by the ids of their values.")
     kept: dict[str, float] = Field(description="What each volume keeper holds, percent of rest.")
     measures: BothMeasures | None = None
     response: dict[str, Any] | None = None

@@ -326,6 +326,46 @@ class PathOfHelper(BaseModel):
     stops: list[StopOfSlide]
 
 
+class Retime(Schema):
+    """The activation of an in-between, and another one."""
+
+    at: FiniteFloat
+    to: FiniteFloat
+
+
+class Eased(Schema):
+    eased: bool
+
+
+class StorePose(Schema):
+    """A pose to be stored: in a set that is there, or in a new one round some joints."""
+
+    pose: PoseBody
+    by: Literal["swing", "twist", "both"]
+    joints: list[str] = Field(
+        default_factory=list, max_length=64, description="None = the one that is turned furthest."
+    )
+    name: str = Field(default="", max_length=120)
+    set_id: Id | None = None
+
+
+class ProposedPoses(BaseModel):
+    """A pose set, and the value of the pose that is new in it."""
+
+    trigger: PoseSetRule
+    value: str
+
+
+class MapOfPoses(BaseModel):
+    """The weights of stored poses over the swings of a bone (first up, then right, -1 outside of the disc; the rim is
+    half a turn), and over its twists; where each pose and the present one lie: right, up, twist in radians."""
+
+    swings: list[list[list[float]]]
+    twists: list[list[float]]
+    poses: list[tuple[float, float, float]]
+    here: tuple[float, float, float]
+
+
 class ProposalRequest(Schema):
     """A joint in a pose; without a joint, the one that is turned furthest."""
 
