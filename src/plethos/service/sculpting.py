@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
+from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.names import free_name
 from plethos.core.propose.held import turned_joints
 from plethos.core.remedies import Corrective, Remedy, Target
@@ -219,13 +219,16 @@ def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger 
     character = opened.character
     name = free_name(label, {r.name for r in character.rules.remedies})
     remedy = Remedy(Corrective.of(Shape(name, np.zeros(0, np.int32), np.zeros((0, 3), np.float32))), name)
-    activation = 1.0
+    activation, base = 1.0, held.base
     if trigger is not None:
         remedy = dataclasses.replace(remedy, by=value_of(trigger, value))
         tied = Evaluator.of(character.with_remedy(remedy, trigger), opened.version.evaluator)
         activation = tied.pose(held.pose).activation(remedy.id)
+        # A pose that joins a set takes from the others here: what is left for the shape is seen with it in place.
+        others = Acting.these(*(r.id for r in character.rules.remedies if r.on))
+        base = tied.pose(held.pose, others)
     hinge = trigger if isinstance(trigger, HingeTrigger) else None
-    shape, report = solve_corrective(held.base, held.points, name, activation, hinge)
+    shape, report = solve_corrective(base, held.points, name, activation, hinge)
     body = Corrective.of(shape, held.note.pose, report.to_json())
     remedy = dataclasses.replace(remedy, body=body)
     return character.with_remedy(remedy, *([trigger] if trigger is not None else []))

@@ -1,0 +1,178 @@
+"""In-betweens sculpted, moved and deleted; stored poses kept, shared and deleted; groups joined and left."""
+
+import math
+import unittest
+
+import numpy as np
+
+from plethos.core.errors import BadEditError
+from plethos.core.evaluate import ALL, Evaluator
+from plethos.core.sculpt.session import Dab
+from plethos.service import edits, pose_sets, sculpting, targets
+from plethos.service.live import Wanted, frame, pose_of
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.figures import tube_file
+from tests.server import fresh_database
+from tests.strokes import desk, sculpt
+from tests.web.test_api import unpack
+
+
+def bend(z=0.0, y=0.0, x=0.0):
+    return {"joints": {"upper": {"euler_xyz_deg": [x, y, z]}}}
+
+
+class OnATube(unittest.TestCase):
+    def setUp(self):
+        self.store = Store(fresh_database())
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Tube", tube_file().pack())
+        self.opened = self.bench.open(self.id)
+
+    def pose(self, **degrees):
+        return pose_of(self.opened.version, bend(**degrees))
+
+    def points(self, **degrees):
+        return self.opened.version.evaluator.pose(self.pose(**degrees)).exact_points()
+
+    def stroke(self, strength=0.8):
+        held = self.opened.version.sculpt
+        triangle = 500
+        at = tuple(held.points[self.opened.character.mesh.topology.triangles[triangle]].mean(axis=0).tolist())
+        sculpt(self.bench, self.opened, "inflate", Dab(triangle, at, 0.12, strength))
+        return self.opened.version.sculpt.points
+
+    def corrective(self, degrees=90.0):
+        sculpting.begin(self.bench, self.id, self.pose(z=degrees), None)
+        self.stroke()
+        knots = [{"angle_deg": 0, "value": 0}, {"angle_deg": degrees, "value": 1}]
+        rule = {"kind": "hinge", "joint": "upper", "axis": [0, 0, 1], "knots": knots}
+        sculpting.keep(self.bench, self.id, "Elbow", rule)
+        return self.remedies()[-1].id
+
+    def remedies(self):
+        return self.opened.character.rules.remedies
+
+
+class InBetweens(OnATube):
+    def test_it_is_exact_where_it_was_sculpted_and_the_others_stay(self):
+        own = self.corrective()
+        full, quarter = self.points(z=90), self.points(z=22.5)
+        sculpting.begin(self.bench, self.id, self.pose(z=45), own, between=True)
+        self.assertTrue(self.opened.version.sculpt.note.between)
+        wanted = self.stroke(-0.6)
+        sculpting.keep(self.bench, self.id, "whatever", None)
+        body = self.remedies()[-1].body
+        self.assertEqual([t.at for t in body.targets], [0.5, 1.0])
+        np.testing.assert_allclose(self.points(z=45), wanted, atol=1e-6)
+        np.testing.assert_allclose(self.points(z=90), full, atol=1e-9)
+        # Between rest and the in-between it goes in a straight line to the new target.
+        self.assertGreater(np.abs(self.points(z=22.5) - quarter).max(), 1e-4)
+        # After a reload too.
+        again = Workbench(self.store).open(self.id).version.evaluator
+        np.testing.assert_allclose(again.pose(self.pose(z=45)).exact_points(), wanted, atol=1e-6)
+
+    def test_there_is_no_room_at_a_target_nor_without_a_tie(self):
+        own = self.corrective()
+        for degrees, words in ((90, "has a target here already"), (1, "hardly on")):
+            with self.assertRaisesRegex(BadEditError, words):
+                sculpting.begin(self.bench, self.id, self.pose(z=degrees), own, between=True)
+        edits.set_trigger(self.bench, self.id, own, None)
+        with self.assertRaisesRegex(BadEditError, "tie it first"):
+            sculpting.begin(self.bench, self.id, self.pose(z=45), own, between=True)
+
+    def test_it_is_moved_eased_and_deleted_the_last_target_is_not(self):
+        own = self.corrective()
+        sculpting.begin(self.bench, self.id, self.pose(z=45), own, between=True)
+        wanted = self.stroke(-0.6)
+        sculpting.keep(self.bench, self.id, "", None)
+        targets.retime(self.bench, self.id, own, 0.5, 0.7)
+        self.assertEqual([t.at for t in self.remedies()[-1].body.targets], [0.7, 1.0])
+        moved = self.remedies()[-1].body.weights(0.35)
+        np.testing.assert_allclose(moved, (0.5, 0))
+        targets.ease(self.bench, self.id, own, True)
+        # t² (3 - 2 t) at a quarter of the way: 0.15625.
+        np.testing.assert_allclose(self.remedies()[-1].body.weights(0.175), (0.15625, 0))
+        for at, to, words in (
+            (1.0, 0.6, "cannot be moved"),
+            (0.7, 0.99, "on the way"),
+            (0.4, 0.5, "not there any more"),
+        ):
+            with self.assertRaisesRegex(BadEditError, words):
+                targets.retime(self.bench, self.id, own, at, to)
+        with self.assertRaisesRegex(BadEditError, "cannot be deleted by itself"):
+            targets.delete(self.bench, self.id, own, 1.0)
+        targets.delete(self.bench, self.id, own, 0.7)
+        self.assertEqual([t.at for t in self.remedies()[-1].body.targets], [1.0])
+        self.bench.step(self.id, -1)
+        self.bench.step(self.id, -1)
+        self.bench.step(self.id, -1)
+        np.testing.assert_allclose(self.points(z=45), wanted, atol=1e-6)
+
+
+class StoredPoses(OnATube):
+    def keep(self, by="swing", set_id=None, **degrees):
+        sculpting.begin(self.bench, self.id, self.pose(**degrees), None)
+        wanted = self.stroke()
+        name = "_".join(f"{k}{v}" for k, v in degrees.items())
+        rule, value = pose_sets.proposed(self.opened.version, self.pose(**degrees), ["upper"], by, name, set_id)
+        sculpting.keep(self.bench, self.id, name, rule, value)
+        return rule["id"], value, wanted
+
+    def test_each_shape_is_on_at_its_own_pose_in_one_set(self):
+        own, _, up = self.keep(z=80)
+        same, _, forward = self.keep(set_id=own, x=70)
+        self.assertEqual(own, same)
+        rules = self.opened.character.rules
+        self.assertEqual((len(rules.triggers), len(rules.triggers[0].poses)), (1, 2))
+        np.testing.assert_allclose(self.points(z=80), up, atol=1e-6)
+        np.testing.assert_allclose(self.points(x=70), forward, atol=1e-6)
+        told, _ = unpack(frame(desk(self.opened), self.opened.version, self.pose(x=70), Wanted(), {"seq": 1}))
+        np.testing.assert_allclose([told["activations"][r.id] for r in self.remedies()], [0, 1], atol=1e-4)
+
+    def test_a_pose_that_goes_unties_what_followed_it_and_nothing_else(self):
+        own, first, _ = self.keep(z=80)
+        _, second, _ = self.keep(set_id=own, x=70)
+        pose_sets.without_pose(self.bench, self.id, own, first)
+        self.assertEqual([r.by for r in self.remedies()], [None, second])
+        pose_sets.without_pose(self.bench, self.id, own, second)
+        self.assertEqual([r.by for r in self.remedies()], [None, None])
+        self.assertEqual(self.opened.character.rules.triggers, ())
+        with self.assertRaisesRegex(BadEditError, "not there any more"):
+            pose_sets.pose_map(self.opened.version, own, "upper", self.pose())
+
+    def test_a_radius_counts_for_all_that_read_the_set(self):
+        own, first, _ = self.keep(z=80)
+        self.keep(set_id=own, x=70)
+        rule = pose_sets.pose_set(self.opened.character.rules, own).to_document(self.opened.character.skeleton)
+        edits.put_trigger(self.bench, self.id, {**rule, "radius_deg": 20})
+        rules = self.opened.character.rules
+        self.assertAlmostEqual(math.degrees(rules.triggers[0].radius), 20)
+        self.assertEqual(rules.remedies[0].by, first)
+        # One that is dragged, not stored: the same set, seen by both.
+        remedy = self.remedies()[1]
+        evaluator, fresh = desk(self.opened).preview(self.opened.version, remedy.id, {**rule, "radius_deg": 70})
+        self.assertEqual(fresh.id, own)
+        half = evaluator.pose(self.pose(z=40))
+        self.assertGreater(half.activation(self.remedies()[0].id), 0.3)
+        self.assertLess(self.opened.version.evaluator.pose(self.pose(z=40)).activation(self.remedies()[0].id), 0.1)
+
+
+class Groups(OnATube):
+    def test_alone_is_for_all_in_it_and_deleting_it_leaves_them(self):
+        one = self.corrective()
+        edits.put_group(self.bench, self.id, {"name": "Left", "id": "g", "factor": 0.5}, [one])
+        other = self.corrective()
+        version = self.opened.version
+        seen = unpack(frame(desk(self.opened), version, self.pose(z=90), Wanted(alone="g"), {"seq": 1}))[1]["with"]
+        only = version.evaluator.pose(self.pose(z=90), ALL.these(one)).points
+        np.testing.assert_allclose(seen.reshape(-1, 3), only, atol=1e-7)
+        edits.join_group(self.bench, self.id, other, "g")
+        self.assertEqual(self.opened.character.rules.members("g"), (one, other))
+        edits.delete_group(self.bench, self.id, "g")
+        self.assertEqual([r.group for r in self.remedies()], [None, None])
+        whole = Evaluator.of(self.opened.character).pose(self.pose(z=90)).points
+        self.assertGreater(np.abs(whole - only).max(), 1e-4)
+        with self.assertRaisesRegex(BadEditError, "not there any more"):
+            edits.delete_group(self.bench, self.id, "g")
