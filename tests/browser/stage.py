@@ -81,6 +81,17 @@ class BrowserCase(unittest.TestCase):
         view = self.page.locator(".view canvas").bounding_box()
         return view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
 
+    def standing(self, locator) -> dict:
+        """Where an element is once it has come to stand."""
+        seen: list = [None]
+
+        def stands() -> bool:
+            seen.append(locator.bounding_box())
+            return seen[-1] is not None and seen[-1] == seen[-2] and seen[-1] == seen[max(0, len(seen) - 4)]
+
+        self.until(stands)
+        return seen[-1]
+
     def drag(self, x: float, y: float, right: float, down: float) -> None:
         self.page.mouse.move(x, y)
         self.page.mouse.down()

@@ -173,9 +173,9 @@ class InTheBrowser(BrowserCase):
         remedy = self.state(mine)["remedies"][0]
         self.assertLessEqual(len(remedy["trigger"]["knots"]), 5)
         self.bend(70)
-        page.get_by_role("button", name="Add an in-between here").click()
+        page.locator("[data-remedy] button.title").first.click()
+        page.get_by_role("button", name="Solve one").click()
         self.until(lambda: len(self.state(mine)["remedies"][0]["targets"]) == 2)
-        page.get_by_text("In-betweens at").wait_for()
         page.keyboard.press("Control+z")
         self.until(lambda: len(self.state(mine)["remedies"][0]["targets"]) == 1)
         self.bend(120)
@@ -285,8 +285,7 @@ class InTheBrowser(BrowserCase):
         self.until(lambda: rules()[-1]["kind"] == "slide")
         before = rules()[-1]["knots"][-1]["metres"]
         stop = page.locator("[data-stop='1']").last
-        stop.wait_for()
-        box = stop.bounding_box()
+        box = self.standing(stop)
         self.drag(box["x"] + 6, box["y"] + 6, 25, 18)
         self.until(lambda: rules()[-1]["knots"][-1]["metres"] != before)
         moved = rules()[-1]["knots"][-1]["metres"]

@@ -58,6 +58,18 @@ const at = (id: string) => ({ path: { character_id: id } })
 const jointAt = (id: string, joint: string) => ({ path: { character_id: id, joint } })
 const remedyAt = (id: string, remedy: string) => ({ path: { character_id: id, remedy_id: remedy } })
 
+/** Read an answer that comes line by line, JSON each; of lines that come at once only the last counts. */
+async function eachLine<T>(stream: ReadableStream<Uint8Array>, tell: (line: T) => void): Promise<void> {
+  const reader = stream.pipeThrough(new TextDecoderStream() as ReadableWritablePair<string, Uint8Array>).getReader()
+  let left = ''
+  for (let part = await reader.read(); !part.done; part = await reader.read()) {
+    const lines = (left + part.value).split('\n')
+    left = lines.pop() ?? ''
+    const last = lines.at(-1)
+    if (last) tell(JSON.parse(last))
+  }
+}
+
 export const api = {
   library: (removed = false): Promise<LibraryEntry[]> => unwrap(http.GET('/api/characters', { params: { query: { removed } } })),
   rename: (id: string, name: string): Promise<LibraryEntry> =>
@@ -139,15 +151,14 @@ export const api = {
   whichKind: async (id: string, pose: Pose, joint: string, tell: (found: Schemas['KindsTried']) => void, signal: AbortSignal): Promise<void> => {
     const body = { params: at(id), body: { pose, joint }, parseAs: 'stream', signal } as const
     const stream = await unwrap<ReadableStream<Uint8Array>>(http.POST('/api/characters/{character_id}/proposals', body))
-    const reader = stream.pipeThrough(new TextDecoderStream() as ReadableWritablePair<string, Uint8Array>).getReader()
-    let left = ''
-    for (let part = await reader.read(); !part.done; part = await reader.read()) {
-      const lines = (left + part.value).split('\n')
-      left = lines.pop() ?? ''
-      const last = lines.at(-1)
-      if (last) tell(JSON.parse(last))
-    }
+    await eachLine(stream, tell)
   },
+  /** Round by round: `tell` is called with how far it has got; the last one is stored. */
+  pushApart: async (id: string, joint: string, borderStays: boolean, tell: (now: Schemas['PushedApart']) => void, signal: AbortSignal): Promise<void> => {
+    const body = { params: at(id), body: { joint, border_stays: borderStays }, parseAs: 'stream', signal } as const
+    await eachLine(await unwrap<ReadableStream<Uint8Array>>(http.POST('/api/characters/{character_id}/sculpt/push-apart', body)), tell)
+  },
+  borderBack: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/sculpt/border-back', { params: at(id) })),
   takeKind: (id: string, kind: string, pose: Pose, joint: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/proposals/{kind}', { params: { path: { character_id: id, kind } }, body: { pose, joint } })),
   startHelper: (id: string, body: Schemas['StartHelper']): Promise<CharacterState> =>

@@ -12,6 +12,8 @@ export type Dab = Required<Schemas['DabBody']>
 export type Contacts = Pick<Schemas['ContactsAnswer'], 'without' | 'with'>
 export type Job = Schemas['JobMessage']
 export type ToolSettings = Schemas['SculptToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody'] | Schemas['MaskToolBody']
+/** Brushes that hold what they took at first and follow the pointer's whole way. */
+export const DRAGS = ['grab', 'slide', 'push']
 type Said = Schemas['PoseMessage'] | Schemas['StrokeMessage'] | Schemas['StrokeEndMessage'] | Schemas['ContactsMessage']
 type Told = Schemas['VersionMessage'] | Schemas['LeaseMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
 
@@ -107,7 +109,7 @@ export class LiveSocket {
     const last = this.strokes.at(-1)
     if (last && last !== 'end' && last.dabs.length < MOST_DABS && JSON.stringify(last.settings) === JSON.stringify(settings)) {
       // A drag holds its whole way in its last touch.
-      if (settings.tool === 'sculpt' && settings.brush === 'grab') last.dabs = [dab]
+      if (settings.tool === 'sculpt' && DRAGS.includes(settings.brush)) last.dabs = [dab]
       else last.dabs.push(dab)
       last.want = want
     } else this.strokes.push({ settings, dabs: [dab], pose, want })

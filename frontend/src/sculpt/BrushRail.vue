@@ -1,26 +1,29 @@
 <script setup lang="ts">
-/** The brushes, with size and strength. */
+/** The brushes, with size, strength and what they leave alone. */
 import BrushNumbers from '@/view/BrushNumbers.vue'
-import { useTools, type BrushName } from '@/workbench/tools'
+import { useTools } from '@/workbench/tools'
+import BrushRow from './BrushRow.vue'
+import { brushes } from './brushes'
 
 const tools = useTools()
-const brushes: { name: BrushName; label: string; hint: string }[] = [
-  { name: 'grab', label: 'Grab', hint: 'Drag the skin along with the pointer' },
-  { name: 'inflate', label: 'Inflate', hint: 'Push out along the normal; with Shift, let in' },
-  { name: 'smooth', label: 'Smooth', hint: 'Even out under the brush' },
-  { name: 'put_back', label: 'Put back', hint: 'Return to what it was when the session began' },
-]
 </script>
 
 <template>
   <div class="rail rail-buttons" role="radiogroup" aria-label="Brush">
-    <button v-for="b in brushes" :key="b.name" role="radio" :aria-checked="tools.brush === b.name" :class="{ on: tools.brush === b.name }" :title="b.hint" @click="tools.brush = b.name">{{ b.label }}</button>
+    <button v-for="b in brushes" :key="b.name" role="radio" :aria-checked="tools.brush === b.name" :class="{ on: tools.brush === b.name, held: tools.smoothing && b.name === 'smooth' }" :title="b.hint" @click="tools.brush = b.name">{{ b.label }}</button>
   </div>
-  <BrushNumbers class="beside"><span>mirroring <b>off</b></span></BrushNumbers>
+  <BrushNumbers class="beside">
+    <el-checkbox v-model="tools.borderStays" label="border stays" size="small" title="Leave open borders alone, and where another part's border touches" />
+    <el-checkbox v-model="tools.bothSides" label="mirror" size="small" title="Do the same on the other side; the pose has to be the same on both" />
+    <el-checkbox v-model="tools.through" label="all parts" size="small" title="Take other parts along that the same joints move: a sleeve with the arm" />
+  </BrushNumbers>
+  <BrushRow />
 </template>
 
 <style scoped>
 .rail { top: 56px; }
+.rail button { padding-block: 4px; }
+.rail .held { color: var(--accent); }
 /* The table of measures stands in the right corner. */
 .beside { max-width: calc(100% - 250px); }
 </style>

@@ -5,6 +5,7 @@ import { api, type HingeTrigger } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import FirstMend from './FirstMend.vue'
 import HeldBack from './HeldBack.vue'
+import PushApart from './PushApart.vue'
 import TriggerFields from '@/remedies/TriggerFields.vue'
 import type { Tie } from '@/remedies/useTriggers'
 import { say, useCharacter } from '@/workbench/character'
@@ -44,6 +45,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
     <template v-if="!proposal">
       <p class="muted">{{ character.sculpting?.strokes === 1 ? "1 stroke, saved." : `${character.sculpting?.strokes ?? 0} strokes, each one saved.` }} The pose is held until you keep or drop.</p>
       <FirstMend />
+      <PushApart />
       <p v-if="character.sculpting?.hint" class="hint" role="status">{{ character.sculpting.hint }}</p>
       <HeldBack />
       <div class="row">

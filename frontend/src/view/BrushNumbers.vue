@@ -16,7 +16,7 @@ const keeps = [
     <label v-if="!tools.picking">strength <el-slider v-model="tools.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (tools.brushStrength * 100).toFixed(0) }} %</b></label>
     <label v-if="!tools.picking" title="The share of the brush over which it fades, from its middle to its rim">falloff <el-slider v-model="tools.brushFalloff" :min="0" :max="1" :step="0.05" size="small" :show-tooltip="false" aria-label="Brush falloff" /><b class="num">{{ (tools.brushFalloff * 100).toFixed(0) }} %</b></label>
     <slot />
-    <el-checkbox v-model="tools.secondLayer" label="second layer" size="small" title="Reach the surface behind the front one" />
+    <label title="Which surface under the pointer is reached: the front one, or one behind it">layer <el-segmented v-model="tools.layer" :options="[1, 2, 3]" size="small" aria-label="Layer under the pointer" /></label>
     <label v-if="!tools.picking && !tools.masking && (tools.picked || tools.kept.length)">works
       <el-select v-model="tools.keepTo" size="small" class="keep" aria-label="Where the brush works"><el-option v-for="k in keeps" :key="k.value" :value="k.value" :label="k.label" /></el-select>
       <el-select v-if="tools.keepTo !== 'everywhere'" v-model="tools.withinRegion" size="small" class="keep" aria-label="Region of the brush">

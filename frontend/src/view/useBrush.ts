@@ -5,7 +5,7 @@
  */
 import { onKeyStroke } from '@vueuse/core'
 import { Raycaster, Vector2, Vector3, type Intersection } from 'three'
-import { computed, ref, shallowRef, type Ref } from 'vue'
+import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { Problem } from '@/api/client'
 import type { Dab } from '@/api/live'
 import { isTyping } from '@/workbench/keys'
@@ -17,7 +17,6 @@ import type { Figure } from './figure'
 import { project } from './joints'
 import type { Stage } from './stage'
 
-const FIRST_FRONT = 0, SECOND_FRONT = 1
 /** A press that moves less than this many pixels is a click. */
 export const STILL = 3
 /** How long a click waits for a second one, milliseconds. */
@@ -43,6 +42,8 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
   const under = ref<number | null>(null)
   const brushing = computed(() => tools.brushing)
   const dialHeld = useHeldKey('d')
+  const smoothHeld = useHeldKey('s')
+  watch(smoothHeld, (held) => (tools.smoothing = held && brushing.value))
   const caster = new Raycaster()
   let lastSize = tools.brushSize
   let stroke: { start: Vector3; triangle: number; x: number; y: number } | null = null
@@ -60,7 +61,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const facing = hits.filter((h) => h.face && h.face.normal.dot(caster.ray.direction) < 0)
     // A mesh that is wound inside out faces away everywhere, and is still worked on.
     const fronts = facing.length ? facing : hits
-    return fronts[tools.secondLayer ? SECOND_FRONT : FIRST_FRONT] ?? null
+    return fronts[tools.layer - 1] ?? null
   }
 
   const metresPerPixel = (at: Vector3) => {
@@ -71,12 +72,13 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
 
   function touch(event: PointerEvent, triangle: number, at: Vector3, drag: Vector3): void {
     const pressure = event.pointerType === 'pen' ? event.pressure * 2 : 1
-    const strength = Math.min(tools.brushStrength * pressure, 1) * (event.shiftKey ? -1 : 1)
+    const turned = event.shiftKey ? -1 : 1
+    const strength = Math.min(tools.brushStrength * pressure, 1) * turned
     const dab: Dab = {
       triangle,
       at: [at.x, at.y, at.z],
       radius: tools.brushReach,
-      strength: tools.grabs ? 1 : strength,
+      strength: tools.grabs ? turned : strength,
       drag: [drag.x, drag.y, drag.z],
       falloff: tools.picking ? 1 : tools.brushFalloff,
     }
@@ -184,7 +186,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const pixels = at ? tools.brushReach / metresPerPixel(at) : 0
     under.value = tools.painting && found?.face ? (live.frame?.weights?.[found.face.a] ?? null) : null
     ring.value = at ? { x: event.clientX - box.left, y: event.clientY - box.top, r: pixels } : null
-    otherRing.value = tools.brushing && !character.sculpting && !tools.masking && tools.mirrored && found ? mirrorOf(found) : null
+    otherRing.value = tools.brushing && tools.mirrors && found ? mirrorOf(found) : null
     if (!stroke) return
     if (tools.grabs) {
       const scale = metresPerPixel(stroke.start)

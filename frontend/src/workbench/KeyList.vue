@@ -1,6 +1,9 @@
 <script setup lang="ts">
 const shown = defineModel<boolean>({ required: true })
 const keys: [string, string][] = [
+  ['hold S', 'smooth, whatever the brush'],
+  ['hold E', 'the brushes at the pointer: let go over one'],
+  ['Shift', 'turn the brush round'],
   ['1, 3, 5', 'Stations: Bind, Mend, Deliver'],
   ['Q', 'Rest pose and back'],
   ['W', 'Wipe on or off'],

@@ -43,6 +43,7 @@ export const useLive = defineStore('live', () => {
     region: looks.showsRegion,
     mask: looks.mask,
     lone: looks.lone,
+    border: looks.border,
     moving: moving.value,
     preview: preview.value,
     body: body.value,

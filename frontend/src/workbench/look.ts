@@ -23,14 +23,16 @@ export const useLook = defineStore('look', () => {
   const mask = ref<string | null>(null)
   /** A remedy whose vertices without a partner on the other side are shown, or null. */
   const lone = ref<string | null>(null)
+  /** Whether the border vertices that the sculpt has moved are shown. */
+  const border = ref(false)
   /** The worst volume that was measured at each joint. */
   const worst = ref<Record<string, number>>({})
   /** A place at rest that the view is to look at. */
   const place = shallowRef<[number, number, number] | null>(null)
 
   const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
-  /** Whether something is tinted on the skin: what is picked, a mask, what has no partner. */
-  const tints = computed(() => showsRegion.value || mask.value !== null || lone.value !== null)
+  /** Whether something is tinted on the skin: what is picked, a mask, what has no partner, a border that moved. */
+  const tints = computed(() => showsRegion.value || mask.value !== null || lone.value !== null || border.value)
   const showsWithout = computed(() => !character.sculpting && mask.value === null && !showsWeights.value && (wipe.value || holding.value))
 
   function showPlace(at: [number, number, number]): void {
@@ -41,14 +43,16 @@ export const useLook = defineStore('look', () => {
   function reset(): void {
     hidden.value = []
     alone.value = mask.value = lone.value = null
+    border.value = false
     worst.value = {}
     place.value = null
   }
 
   watch(() => character.state, (now) => {
     const known = (id: string) => now?.remedies.some((r) => r.id === id) || now?.groups.some((g) => g.id === id)
+    if (!now?.sculpt?.border_moved) border.value = false
     for (const one of [alone, mask, lone]) if (one.value && !known(one.value)) one.value = null
   }, { flush: 'sync' })
 
-  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
+  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
 })

@@ -3,13 +3,13 @@ import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, type PickBody, type Point, type Pose, type TargetBody } from '@/api/client'
-import type { Dab, PaintMode, ToolSettings, Within } from '@/api/live'
+import { DRAGS, type Dab, type PaintMode, type ToolSettings, type Within } from '@/api/live'
 import { say, useCharacter } from './character'
 import { usePose } from './pose'
 import { useLive } from './live'
 import { useLook } from './look'
 
-export type BrushName = 'grab' | 'inflate' | 'smooth' | 'put_back'
+export type BrushName = 'grab' | 'inflate' | 'smooth' | 'flatten' | 'draw_together' | 'slide' | 'even_loop' | 'push' | 'push_apart' | 'put_back'
 export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place' | 'make'
 export type MaskMode = 'add' | 'take' | 'smooth'
 export type BindTab = 'weights' | 'regions' | 'joints'
@@ -32,8 +32,15 @@ export const useTools = defineStore('tools', () => {
   const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
   /** The share of the brush over which it fades; 0 = held whole up to the rim. */
   const brushFalloff = useLocalStorage('plethos-brush-falloff', 1)
-  /** Whether the brush reaches the second surface under the pointer, behind the front one. */
-  const secondLayer = ref(false)
+  /** Whether the key is held that makes any brush smooth. */
+  const smoothing = ref(false)
+  /** Which surface under the pointer the brush reaches: 1 the front one, 2 and 3 those behind it. */
+  const layer = ref<1 | 2 | 3>(1)
+  const borderStays = ref(true)
+  /** Whether a sculpt is done on the other side too. */
+  const bothSides = ref(false)
+  /** Whether the brush takes other pieces along that the same joints move. */
+  const through = ref(false)
   const paintValue = ref(1)
   /** What the brush does to the mask that is shown. */
   const maskMode = ref<MaskMode>('add')
@@ -66,7 +73,11 @@ export const useTools = defineStore('tools', () => {
   const piecing = computed(() => spotting.value || ((tool.value === 'give' || tool.value === 'piece') && !character.sculpting))
   /** Whether the pointer works on the skin instead of posing. */
   const brushing = computed(() => character.sculpting !== null || painting.value || picking.value || masking.value)
-  const grabs = computed(() => character.sculpting !== null && brush.value === 'grab')
+  const sculptBrush = computed<BrushName>(() => (smoothing.value ? 'smooth' : brush.value))
+  /** Whether the brush holds what it took at first and follows the pointer. */
+  const grabs = computed(() => character.sculpting !== null && DRAGS.includes(sculptBrush.value))
+  /** Whether the other side is worked on too. */
+  const mirrors = computed(() => (character.sculpting ? bothSides.value : !masking.value && mirrored.value))
   const within = computed<Within>(() =>
     keepTo.value === 'everywhere' ? null : { region: withinRegion.value, outside: keepTo.value === 'outside' },
   )
@@ -80,13 +91,13 @@ export const useTools = defineStore('tools', () => {
 
   /** What the server is told of the brush; equal for all touches of a stroke. */
   function settings(): ToolSettings {
-    if (masking.value) return { tool: 'mask', remedy_id: looks.mask!, mode: maskMode.value }
+    if (masking.value) return { tool: 'mask', remedy_id: looks.mask!, mode: smoothing.value ? 'smooth' : maskMode.value }
     if (picking.value) return { tool: 'pick', take: tool.value === 'take', mirror: mirrored.value }
-    if (!painting.value) return { tool: 'sculpt', brush: brush.value, within: within.value }
+    if (!painting.value) return { tool: 'sculpt', brush: sculptBrush.value, within: within.value, border_stays: borderStays.value, mirror: bothSides.value, through: through.value }
     return {
       tool: 'paint',
       joint: posing.chosen,
-      mode: tool.value as PaintMode,
+      mode: smoothing.value ? 'smooth' : (tool.value as PaintMode),
       value: paintValue.value,
       strength: 1,
       mirror: mirrored.value,
@@ -147,7 +158,9 @@ export const useTools = defineStore('tools', () => {
   function reset(): void {
     tool.value = 'pose'
     locked.value = []
-    secondLayer.value = spotting.value = false
+    layer.value = 1
+    borderStays.value = true
+    spotting.value = bothSides.value = through.value = smoothing.value = false
     keepTo.value = 'everywhere'
     withinRegion.value = ''
     jointName.value = ''
@@ -164,8 +177,9 @@ export const useTools = defineStore('tools', () => {
       keepTo.value = 'everywhere'
     }
   })
-  watch([painting, picking], async () => {
-    if (twins.value || !(painting.value || picking.value)) return
+  const wantsTwins = computed(() => painting.value || picking.value || (character.sculpting !== null && bothSides.value))
+  watch(wantsTwins, async () => {
+    if (twins.value || !wantsTwins.value) return
     const of = character.id
     const found = await api.twins(of).catch(() => null)
     if (of === character.id) twins.value = found
@@ -175,7 +189,7 @@ export const useTools = defineStore('tools', () => {
   })
 
   return {
-    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, secondLayer, paintValue, maskMode, spotting, mirrored, locked, withinRegion, keepTo, vertex, jointName, markers, twins,
+    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, smoothing, layer, borderStays, bothSides, through, mirrors, paintValue, maskMode, spotting, mirrored, locked, withinRegion, keepTo, vertex, jointName, markers, twins,
     brushReach, painting, picking, masking, placing, making, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, makeJoint, nextName, beginLaying, reset,
   }
 })

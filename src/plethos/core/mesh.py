@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.borders import border_vertices
 from plethos.core.errors import BadEditError
 from plethos.core.outlines import Outlines
 from plethos.core.shape import Shape
@@ -128,6 +129,11 @@ class Mesh:
     def pairs(self) -> NDArray[np.int32]:
         """The mirror image of each vertex ``(V,)`` at rest, -1 for none."""
         return vertex_mirror(self.rest, self.mirror_x)
+
+    @cached_property
+    def border(self) -> NDArray[np.bool_]:
+        """Which vertices ``(V,)`` lie on an open border, or where another part's border touches them at rest."""
+        return border_vertices(self.topology, self.rest)
 
     @cached_property
     def part_numbers(self) -> NDArray[np.int32]:

@@ -77,6 +77,8 @@ class Wanted:
         The id of a remedy whose mask is shown in place of what is picked.
     lone
         The id of a remedy whose vertices without a partner on the other side are shown so.
+    border
+        Whether the border vertices that the sculpt in progress has moved are shown so.
     trial
         A kind of remedy that was tried on this version and is to be seen at work, not stored.
     """
@@ -94,6 +96,7 @@ class Wanted:
     mask: str | None = None
     lone: str | None = None
     body: tuple[str, Mapping[str, Any]] | None = None
+    border: bool = False
 
 
 def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
@@ -231,6 +234,10 @@ def _frame(
         extra = {**extra, "region_volume": version.measures.patch.volume_percent(fields["with"])}
     elif wanted.mask is not None:
         fields["region"] = _mask(character, stroke, wanted.mask)
+    elif wanted.border and held is not None:
+        fields["region"] = (
+            character.mesh.border & (fields["with"] != held.start.astype(np.float32)).any(axis=1)
+        ).astype(np.float32)
     elif wanted.lone is not None:
         fields["region"] = np.zeros(len(character.mesh), np.float32)
         if character.rules.has(wanted.lone):

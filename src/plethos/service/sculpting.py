@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,8 +17,11 @@ from plethos.core.names import free_name
 from plethos.core.propose.held import turned_joints
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.remedies.corrective import APART, target_name
+from plethos.core.rotations import Array
 from plethos.core.rules import value_of
 from plethos.core.sculpt import BRUSHES
+from plethos.core.sculpt.mirrored import PosedMirror
+from plethos.core.sculpt.push_apart import ROUNDS, pushing_apart
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.shape import Shape
@@ -39,10 +42,27 @@ NONE_YET = "No sculpt is in progress: begin one first."
 
 @dataclass(frozen=True)
 class SculptSettings:
-    """Which brush, and where it may work."""
+    """Which brush, and where it may work.
+
+    Parameters
+    ----------
+    brush
+        Its name in `BRUSHES`.
+    within
+        A region it is kept to; None = everywhere.
+    border_stays
+        Whether vertices on borders stay where they are.
+    mirror
+        Whether the other side moves alike.
+    through
+        Whether other pieces that the same joints move come along.
+    """
 
     brush: str
     within: Within | None = None
+    border_stays: bool = True
+    mirror: bool = False
+    through: bool = False
 
 
 class SculptTool:
@@ -60,27 +80,43 @@ class SculptStroke(Stroke):
     def __init__(self, version: Version, held: HeldSculpt, settings: SculptSettings) -> None:
         super().__init__(version)
         self.held, self.settings = held, settings
-        self.surface = SculptSurface(version.character.mesh.topology, held.points.copy(), held.start)
+        mesh = version.character.mesh
+        self.surface = SculptSurface(mesh.topology, held.points.copy(), held.start, at_rest=mesh.rest)
+        self.mirror: PosedMirror | None = None
 
     def touch(self, pose: Pose, settings: SculptSettings, dabs: Sequence[Dab]) -> None:
         if settings.brush not in BRUSHES:
             raise BadEditError(f"There is no brush called “{settings.brush}”; there are {', '.join(BRUSHES)}.")
         for dab in dabs:
             self.surface.check(dab)
-        self.surface.within = None if settings.within is None else settings.within.shares(self.version.character)
+        mesh, binding = self.version.character.mesh, self.version.character.binding
+        if not settings.mirror:
+            self.mirror = None
+        elif self.mirror is None:
+            self.mirror = PosedMirror.of(self.held.base.points, mesh.pairs)
+        within = None if settings.within is None else settings.within.shares(self.version.character)
+        if settings.border_stays and mesh.border.any():
+            within = np.where(mesh.border, 0, 1 if within is None else within).astype(np.float32)
+        self.surface.within = within
+        if not settings.through:
+            self.surface.through = None
+        elif self.surface.through is None:
+            self.surface.through = binding.joint_weights.argmax(axis=1)
         self.settings = settings
         for dab in dabs:
             BRUSHES[settings.brush](self.surface, dab)
 
     def points(self) -> NDArray[np.float64]:
-        return self.surface.points
+        if self.mirror is None:
+            return self.surface.points
+        return self.held.points + self.mirror.both(self.surface.points - self.held.points)
 
     def stored(self, version: Version) -> Stored:
         held = version.sculpt
         if held is None or not held.goes_on(self.held.note):
             raise OvertakenError
         note = dataclasses.replace(held.note, strokes=held.note.strokes + 1)
-        points = self.surface.points
+        points = self.points()
         if held is not self.held:
             # Someone else's stroke was stored meanwhile: this one comes on top of it.
             points = held.points + (points - self.held.points)
@@ -155,6 +191,79 @@ def drop(workbench: Workbench, character_id: str) -> Version:
     with opened.editing:
         current(opened.version)
         return workbench.commit(opened, "Drop sculpt", opened.character)
+
+
+def moved_border(version: Version) -> NDArray[np.intp]:
+    """The border vertices ``(N,)`` that the sculpt in progress has moved."""
+    held = current(version)
+    return np.flatnonzero(version.character.mesh.border & (held.points != held.start).any(axis=1))
+
+
+def put_border_back(workbench: Workbench, character_id: str) -> Version:
+    """Put the border vertices that were moved back where the session began.
+
+    Raises
+    ------
+    BadEditError
+        When none was.
+    """
+    opened = workbench.open(character_id)
+    with opened.editing:
+        held, moved = current(opened.version), moved_border(opened.version)
+        if len(moved) == 0:
+            raise BadEditError("No border has moved.")
+        points = held.points.copy()
+        points[moved] = held.start[moved]
+        return _on_top(workbench, opened, "Put the border back", held, points)
+
+
+@dataclass(frozen=True)
+class PushingApart:
+    """How far pushing apart has got: crossing pairs left, the share of its rounds, and what was stored in the end."""
+
+    left: int
+    share: float
+    version: Version | None = None
+
+
+def push_apart(
+    workbench: Workbench, character_id: str, joint: str, border_stays: bool = True
+) -> Iterator[PushingApart]:
+    """Push apart what crosses in a joint's region, in the sculpt in progress; stored once it is through.
+
+    Whoever stops asking before that stops it, and nothing is changed.
+
+    Raises
+    ------
+    BadEditError
+        When nothing crosses there.
+    """
+    opened = workbench.open(character_id)
+    version = opened.version
+    held, mesh = current(version), version.character.mesh
+    shares = np.zeros(len(mesh))
+    shares[version.measures.bend(version.character.skeleton.find(joint)).site.region.vertices] = 1
+    if border_stays:
+        shares[mesh.border] = 0
+    best = None
+    for pushed in pushing_apart(mesh.topology, held.points, mesh.rest, shares):
+        if pushed.rounds == 0 and pushed.left == 0:
+            raise BadEditError(f"Nothing crosses at “{joint}” that did not at rest.")
+        best = pushed if best is None or pushed.left <= best.left else best
+        yield PushingApart(pushed.left, pushed.rounds / ROUNDS)
+    assert best is not None, "there is always a first round"
+    with opened.editing:
+        now = current(opened.version)
+        if not now.goes_on(held.note):
+            raise OvertakenError
+        stored = _on_top(workbench, opened, "Push apart", now, now.points + (best.points - held.points))
+    yield PushingApart(best.left, 1.0, stored)
+
+
+def _on_top(workbench: Workbench, opened: OpenCharacter, label: str, held: HeldSculpt, points: Array) -> Version:
+    """Store the sculpt in progress with one more stroke."""
+    note = dataclasses.replace(held.note, strokes=held.note.strokes + 1)
+    return workbench.commit(opened, label, opened.character, held.after(note, points))
 
 
 def far_from_turned(version: Version) -> str | None:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
+
 from fastapi import APIRouter
+from fastapi.responses import StreamingResponse
 
 from plethos.service import sculpting, solving, yielding
 from plethos.service.live import pose_of
@@ -12,6 +15,8 @@ from plethos.web.schemas.character import (
     FirstMendBody,
     FittedResponse,
     HeldBack,
+    PushApart,
+    PushedApart,
     SculptBegin,
     SculptKeep,
 )
@@ -62,6 +67,29 @@ def held_back(bench: Bench, character_id: str) -> list[HeldBack]:
 def give_way(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """Let a relaxer's mask fade under the sculpt, or a volume keeper take its volume for a target."""
     return character_state(yielding.give_way(bench, character_id, remedy_id))
+
+
+@router.post("/border-back")
+def border_back(bench: Bench, character_id: str) -> CharacterState:
+    """Put border vertices that were moved back where the session began."""
+    return character_state(sculpting.put_border_back(bench, character_id))
+
+
+@router.post("/push-apart", response_class=StreamingResponse, responses={200: {"model": PushedApart}})
+def push_apart(bench: Bench, character_id: str, body: PushApart) -> StreamingResponse:
+    """Push apart what crosses in a joint's region.
+
+    Answered by a line of JSON after each round; whoever goes away in between stops it, and nothing is changed.
+    """
+    rounds = sculpting.push_apart(bench, character_id, body.joint, body.border_stays)
+    first = next(rounds)  # what cannot be done at all is told as any other problem
+    lines = (f"{_pushed(p).model_dump_json()}\n" for p in itertools.chain([first], rounds))
+    return StreamingResponse(lines, media_type="application/x-ndjson")
+
+
+def _pushed(now: sculpting.PushingApart) -> PushedApart:
+    state = None if now.version is None else character_state(now.version)
+    return PushedApart(left=now.left, share=now.share, state=state)
 
 
 @router.post("/keep")

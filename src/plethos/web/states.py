@@ -27,7 +27,7 @@ from plethos.core.weights.bones import segments_of
 from plethos.service.live import response_curve
 from plethos.service.picking import regions_json
 from plethos.service.proposing import Kinds
-from plethos.service.sculpting import far_from_turned
+from plethos.service.sculpting import far_from_turned, moved_border
 from plethos.service.version import Version
 from plethos.store.blobs import digest
 from plethos.store.repository import Revision
@@ -73,6 +73,7 @@ def character_state(version: Version) -> CharacterState:
             pose=_held_pose(note.pose),
             strokes=note.strokes,
             between=note.between,
+            border_moved=len(moved_border(version)),
             hint=far_from_turned(version),
             mend=MendInfo(**note.mend) if note.mend else None,
         )

@@ -11,7 +11,7 @@ def grab(surface: SculptSurface, dab: Dab) -> NDArray[np.int32]:
 
     Returns the vertices ``(N,)`` that moved.
     """
-    touched, origin = surface.held(dab)
+    hold = surface.held(dab)
     shift = np.array(dab.drag) * abs(dab.strength)
-    surface.points[touched.vertices] = origin + touched.shares[:, None] * shift
-    return touched.vertices
+    surface.points[hold.touched.vertices] = hold.origin + hold.touched.shares[:, None] * shift
+    return hold.touched.vertices

@@ -133,3 +133,69 @@ def averages_at(points, starts, neighbours, vertices, out) -> None:  # type: ign
             for e in range(first, last):
                 total += points[neighbours[e], c]
             out[n, c] = total / (last - first) if last > first else points[v, c]
+
+
+@nb.njit(cache=True, nogil=True)
+def nearest_on(places, corners, near, out) -> None:  # type: ignore[no-untyped-def]
+    """The nearest point on any of some triangles, for each place.
+
+    Parameters
+    ----------
+    places
+        ``(N, 3)``.
+    corners
+        ``(T, 3, 3)``.
+    near
+        ``(N, K)`` the triangles that are looked at for each.
+    out
+        ``(N, 3)`` written.
+
+    References
+    ----------
+    Ericson, "Real-time collision detection", 2005 (from memory): the regions round a triangle.
+    """
+    found = np.empty(3)
+    for n in range(len(places)):
+        best = np.inf
+        for k in range(near.shape[1]):
+            _on_triangle(places[n], corners[near[n, k]], found)
+            away = 0.0
+            for c in range(3):
+                away += (found[c] - places[n, c]) ** 2
+            if away < best:
+                best = away
+                for c in range(3):
+                    out[n, c] = found[c]
+
+
+@nb.njit(cache=True, nogil=True)
+def _on_triangle(p, t, out) -> None:  # type: ignore[no-untyped-def]
+    """The point of triangle `t` ``(3, 3)`` that is nearest to `p`, into `out`."""
+    d1 = d2 = d3 = d4 = d5 = d6 = 0.0
+    for c in range(3):
+        ab, ac = t[1, c] - t[0, c], t[2, c] - t[0, c]
+        d1 += ab * (p[c] - t[0, c])
+        d2 += ac * (p[c] - t[0, c])
+        d3 += ab * (p[c] - t[1, c])
+        d4 += ac * (p[c] - t[1, c])
+        d5 += ab * (p[c] - t[2, c])
+        d6 += ac * (p[c] - t[2, c])
+    va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
+    if d1 <= 0 and d2 <= 0:
+        u, v = 0.0, 0.0
+    elif d3 >= 0 and d4 <= d3:
+        u, v = 1.0, 0.0
+    elif d6 >= 0 and d5 <= d6:
+        u, v = 0.0, 1.0
+    elif vc <= 0 and d1 >= 0 and d3 <= 0:
+        u, v = d1 / (d1 - d3), 0.0
+    elif vb <= 0 and d2 >= 0 and d6 <= 0:
+        u, v = 0.0, d2 / (d2 - d6)
+    elif va <= 0 and d4 - d3 >= 0 and d5 - d6 >= 0:
+        v = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+        u = 1 - v
+    else:
+        whole = va + vb + vc
+        u, v = (vb / whole, vc / whole) if whole > 0 else (0.0, 0.0)
+    for c in range(3):
+        out[c] = t[0, c] + u * (t[1, c] - t[0, c]) + v * (t[2, c] - t[0, c])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from math import isfinite
 from typing import Any
 
@@ -11,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
+from plethos.core.regions.loops import QuadEdges
 from plethos.core.rotations import Array
 from plethos.core.sculpt import kernels
 from plethos.core.topology import Topology
@@ -31,7 +33,8 @@ class Dab:
     strength
         0 to 1, pen pressure already in it; negative turns the brush over (inflate lets air out).
     drag
-        Metres ``(3,)`` that the pointer has gone since the stroke began, in the world; only grab reads it.
+        Metres ``(3,)`` that the pointer has gone since the stroke began, in the world; read by brushes that hold
+        the skin (`sculpt.DRAGS`).
     falloff
         The share of the radius over which the brush fades: 1 from its middle on, 0 not at all.
     """
@@ -52,6 +55,29 @@ class Touched:
     shares: Array
 
 
+@dataclass(eq=False)
+class Hold:
+    """What a stroke took hold of at its first dab.
+
+    Parameters
+    ----------
+    touched
+        The vertices ``(N,)`` and how strongly each is held.
+    origin, normals
+        Where they were ``(N, 3)``, and their unit normals then.
+    ground
+        The triangles round them as they were ``(T, 3, 3)``, and a tree of their middles; made by who slides on them.
+    loop
+        A stretch of an edge loop, its shares, and whether it is closed; found by who evens it.
+    """
+
+    touched: Touched
+    origin: Array
+    normals: Array
+    ground: tuple[Array, Any] | None = None
+    loop: tuple[NDArray[np.int32], Array, bool] | None = None
+
+
 @dataclass
 class SculptSurface:
     """The posed skin under the brush, changed in place.
@@ -66,13 +92,20 @@ class SculptSurface:
         What they were when the session began.
     within
         ``(V,)`` how much a brush does at each vertex; None = all of it everywhere.
+    at_rest
+        The points ``(V, 3)`` at rest, for brushes that ask what lay over what, or where quads were cut; None = `start`.
+    through
+        ``(V,)`` the joint that moves each vertex most: the brush takes along other pieces of skin that it reaches
+        through the air and that the same joints move, a sleeve over an arm; None = it stays on its own piece.
     """
 
     topology: Topology
     points: Array
     start: Array
     within: NDArray[np.float32] | None = None
-    _held: tuple[Touched, Array] | None = None
+    at_rest: NDArray[np.floating] | None = None
+    through: NDArray[np.integer] | None = None
+    _held: Hold | None = None
     _distance: Array = field(init=False)
     _touched: NDArray[np.int32] = field(init=False)
 
@@ -118,6 +151,8 @@ class SculptSurface:
         reached = self._touched[:count].copy()
         distance = self._distance[reached]
         self._distance[reached] = np.inf
+        if self.through is not None:
+            reached, distance = self._through(self.through, dab, reached, distance)
         inside = distance < dab.radius
         fade = min(max(dab.falloff, 1e-6), 1.0)
         out = np.maximum(distance[inside] / dab.radius - (1 - fade), 0) / fade  # 0 where held whole, 1 at the rim
@@ -127,12 +162,33 @@ class SculptSurface:
             reached, shares = reached[shares > 0], shares[shares > 0]
         return Touched(reached, shares)
 
-    def held(self, dab: Dab) -> tuple[Touched, Array]:
-        """What the stroke took hold of at its first dab, and where that was ``(N, 3)``."""
+    def _through(
+        self, mover: NDArray[np.integer], dab: Dab, reached: NDArray[np.int32], distance: Array
+    ) -> tuple[NDArray[np.int32], Array]:
+        """With the vertices of other pieces within the brush, through the air, that the same joints move."""
+        pieces = self.topology.pieces
+        own = pieces[self.topology.triangles[dab.triangle, 0]]
+        away = np.linalg.norm(self.points - np.array(dab.at), axis=1)
+        shared = np.isin(mover, mover[reached])
+        others = np.flatnonzero((away < dab.radius) & (pieces != own) & shared).astype(np.int32)
+        return np.concatenate([reached, others]), np.concatenate([distance, away[others]])
+
+    def held(self, dab: Dab) -> Hold:
+        """What the stroke took hold of at its first dab, and where that was."""
         if self._held is None:
             touched = self.touch(dab)
-            self._held = (touched, self.points[touched.vertices].copy())
+            self._held = Hold(touched, self.points[touched.vertices].copy(), self.normals(touched.vertices))
         return self._held
+
+    @property
+    def rest(self) -> NDArray[np.floating]:
+        """The points ``(V, 3)`` at rest."""
+        return self.start if self.at_rest is None else self.at_rest
+
+    @cached_property
+    def quad_edges(self) -> QuadEdges:
+        """The edges of the quads that the triangles were cut from."""
+        return QuadEdges(self.topology, self.rest)
 
     def normals(self, vertices: NDArray[np.int32]) -> Array:
         """Unit normals ``(N, 3)`` of some vertices as they are now."""

@@ -92,6 +92,13 @@ class HeldBack(BaseModel):
     most_m: float = Field(description="How far the furthest of them stays off.")
 
 
+class PushApart(Schema):
+    """Whose skin is pushed apart."""
+
+    joint: str
+    border_stays: bool = True
+
+
 class SculptState(BaseModel):
     """A sculpt in progress."""
 
@@ -100,6 +107,7 @@ class SculptState(BaseModel):
     strokes: int
     between: bool = Field(default=False, description="It gives the remedy an in-between.")
     mend: MendInfo | None = Field(default=None, description="The last first mend that was solved in it.")
+    border_moved: int = Field(description="How many vertices on borders have moved.")
     hint: str | None = Field(default=None, description="Says when the strokes lie far from every joint that is turned.")
 
 
@@ -283,6 +291,14 @@ class SculptKeep(Schema):
     name: str = Field(min_length=1, max_length=120)
     trigger: TriggerRule | None = None
     value: str | None = Field(default=None, description="Which of the trigger's values; null = its first.")
+
+
+class PushedApart(BaseModel):
+    """How far pushing apart has got."""
+
+    left: int = Field(description="Pairs of triangles that cross and did not at rest.")
+    share: float = Field(description="Of the rounds that are made at most.")
+    state: CharacterState | None = Field(default=None, description="Once it is stored.")
 
 
 class Rename(Schema):

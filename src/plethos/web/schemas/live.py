@@ -58,6 +58,7 @@ class Want(Schema):
     mask: str | None = Field(default=None, description="A remedy whose mask is shown in place of what is picked.")
     body: BodyPreview | None = None
     lone: str | None = Field(default=None, description="A remedy whose vertices without a partner are shown so.")
+    border: bool = Field(default=False, description="The border vertices that the sculpt has moved are shown so.")
 
     def wanted(self) -> Wanted:
         """The same for the service."""
@@ -68,7 +69,7 @@ class Want(Schema):
             body = (self.body.remedy_id, self.body.body.model_dump(exclude_none=True))
         return Wanted(
             self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving,
-            self.trial, self.mask, self.lone, body,
+            self.trial, self.mask, self.lone, body, self.border,
         )  # fmt: skip
 
 
@@ -86,9 +87,13 @@ class SculptToolBody(Schema):
     tool: Literal["sculpt"]
     brush: str
     within: WithinBody | None = None
+    border_stays: bool = Field(default=True, description="Vertices on borders, and where another part's touch, stay.")
+    mirror: bool = Field(default=False, description="The other side moves alike; refused where the pose is not.")
+    through: bool = Field(default=False, description="Other pieces that the same joints move come along.")
 
     def settings(self) -> SculptSettings:
-        return SculptSettings(self.brush, self.within.within() if self.within else None)
+        within = self.within.within() if self.within else None
+        return SculptSettings(self.brush, within, self.border_stays, self.mirror, self.through)
 
 
 class PaintToolBody(Schema):
