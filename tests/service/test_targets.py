@@ -55,6 +55,18 @@ class OnATube(unittest.TestCase):
         return self.opened.character.rules.remedies
 
 
+class Products(OnATube):
+    def test_a_remedy_whose_own_bend_goes_into_a_product_keeps_that_bend(self):
+        own = self.corrective()
+        edits.put_dial(self.bench, self.id, {"id": "d", "name": "Tired", "low": 0, "high": 1, "start": 0})
+        bend_value = self.remedies()[-1].by
+        edits.set_trigger(self.bench, self.id, own, {"kind": "product", "name": "", "of": [bend_value, "d"]})
+        evaluator = self.opened.version.evaluator
+        both = pose_of(self.opened.version, {**bend(z=90), "dials": {"Tired": 0.5}})
+        self.assertAlmostEqual(evaluator.pose(both).activation(own), 0.5, places=6)
+        self.assertAlmostEqual(evaluator.pose(self.pose(z=90)).activation(own), 0, places=9)
+
+
 class InBetweens(OnATube):
     def test_it_is_exact_where_it_was_sculpted_and_the_others_stay(self):
         own = self.corrective()

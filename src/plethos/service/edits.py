@@ -67,10 +67,13 @@ def set_trigger(
         if rule is None:
             return rules.tied(remedy_id, None)
         old = rules.trigger_of(remedy)
-        # Its own trigger keeps its id; one that others read too stays as it is, and the remedy gets another.
-        readers = set() if old is None else {n for v in old.writes() for n in rules.readers(v)}
-        own = old is not None and not old.name and readers == {remedy.name}
-        given = {**rule, "id": old.id if own and old is not None else None, "name": ""}
+        given = {**rule, "id": None, "name": ""}
+        if old is not None:
+            # Its own trigger keeps its id; one that others read too stays, as does one that goes into a product now.
+            readers = {n for v in old.writes() for n in rules.readers(v)}
+            read = set(trigger_from_document(given, character.skeleton).reads())
+            if not old.name and readers == {remedy.name} and not read & set(old.writes()):
+                given["id"] = old.id
         return rules.tied(remedy_id, trigger_from_document(given, character.skeleton), value)
 
     return _in_step(workbench, character_id, "Change trigger" if rule else "Untie", remedy_id, change)

@@ -1,0 +1,164 @@
+"""What a sculpt stroke leaves alone and takes along; pushing apart as one stored step."""
+
+import unittest
+
+import numpy as np
+
+from plethos.core.errors import BadEditError
+from plethos.core.mapping import mapped_pose
+from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
+from plethos.core.sculpt.session import Dab
+from plethos.demo.catalogue import shipped
+from plethos.service import sculpting
+from plethos.service.live import Wanted, frame, pose_of
+from plethos.service.sculpting import SculptSettings
+from plethos.service.version import OvertakenError
+from plethos.service.workbench import Workbench
+from plethos.store.repository import Store
+from tests.server import fresh_database
+from tests.strokes import desk
+from tests.web.test_api import unpack
+
+
+class OnTheKeeper(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.file = shipped("lock-keeper-bare")
+
+    def setUp(self):
+        self.store = Store(fresh_database())
+        self.addCleanup(self.store.close)
+        self.bench = Workbench(self.store)
+        self.id = self.bench.bring_in("Keeper", self.file)
+        self.opened = self.bench.open(self.id)
+        self.mesh = self.opened.character.mesh
+
+    def begin(self, **joints):
+        turned = {"joints": {n: {"euler_xyz_deg": list(e)} for n, e in joints.items()}}
+        sculpting.begin(self.bench, self.id, pose_of(self.opened.version, turned), None)
+        return self.opened.version.sculpt
+
+    def stroke(self, vertex, strength=1.0, radius=0.05, brush="inflate", **settings):
+        """One dab at a vertex; what moved since the session began ``(V, 3)``."""
+        held = self.opened.version.sculpt
+        triangle = int(np.flatnonzero((self.mesh.topology.triangles == vertex).any(axis=1))[0])
+        dab = Dab(triangle, tuple(held.points[vertex].tolist()), radius, strength)
+        page = desk(self.opened)
+        page.touch(page.version, "sculpt", held.pose, SculptSettings(brush, **settings), [dab])
+        page.end_stroke(self.bench)
+        now = self.opened.version.sculpt
+        return now.points - now.start
+
+    def at(self, x, y, z):
+        return int(np.argmin(np.linalg.norm(self.mesh.rest - [x, y, z], axis=1)))
+
+
+class Borders(OnTheKeeper):
+    def test_they_stay_unless_told_otherwise_and_are_put_back_in_one_step(self):
+        border = int(np.flatnonzero(self.mesh.border)[5])
+        self.begin()
+        moved = self.stroke(border)
+        self.assertGreater(np.abs(moved).max(), 1e-4)
+        self.assertFalse(moved[self.mesh.border].any())
+        self.assertEqual(len(sculpting.moved_border(self.opened.version)), 0)
+        moved = self.stroke(border, border_stays=False)
+        count = int((moved[self.mesh.border] != 0).any(axis=1).sum())
+        self.assertGreater(count, 0)
+        np.testing.assert_array_equal(
+            sculpting.moved_border(self.opened.version),
+            np.flatnonzero(self.mesh.border & (moved != 0).any(axis=1)),
+        )
+        version = self.opened.version
+        _, fields = unpack(frame(desk(self.opened), version, version.sculpt.pose, Wanted(border=True), {}))
+        self.assertEqual(int(fields["region"].sum()), count)
+        sculpting.put_border_back(self.bench, self.id)
+        now = self.opened.version.sculpt
+        kept = now.points - now.start
+        self.assertFalse(kept[self.mesh.border].any())
+        np.testing.assert_array_equal(kept[~self.mesh.border], moved[~self.mesh.border])
+        with self.assertRaisesRegex(BadEditError, "No border"):
+            sculpting.put_border_back(self.bench, self.id)
+        self.bench.step(self.id, -1)
+        self.assertEqual(len(sculpting.moved_border(self.opened.version)), count)
+
+
+class Mirrored(OnTheKeeper):
+    def test_both_sides_move_alike_and_what_is_stored_is_what_was_seen(self):
+        character = self.opened.character
+        left = {"joints": {"left_forearm": {"quaternion_xyzw": [0.1, 0.2, 0.3, 0.927]}}}
+        right = mapped_pose(left, character.mirror, character.skeleton)
+        self.assertEqual(list(right["joints"]), ["right_forearm"])
+        pose = pose_of(self.opened.version, {"joints": {**left["joints"], **right["joints"]}})
+        sculpting.begin(self.bench, self.id, pose, None)
+        vertex = self.at(0.5, 1.3, 0.0)
+        moved = self.stroke(vertex, mirror=True)
+        pairs = self.mesh.pairs
+        one = np.flatnonzero((moved != 0).any(axis=1))
+        self.assertTrue((pairs[one] >= 0).all())
+        np.testing.assert_allclose(moved[pairs[one]], moved[one] * [-1, 1, 1], atol=1e-6)
+        plain = self.stroke(vertex) - moved
+        self.assertFalse(plain[pairs[one[self.mesh.rest[one, 0] > 0]]].any())
+
+    def test_a_pose_that_is_not_alike_is_refused_and_nothing_moves(self):
+        self.begin(left_forearm=(0, 0, 40))
+        with self.assertRaisesRegex(BadEditError, "both sides"):
+            self.stroke(self.at(0.5, 1.3, 0.0), mirror=True)
+        held = self.opened.version.sculpt
+        self.assertEqual(held.note.strokes, 0)
+        np.testing.assert_array_equal(held.points, held.start)
+
+
+class AllParts(OnTheKeeper):
+    def test_cloth_over_the_skin_comes_along_when_it_is_told_to(self):
+        self.begin()
+        parts = self.mesh.part_numbers
+        # The first vertex of some cloth that has skin right below it.
+        cloth = next(
+            v
+            for v in range(0, len(self.mesh), 50)
+            if ((np.linalg.norm(self.mesh.rest - self.mesh.rest[v], axis=1) < 0.02) & (parts != parts[v])).any()
+        )
+        alone = self.stroke(cloth)
+        self.assertEqual(set(parts[(alone != 0).any(axis=1)]), {parts[cloth]})
+        together = self.stroke(cloth, through=True)
+        self.assertGreater(len(set(parts[(together != 0).any(axis=1)])), 1)
+
+
+class PushingApart(OnTheKeeper):
+    def test_it_is_one_stored_step_that_leaves_nothing_crossing(self):
+        held = self.begin(left_forearm=(0, 0, 0))
+        hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
+        sculpting.drop(self.bench, self.id)
+        degrees = 125 * np.array(hinge.axis)
+        held = self.begin(left_forearm=tuple(degrees.tolist()))
+        topology = self.mesh.topology
+        at_rest = intersecting_pairs(self.mesh.rest, topology.triangles)
+        before = len(fresh_pairs(held.points, topology.triangles, at_rest))
+        steps = list(sculpting.push_apart(self.bench, self.id, "left_forearm"))
+        self.assertGreater(steps[0].left, 20)
+        self.assertEqual([s.version is not None for s in steps], [False] * (len(steps) - 1) + [True])
+        now = self.opened.version.sculpt
+        self.assertEqual((steps[-1].left, steps[-1].share, now.note.strokes), (0, 1.0, 1))
+        self.assertLess(len(fresh_pairs(now.points, topology.triangles, at_rest)), 0.1 * before)
+        with self.assertRaisesRegex(BadEditError, "Nothing crosses"):
+            next(sculpting.push_apart(self.bench, self.id, "left_forearm"))
+
+    def test_whoever_stops_it_changes_nothing_and_another_session_is_not_written_over(self):
+        hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
+        bent = tuple((125 * np.array(hinge.axis)).tolist())
+        self.begin(left_forearm=bent)
+        rounds = sculpting.push_apart(self.bench, self.id, "left_forearm")
+        next(rounds)
+        rounds.close()
+        self.assertEqual(self.opened.version.sculpt.note.strokes, 0)
+        rounds = sculpting.push_apart(self.bench, self.id, "left_forearm")
+        next(rounds)
+        sculpting.drop(self.bench, self.id)
+        self.begin(left_forearm=tuple((0.9 * np.array(bent)).tolist()))
+        with self.assertRaises(OvertakenError):
+            list(rounds)
+        self.assertEqual(self.opened.version.sculpt.note.strokes, 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
