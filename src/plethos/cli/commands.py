@@ -194,7 +194,7 @@ def inspect(source: In) -> None:
                 {"name": s.name, "moved_vertices": len(s.vertices), "weight": s.weight} for s in character.mesh.shapes
             ],
             **rules_json(character),
-            "clips": [{"name": c.name, "seconds": c.duration, "tracks": len(c.tracks)} for c in character.clips],
+            "clips": [{"name": c.name, "seconds": c.duration, "tracks": len(c.tracks)} for c in character.all_clips],
             "repairs": list(character.repairs),
         }
     )

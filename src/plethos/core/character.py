@@ -16,8 +16,11 @@ from numpy.typing import NDArray
 from plethos.core.binding import Binding
 from plethos.core.clips import Clip
 from plethos.core.errors import BadEditError
+from plethos.core.kept_poses import KeptPose
 from plethos.core.mapping import MirrorMap
 from plethos.core.mesh import Mesh
+from plethos.core.motion.motion import Motion
+from plethos.core.motion.retarget import clip_of
 from plethos.core.picked import PICKED, PickedRegion
 from plethos.core.remedies import Remedy
 from plethos.core.rules import Rules
@@ -43,7 +46,11 @@ class Character:
     rules
         What mends it.
     clips
-        Keyed motion.
+        Keyed motion that came with its file.
+    motions
+        Motion of other skeletons that was brought onto its joints.
+    poses
+        Poses that are kept under a name.
     regions
         What was picked and kept under a name, and what is picked at the moment.
     repairs
@@ -58,6 +65,8 @@ class Character:
     binding: Binding
     rules: Rules = NO_RULES
     clips: tuple[Clip, ...] = ()
+    motions: tuple[Motion, ...] = ()
+    poses: tuple[KeptPose, ...] = ()
     regions: tuple[PickedRegion, ...] = ()
     repairs: tuple[str, ...] = ()
     up: str = "y"
@@ -81,6 +90,12 @@ class Character:
     def mirror(self) -> MirrorMap:
         """Its joints, mirrored."""
         return MirrorMap(self.skeleton, self.joint_pairs)
+
+    @cached_property
+    def all_clips(self) -> tuple[Clip, ...]:
+        """The clips of its file, and those that motions make of its joints."""
+        brought = (clip_of(m, self.skeleton, self.up, self.mesh.mirror_x) for m in self.motions)
+        return (*self.clips, *brought)
 
     @property
     def is_bound(self) -> bool:

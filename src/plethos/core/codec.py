@@ -21,12 +21,14 @@ from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadFileError, PlethosError
 from plethos.core.joints.edit import moved_joints
 from plethos.core.joints.layout import laid_out, layout_to_json
+from plethos.core.kept_poses import KeptPose
+from plethos.core.motion.motion import Motion
 from plethos.core.names import free_name
 from plethos.core.picked import PICKED, PickedRegion
 from plethos.core.remedies import remedy_from_document
 from plethos.core.review import CHANGED
 from plethos.core.rules import Rules
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton import Skeleton, pose_from_document
 from plethos.core.triggers import trigger_from_document
 from plethos.core.weights.assign import with_influences
 
@@ -74,6 +76,10 @@ def to_document(character: Character, base: Character | None, arrays: Arrays) ->
          "interpolation": t.interpolation}
         for c in character.clips for t in c.tracks if t.channel == "dial"
     ]  # fmt: skip
+    if character.motions:
+        document["motions"] = [m.to_document(arrays) for m in character.motions]
+    if character.poses:
+        document["poses"] = [p.to_document() for p in character.poses]
     document["joints"] = None if base is None else layout_to_json(character.skeleton, base.skeleton)
     document["weights"] = None
     if base is not None and not same_weights(character, base):
@@ -115,6 +121,8 @@ def from_document(
             vertices, shares = arrays.get("shares", region["mask"])
             name = str(region["name"])
             regions.append(PickedRegion(name if name == PICKED else free_name(name, names), vertices, shares))
+        motions = tuple(Motion.from_document(m, arrays) for m in document.get("motions") or ())
+        poses = tuple(_kept_pose(p, laid.skeleton) for p in document.get("poses") or ())
         clips = _with_dials(laid.clips, document.get("dial_tracks") or ())
     except BadFileError:
         raise
@@ -122,7 +130,13 @@ def from_document(
         raise BadFileError(f"One of the rules cannot be read: {error.sentence}") from None
     except (KeyError, TypeError, ValueError, IndexError, AttributeError, OverflowError):
         raise BadFileError("The rules are broken: one of them is incomplete.") from None
-    return replace(laid, rules=rules, regions=tuple(r for r in regions if len(r.vertices)), clips=clips)
+    kept = tuple(r for r in regions if len(r.vertices))
+    return replace(laid, rules=rules, regions=kept, clips=clips, motions=motions, poses=poses)
+
+
+def _kept_pose(document: Mapping[str, Any], skeleton: Skeleton) -> KeptPose:
+    pose_from_document(skeleton, document["pose"])  # numbers that are none are refused
+    return KeptPose(str(document["name"]), document["pose"])
 
 
 def _bound(base: Character, document: Mapping[str, Any], arrays: Arrays, known: Character | None) -> Character:

@@ -137,7 +137,7 @@ def clip_named(version: Version, name: str) -> Clip:
     BadPoseError
         When there is none.
     """
-    for clip in version.character.clips:
+    for clip in version.character.all_clips:
         if clip.name == name:
             return clip
     raise BadPoseError(f"There is no clip called “{name}”.")

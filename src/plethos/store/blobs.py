@@ -114,11 +114,27 @@ def unpack_weld(data: bytes) -> tuple[NDArray[np.int32]]:
     return (np.frombuffer(data, "<i4", count, 8).astype(np.int32),)
 
 
+def pack_motion(turned: NDArray[np.float32], places: NDArray[np.float32]) -> bytes:
+    """A motion: counts, rotations ``(F, S, 4)`` and places ``(F, 3)`` float32."""
+    head = struct.pack("<4sII", b"mot1", *turned.shape[:2])
+    return head + turned.astype("<f4").tobytes() + places.astype("<f4").tobytes()
+
+
+def unpack_motion(data: bytes) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """What `pack_motion` packed."""
+    magic, frames, joints = struct.unpack_from("<4sII", data)
+    assert magic == b"mot1"
+    turned = np.frombuffer(data, "<f4", 4 * frames * joints, 12).reshape(frames, joints, 4)
+    places = np.frombuffer(data, "<f4", 3 * frames, 12 + turned.nbytes).reshape(frames, 3)
+    return turned.copy(), places.copy()
+
+
 _PACKERS: dict[str, Callable[..., bytes]] = {
     "offsets": pack_offsets,
     "shares": pack_shares,
     "weights": pack_weights,
     "weld": pack_weld,
+    "motion": pack_motion,
 }
 _UNPACKERS: dict[bytes, Callable[[bytes], tuple[NDArray[Any], ...]]] = {
     b"off1": unpack_offsets,
@@ -126,4 +142,5 @@ _UNPACKERS: dict[bytes, Callable[[bytes], tuple[NDArray[Any], ...]]] = {
     b"wgt1": unpack_weights,
     b"reg1": unpack_shares,
     b"wld1": unpack_weld,
+    b"mot1": unpack_motion,
 }

@@ -24,6 +24,7 @@ from plethos.web import (
     joint_routes,
     library_routes,
     live_socket,
+    motion_routes,
     problems,
     rule_routes,
     sculpt_routes,
@@ -68,7 +69,8 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
     app.state.settings = settings
     problems.install(app)
     for routes in (
-        library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, job_routes,
+        library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, motion_routes,
+        job_routes,
         live_socket,
     ):  # fmt: skip
         app.include_router(routes.router)

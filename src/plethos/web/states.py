@@ -15,6 +15,7 @@ from plethos.core.character import Character
 from plethos.core.joints.ranges import suggested
 from plethos.core.mask import Mask
 from plethos.core.mesh import Mesh, Triangles
+from plethos.core.motion.motion import Motion
 from plethos.core.posture import lies_on_its_back
 from plethos.core.propose.kinds import Tried
 from plethos.core.propose.response import Fitted
@@ -35,7 +36,6 @@ from plethos.store.work import Work
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.character import (
     CharacterState,
-    ClipInfo,
     FigureInfo,
     FittedResponse,
     JointInfo,
@@ -49,6 +49,7 @@ from plethos.web.schemas.character import (
 )
 from plethos.web.schemas.common import PoseBody
 from plethos.web.schemas.live import JobMessage
+from plethos.web.schemas.motion import ClipInfo, KeptPoseInfo, MotionInfo, MotionJoint
 from plethos.web.schemas.rules import (
     BodyChange,
     DialRule,
@@ -70,7 +71,7 @@ def character_state(version: Version) -> CharacterState:
         note = version.sculpt.note
         sculpt = SculptState(
             remedy_id=note.remedy_id,
-            pose=_held_pose(note.pose),
+            pose=held_pose(note.pose),
             strokes=note.strokes,
             between=note.between,
             border_moved=len(moved_border(version)),
@@ -94,14 +95,22 @@ def character_state(version: Version) -> CharacterState:
         bound=character.is_bound,
         sculpt=sculpt,
         regions=[RegionInfo(**r) for r in regions_json(character)],
+        clips=[ClipInfo(name=c.name, seconds=c.duration) for c in character.all_clips],
+        motions=[_motion(m) for m in character.motions],
+        poses=[KeptPoseInfo(name=p.name, pose=held_pose(dict(p.pose))) for p in character.poses],
         up=character.up,  # type: ignore[arg-type]
     )
 
 
-def _held_pose(pose: dict[str, Any]) -> PoseBody:
+def held_pose(pose: dict[str, Any]) -> PoseBody:
     """A stored pose as pages say it: joints that are only turned as quaternions alone."""
     joints = {n: e["quaternion_xyzw"] if set(e) == {"quaternion_xyzw"} else e for n, e in pose["joints"].items()}
     return PoseBody.model_validate({**pose, "joints": joints})
+
+
+def _motion(motion: Motion) -> MotionInfo:
+    joints = [MotionJoint(name=n, joint=motion.mapping.get(n)) for n in motion.joints]
+    return MotionInfo(name=motion.name, frames=len(motion), joints=joints)
 
 
 TRIGGER: TypeAdapter[TriggerRule] = TypeAdapter(TriggerRule)
@@ -251,7 +260,6 @@ def figure_info(version: Version) -> FigureInfo:
             for a, b in [np.searchsorted(first_corner, p.vertices)]
         ],
         joints=joints,
-        clips=[ClipInfo(name=c.name, seconds=c.duration) for c in character.clips],
         shapes=[s.name for s in character.mesh.shapes],
         repairs=list(character.repairs),
     )

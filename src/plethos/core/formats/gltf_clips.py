@@ -98,6 +98,21 @@ def _write_track(
     channel["sampler"] = len(animation["samplers"]) - 1
 
 
+def add_motions(builder: GltfBuilder, character: Character) -> None:
+    """Write the clips that motions make as clips of the file."""
+    nodes = character.skeleton.nodes.tolist()
+    for clip in character.all_clips[len(character.clips) :]:
+        animation: dict[str, Any] = {"name": clip.name, "channels": [], "samplers": []}
+        times: dict[bytes, int] = {}
+        for track in clip.tracks:
+            seconds = track.times.astype(np.float32)
+            if seconds.tobytes() not in times:
+                times[seconds.tobytes()] = builder.accessor(seconds, bounds=True)
+            values = builder.accessor(track.values.astype(np.float32))
+            _key(animation, nodes[track.target], track.channel, times[seconds.tobytes()], values)
+        builder.document["animations"] = [*builder.document.get("animations", []), animation]
+
+
 def bake_clip(
     builder: GltfBuilder,
     character: Character,
@@ -115,7 +130,7 @@ def bake_clip(
     written
         For each part, which of the correctives' shapes are among its morph targets.
     """
-    animation = builder.document["animations"][[c.name for c in character.clips].index(clip.name)]
+    animation = builder.document["animations"][[c.name for c in character.all_clips].index(clip.name)]
     times = np.append(np.arange(0.0, clip.duration - 1e-6, 1 / BAKED_RATE), clip.duration)
     evaluator, skeleton = Evaluator.of(character), character.skeleton
     posed = [evaluator.pose(clip.pose_at(skeleton, float(t))) for t in times]

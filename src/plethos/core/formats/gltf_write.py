@@ -16,7 +16,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, GltfBuilder
-from plethos.core.formats.gltf_clips import bake_clip, drop_empty_clips, write_clips
+from plethos.core.formats.gltf_clips import add_motions, bake_clip, drop_empty_clips, write_clips
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_joints import write_joints
 from plethos.core.formats.gltf_layout import PartLayout, layout_of, target_names
@@ -52,17 +52,19 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None, s
     evaluated, character = character, replace(character, binding=skin or flattened(character))
     character = write_joints(builder, source, character)
     write_clips(builder, source, character)
+    add_motions(builder, character)
     slots_of = write_skins(builder, source, character, layouts)
     written: list[list[int]] = []
     for part, layout, slots in zip(character.mesh.parts, layouts, slots_of, strict=True):
         if slots is not None:
             _write_weights(builder, source, character, layout, slots)
         written.append(_write_targets(builder, character, part, layout, shapes))
-    if any(described.get(k) for k in ("remedies", "triggers", "dials", "groups", "regions")):
+    described.pop("motions", None)  # they are clips of the file from now on
+    if any(described.get(k) for k in ("remedies", "triggers", "dials", "groups", "regions", "poses")):
         extras = builder.document.get("extras")
         builder.document["extras"] = {**(extras if isinstance(extras, dict) else {}), "plethos": described}
     if bake is not None:
-        clip = next((c for c in character.clips if c.name == bake), None)
+        clip = next((c for c in character.all_clips if c.name == bake), None)
         if clip is None:
             raise BadEditError(f"There is no clip called “{bake}”.")
         bake_clip(builder, evaluated, character.skeleton.nodes.tolist(), clip, layouts, written)

@@ -45,6 +45,8 @@ class InlineArrays:
     def put(self, kind: str, label: str, *arrays: NDArray[Any]) -> Ref:
         if kind == "weights":
             return self.rows(np.arange(len(self.mesh)), *arrays)
+        if kind == "motion":
+            return {"rotations": arrays[0].tolist(), "places": arrays[1].tolist()}
         vertices, values, *more = arrays
         ref: dict[str, Any] = {"vertices": self.mesh.first_copies[vertices].tolist()}
         if kind == "shares":
@@ -65,6 +67,8 @@ class InlineArrays:
         try:
             if kind == "weights":
                 return self._weights_of(ref)
+            if kind == "motion":
+                return np.array(ref["rotations"], np.float32), np.array(ref["places"], np.float32)
             own, first = self._own(ref["vertices"])
             names = ("shares",) if kind == "shares" else ("deltas", "channels")
             arrays = [np.array(ref[n], dtype=np.float32)[first] for n in names if n in ref]

@@ -123,6 +123,8 @@ def carried(character: Character, change: JointChange) -> Character:
         skeleton=change.after,
         binding=_binding(character.binding, change),
         clips=tuple(_clip(c, change) for c in character.clips),
+        motions=tuple(m.carried(change) for m in character.motions),
+        poses=tuple(p.carried(change, character.skeleton) for p in character.poses),
         rules=character.rules.carried(change, character.skeleton),
     )
 

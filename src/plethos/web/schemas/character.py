@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.common import Axis, PoseBody, Schema
+from plethos.web.schemas.motion import ClipInfo, KeptPoseInfo, MotionInfo
 from plethos.web.schemas.rules import BodyChange, DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
 
 
@@ -125,6 +126,9 @@ class CharacterState(BaseModel):
     dials: list[DialRule]
     groups: list[GroupRule]
     values: list[ValueInfo]
+    clips: list[ClipInfo]
+    motions: list[MotionInfo]
+    poses: list[KeptPoseInfo]
     skeleton: str = Field(description="Changes with every edit of the joints: then the figure is asked for again.")
     change: dict[str, str | None] = Field(
         description="What became of the joints in the last edit: new names by old ones, null for those that are gone."
@@ -171,13 +175,8 @@ class PartInfo(BaseModel):
     drawn: tuple[int, int] = Field(description="The range of its triangles in the mesh that is drawn.")
 
 
-class ClipInfo(BaseModel):
-    name: str
-    seconds: float
-
-
 class FigureInfo(BaseModel):
-    """What changes seldom about a character: parts, joints, clips, and what was mended on reading."""
+    """What changes seldom about a character: parts, joints, and what was mended on reading."""
 
     nodes: int = Field(description="How many joints and plain nodes a frame holds.")
     vertices: int
@@ -187,7 +186,6 @@ class FigureInfo(BaseModel):
     lies: bool = Field(description="Whether it would stand if Z were up.")
     parts: list[PartInfo]
     joints: list[JointInfo]
-    clips: list[ClipInfo]
     shapes: list[str]
     repairs: list[str]
 

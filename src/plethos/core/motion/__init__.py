@@ -1,0 +1,1 @@
+"""Motion of another skeleton, brought onto a character's joints by a mapping of names."""

@@ -1,0 +1,60 @@
+"""Routes of motion that is brought in and of poses that are kept."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, File, HTTPException, UploadFile
+
+from plethos.service import motions
+from plethos.service.live import pose_of
+from plethos.web.context import Bench, Limits
+from plethos.web.schemas.character import CharacterState
+from plethos.web.schemas.common import PoseBody
+from plethos.web.schemas.motion import KeepPose, MapMotion
+from plethos.web.states import character_state, held_pose
+
+router = APIRouter(prefix="/api/characters/{character_id}", tags=["motion"])
+
+
+@router.post("/motions", status_code=201)
+def bring_motion(
+    bench: Bench, limits: Limits, character_id: str, file: Annotated[UploadFile, File()]
+) -> CharacterState:
+    """Bring a `.bvh` motion onto the character by the names of its joints."""
+    data = file.file.read(limits.upload_bytes + 1)
+    if len(data) > limits.upload_bytes:
+        raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
+    return character_state(motions.bring_motion(bench, character_id, file.filename or "motion.bvh", data))
+
+
+@router.put("/motions/{name}/mapping")
+def map_motion(bench: Bench, character_id: str, name: str, body: MapMotion) -> CharacterState:
+    """Say which joint takes on which of a motion's joints; null lets one go."""
+    return character_state(motions.map_motion(bench, character_id, name, body.mapping))
+
+
+@router.delete("/motions/{name}")
+def delete_motion(bench: Bench, character_id: str, name: str) -> CharacterState:
+    """Take a motion away."""
+    return character_state(motions.delete_motion(bench, character_id, name))
+
+
+@router.post("/poses")
+def keep_pose(bench: Bench, character_id: str, body: KeepPose) -> CharacterState:
+    """Keep a pose under a name; one of that name is replaced."""
+    pose = pose_of(bench.open(character_id).version, body.pose.plain())
+    return character_state(motions.keep_pose(bench, character_id, body.name, pose))
+
+
+@router.delete("/poses/{name}")
+def delete_pose(bench: Bench, character_id: str, name: str) -> CharacterState:
+    """Forget a kept pose."""
+    return character_state(motions.delete_pose(bench, character_id, name))
+
+
+@router.post("/mirrored-pose")
+def mirrored_pose(bench: Bench, character_id: str, body: PoseBody) -> PoseBody:
+    """The mirror image of a pose."""
+    version = bench.open(character_id).version
+    return held_pose(motions.mirror_image(version, pose_of(version, body.plain())))
