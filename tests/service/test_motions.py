@@ -9,6 +9,7 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.demo.catalogue import shipped
 from plethos.service import motions
+from plethos.service.bending import clip_curves
 from plethos.service.live import pose_of
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
@@ -70,6 +71,29 @@ class OnTheKeeper(unittest.TestCase):
             place = [back.skeleton.find(n) for n in self.character.skeleton.names]
             one = self.character.skeleton.global_matrices(pose)[:, :3, 3]
             np.testing.assert_allclose(back.skeleton.global_matrices(there)[place, :3, 3], one, atol=1e-4)
+
+    def test_the_worst_frame_is_where_an_exhaustive_search_finds_it(self):
+        """Issue's worked case: every frame is posed on its own and measured, and the strip says the same."""
+        motions.bring_motion(self.bench, self.id, "walk.bvh", self.walk)
+        version = self.bench.open(self.id).version
+        character, frames = version.character, len(version.character.motions[0])
+        joint = character.skeleton.find("left_shin")
+        curve = [p["with"]["volume"] for p in clip_curves(version, "walk", "left_shin", frames)]
+        measure = version.measures.bend(joint)
+        inside, clip = measure.site.region.vertices, character.all_clips[-1]
+        times = np.linspace(0, clip.duration, frames)
+        searched = np.array([
+            measure.of_points(version.evaluator.pose(clip.pose_at(character.skeleton, float(t))).points[inside]).volume
+            for t in times
+        ])  # fmt: skip
+        np.testing.assert_allclose(curve, searched, atol=0.006)
+        worst = int(np.abs(searched - 100).argmax())
+        self.assertLess(abs(int(np.abs(np.array(curve) - 100).argmax()) - worst), 2)
+        # The knee is bent most about there: the crouch before the jump.
+        bend = [
+            2 * np.arccos(min(1, abs(clip.pose_at(character.skeleton, float(t)).rotations[joint][3]))) for t in times
+        ]
+        self.assertGreater(bend[worst], 0.9 * max(bend))
 
     def test_what_cannot_be_is_refused_and_nothing_changes(self):
         with self.assertRaisesRegex(BadEditError, "no joint in common"):

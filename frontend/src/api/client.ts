@@ -169,6 +169,20 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/masked', { params: at(id), body: { kind, joint } })),
   shareRoll: (id: string, body: Schemas['ShareRoll']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/roll/share', { params: at(id), body })),
+  bringMotion: (id: string, file: File): Promise<CharacterState> => {
+    const form = new FormData()
+    form.append('file', file, file.name)
+    return unwrap(http.POST('/api/characters/{character_id}/motions', { params: at(id), body: form as never, bodySerializer: (b) => b as never }))
+  },
+  mapMotion: (id: string, name: string, mapping: Record<string, string | null>): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/motions/{name}/mapping', { params: { path: { character_id: id, name } }, body: { mapping } })),
+  deleteMotion: (id: string, name: string): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/motions/{name}', { params: { path: { character_id: id, name } } })),
+  keepPose: (id: string, name: string, pose: Pose): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/poses', { params: at(id), body: { name, pose } })),
+  forgetPose: (id: string, name: string): Promise<CharacterState> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/poses/{name}', { params: { path: { character_id: id, name } } })),
+  mirroredPose: (id: string, pose: Pose): Promise<Pose> => unwrap(http.POST('/api/characters/{character_id}/mirrored-pose', { params: at(id), body: pose })),
   heldBack: (id: string): Promise<Schemas['HeldBack'][]> => unwrap(http.GET('/api/characters/{character_id}/sculpt/held-back', { params: at(id) })),
   giveWay: (id: string, remedy: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/held-back/{remedy_id}', { params: remedyAt(id, remedy) })),

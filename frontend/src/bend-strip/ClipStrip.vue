@@ -19,6 +19,8 @@ const mending = useMending()
 const host = ref<HTMLElement>()
 const { width } = useElementSize(host)
 const HEIGHT = 196, LEFT = 44, RIGHT = 20, TOP = 26, BOTTOM = 172
+/** Every frame is measured in the end, up to so many. */
+const MOST = 601
 const { loop, speed, playing, toggle, pause } = useClipPlayer()
 
 // --- what is measured: coarse at once, then fine; the newest request wins
@@ -31,7 +33,7 @@ async function load(): Promise<void> {
   if (!name || !posing.chosen) return
   const mine = (running = new AbortController())
   try {
-    for (const samples of [25, Math.min(241, Math.max(61, Math.round(posing.clipLength * 15)))]) {
+    for (const samples of [25, 61, Math.min(MOST, Math.round(posing.clipLength * FRAMES) + 1)]) {
       const found = await api.clip(character.id, name, posing.chosen, samples, mine.signal)
       if (mine.signal.aborted) return
       points.value = found

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { plainName, turnDeg } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
+import TurnTogether from './TurnTogether.vue'
 
 const character = useCharacter()
 const posing = usePose()
@@ -27,11 +28,14 @@ const dials = computed(() => character.dials.flatMap((d) => {
     </div>
     <p v-if="posing.clip && !turned.length" class="muted empty">As the clip has it; what you turn goes on top.</p>
     <p v-else-if="!turned.length && !dials.length" class="muted empty">Drag an arc in the view, or along the bend strip, to bend the chosen joint.</p>
-    <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === posing.chosen }">
-      <button class="name" :disabled="character.sculpting !== null" @click="posing.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
-      <span class="num">{{ j.degrees.toFixed(0) }}°</span>
-      <el-button size="small" text :disabled="character.sculpting !== null" @click="posing.resetJoint(j.name)">Rest</el-button>
+    <div class="turned">
+      <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === posing.chosen }">
+        <button class="name" :disabled="character.sculpting !== null" @click="posing.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
+        <span class="num">{{ j.degrees.toFixed(0) }}°</span>
+        <el-button size="small" text :disabled="character.sculpting !== null" @click="posing.resetJoint(j.name)">Rest</el-button>
+      </div>
     </div>
+    <TurnTogether />
   </section>
 </template>
 
@@ -39,6 +43,7 @@ const dials = computed(() => character.dials.flatMap((d) => {
 header { display: flex; justify-content: space-between; padding: 8px 14px 4px; color: var(--muted); font-size: 12px; border-top: 1px solid var(--line); }
 h2 { font-size: 12px; }
 .empty { padding: 0 14px; font-size: 12px; }
+.turned { max-height: 168px; overflow-y: auto; }
 .row { display: flex; align-items: center; gap: 6px; padding: 2px 8px 2px 11px; border-left: 3px solid transparent; }
 .row.on { background: var(--raised); border-left-color: var(--accent); }
 .name { flex: 1; text-align: left; background: none; border: 0; color: var(--text); font: inherit; cursor: pointer; padding: 2px 0; }

@@ -7,6 +7,7 @@ import BendStrip from '@/bend-strip/BendStrip.vue'
 import ClipStrip from '@/bend-strip/ClipStrip.vue'
 import BodyMap from '@/body-map/BodyMap.vue'
 import DialList from '@/body-map/DialList.vue'
+import KeptPoses from '@/body-map/KeptPoses.vue'
 import PoseList from '@/body-map/PoseList.vue'
 import FigureView from '@/view/FigureView.vue'
 import { panels } from '@/stations/stations'
@@ -102,6 +103,7 @@ const saved = computed(() => {
         <aside class="left">
           <BodyMap />
           <PoseList />
+          <KeptPoses />
           <DialList />
         </aside>
         <FigureView><component :is="shown.over" v-if="shown.over" /></FigureView>

@@ -29,6 +29,12 @@ export function turnDeg(rotation: Quaternion): number {
   return 2 * Math.atan2(Math.hypot(rotation[0], rotation[1], rotation[2]), Math.abs(rotation[3])) * DEGREES
 }
 
+/** The rotation that is so far on the way from one to another, by the shortest turn. */
+export function between(a: Quaternion, b: Quaternion, share: number): Quaternion {
+  const turned = new Q(...a).slerp(new Q(...b), share)
+  return [turned.x, turned.y, turned.z, turned.w]
+}
+
 export function sameAxis(a: Axis, b: Axis): boolean {
   return Math.abs(a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) > 0.9999
 }

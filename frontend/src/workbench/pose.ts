@@ -13,6 +13,8 @@ export const usePose = defineStore('pose', () => {
   const joints = ref<Joints>({})
   const dials = ref<Record<string, number>>({})
   const chosen = ref('')
+  /** Joints that turn by the same share as the chosen one: fingers, a spine. */
+  const together = ref<string[]>([])
   /** Counts how often a joint was chosen, the same one again too. */
   const choices = ref(0)
   const axis = ref<Axis>([0, 0, 1])
@@ -23,12 +25,15 @@ export const usePose = defineStore('pose', () => {
   /** What the server is asked for. */
   const pose = computed<Pose>(() => ({ joints: joints.value, dials: dials.value, ...(clip.value ? { clip: clip.value } : {}) }))
   const jointInfo = computed(() => character.figure?.joints.find((j) => j.name === chosen.value) ?? null)
+  /** Whether the chosen joint is bent about its own hinge. */
+  const hinges = computed(() => jointInfo.value !== null && sameAxis(axis.value, jointInfo.value.hinge_axis as Axis))
   const angle = computed(() => twistDeg(joints.value[chosen.value] ?? REST, axis.value))
   const atRest = computed(() => !clip.value && Object.values(joints.value).every((q) => turnDeg(q) < 0.5) && !Object.keys(dials.value).length)
 
   function reset(): void {
     joints.value = {}
     dials.value = {}
+    together.value = []
     chosen.value = ''
     clip.value = null
     held = null
@@ -41,7 +46,7 @@ export const usePose = defineStore('pose', () => {
     joints.value = {}
     clip.value = name === null ? null : { name, time: 0 }
   }
-  const clipLength = computed(() => character.figure?.clips.find((c) => c.name === clip.value?.name)?.seconds ?? 0)
+  const clipLength = computed(() => character.state?.clips.find((c) => c.name === clip.value?.name)?.seconds ?? 0)
   function seek(time: number): void {
     if (clip.value && !character.sculpting) clip.value = { ...clip.value, time: Math.max(0, Math.min(clipLength.value, time)) }
   }
@@ -54,6 +59,7 @@ export const usePose = defineStore('pose', () => {
   function chooseJoint(name: string): void {
     const info = character.figure?.joints.find((j) => j.name === name)
     if (!info) return
+    if (name !== chosen.value) together.value = []
     chosen.value = name
     choices.value += 1
     axis.value = [...info.hinge_axis] as Axis
@@ -63,7 +69,13 @@ export const usePose = defineStore('pose', () => {
   function bendTo(degrees: number): void {
     if (!chosen.value || character.sculpting) return
     held = null
-    joints.value = { ...joints.value, [chosen.value]: withTwist(joints.value[chosen.value] ?? REST, axis.value, degrees) }
+    const turned = { ...joints.value, [chosen.value]: withTwist(joints.value[chosen.value] ?? REST, axis.value, degrees) }
+    for (const name of together.value) {
+      const own = character.figure?.joints.find((j) => j.name === name)
+      // About its own hinge where the chosen one bends about its hinge, else about the axis of the same name.
+      if (own) turned[name] = withTwist(joints.value[name] ?? REST, hinges.value ? (own.hinge_axis as Axis) : axis.value, degrees)
+    }
+    joints.value = turned
   }
 
   function goTo(joint: string, about: Axis, degrees: number): void {
@@ -114,6 +126,14 @@ export const usePose = defineStore('pose', () => {
     dials.value = { ...stored.dials }
   }
 
+  /** Go to a pose: what was shown before is let go. */
+  function go(pose: { joints?: Record<string, unknown>; dials?: Record<string, number> }): void {
+    if (character.sculpting) return
+    clip.value = null
+    held = null
+    take(pose)
+  }
+
   // A sculpt in progress holds its own pose.
   watch(() => character.sculpting, (sculpt) => sculpt && !clip.value && take(sculpt.pose as Parameters<typeof take>[0]), { flush: 'sync' })
 
@@ -135,5 +155,5 @@ export const usePose = defineStore('pose', () => {
   }
   watch(() => character.figure, follow, { flush: 'sync' })
 
-  return { joints, dials, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, turnTo, setDial, toggleRest, resetJoint, take }
+  return { joints, dials, together, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, turnTo, setDial, toggleRest, resetJoint, take, go }
 })

@@ -42,7 +42,7 @@ const told = computed(() => {
       <label>Bake activations into a clip
         <el-select v-model="bake" aria-label="Clip to bake" placeholder="Do not bake">
           <el-option value="" label="Do not bake" />
-          <el-option v-for="c in character.figure?.clips ?? []" :key="c.name" :value="c.name" :label="`${c.name} (${c.seconds.toFixed(1)} s)`" />
+          <el-option v-for="c in character.state?.clips ?? []" :key="c.name" :value="c.name" :label="`${c.name} (${c.seconds.toFixed(1)} s)`" />
         </el-select>
       </label>
       <p class="muted hint">A baked clip carries the correctives as keys, 30 a second, so that any viewer shows them. Without it, a player has to know the rules.</p>
@@ -59,7 +59,7 @@ const told = computed(() => {
         <dt>Joints</dt><dd class="num">{{ character.figure?.joints.length }}</dd>
         <dt>Correctives</dt><dd class="num">{{ correctives.length }}</dd>
         <dt>of these tied to a joint</dt><dd class="num">{{ correctives.filter((r) => r.trigger).length }}</dd>
-        <dt>Clips</dt><dd class="num">{{ character.figure?.clips.length }}</dd>
+        <dt>Clips</dt><dd class="num">{{ character.state?.clips.length }}</dd>
       </dl>
       <template v-if="character.figure?.repairs.length">
         <h2>Mended on reading</h2>
