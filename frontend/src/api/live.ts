@@ -3,7 +3,7 @@
  * and touches of the brush are gathered, so none is lost. Its messages are typed by the API's own description.
  */
 import type { components } from './schema'
-import { PAGE, type CharacterState, type Pose } from './client'
+import { type Joints, PAGE, type CharacterState, type Pose } from './client'
 
 type Schemas = components['schemas']
 export type Measured = Schemas['Measures']
@@ -32,6 +32,8 @@ export interface FrameHead {
   kept: Record<string, number>
   /** The kind whose trial is shown. */
   trial?: string | null
+  /** How the joints above a dragged end are turned. */
+  reached?: Joints | null
 }
 
 export interface Frame extends FrameHead {
@@ -150,6 +152,11 @@ export class LiveSocket {
       this.timer = window.setTimeout(() => this.connect(), Math.min(250 * 2 ** this.retry++, 4000))
     }
     this.socket = socket
+  }
+
+  /** Whether a newer pose waits to be sent. */
+  get asks(): boolean {
+    return this.pose !== null
   }
 
   private next(): void {

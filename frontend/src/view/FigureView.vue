@@ -19,6 +19,7 @@ import { useBrush } from './useBrush'
 import { useHelperPath, type StopDot } from './useHelperPath'
 import { usePlacing, type MarkerDot } from './usePlacing'
 import { useViewKeys } from './useViewKeys'
+import { useReach } from './useReach'
 import { useWipe } from './useWipe'
 
 const character = useCharacter()
@@ -49,12 +50,21 @@ const scene = () => (stage && figure ? { stage, figure } : null)
 const { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
 const placing = usePlacing(canvas, scene)
 const bending = useArcs(() => stage)
+const reach = useReach(canvas, () => stage)
 const helper = useHelperPath(() => stage?.invalidate())
 const path = ref('')
 const stops = shallowRef<StopDot[]>([])
 const seen = () => ({ camera: stage!.camera, width: width.value, height: height.value })
 const wipe = useWipe(host, () => stage)
 const split = wipe.split
+
+/** The joint that is meant where the circles of several lie over each other: the one nearest to the pointer. */
+function nearest(event: MouseEvent, name: string): string {
+  const box = host.value!.getBoundingClientRect()
+  const away = (d: Dot) => Math.hypot(d.x - event.clientX + box.left, d.y - event.clientY + box.top)
+  const own = dots.value.find((d) => d.name === name)
+  return dots.value.reduce<Dot | undefined>((best, d) => (d.seen && (!best || away(d) < away(best)) ? d : best), own)?.name ?? name
+}
 
 /** Whether a label to the right of a marker would lie under the bars in the corner. */
 const besideBars = (m: MarkerDot) => m.y < 90 && m.x > width.value - 470
@@ -271,9 +281,10 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
           <circle v-if="d.seen" :cx="d.x" :cy="d.y" :r="d.name === posing.chosen ? 5 : 3" class="dot" :class="{ on: d.name === posing.chosen }" />
           <circle
             v-if="d.seen && !brushing" :cx="d.x" :cy="d.y" r="9" class="catch" :data-joint="d.name"
-            :class="{ grab: tools.placing }" @click="posing.chooseJoint(d.name)"
-            @pointerdown="placing.grabJoint($event, d.name)" @pointermove="placing.drag" @pointerup="placing.drop" @pointercancel="placing.cancel"
-          ><title>{{ plainName(d.name) }}</title></circle>
+            :class="{ grab: tools.placing }" @click="reach.dragged() || posing.chooseJoint(tools.placing ? d.name : nearest($event, d.name))"
+            @pointerdown="tools.placing ? placing.grabJoint($event, d.name) : reach.grab($event, nearest($event, d.name))" @pointermove="tools.placing ? placing.drag($event) : reach.drag($event)"
+            @pointerup="tools.placing ? placing.drop() : reach.drop()" @pointercancel="tools.placing ? placing.cancel() : reach.cancel()"
+          ><title>{{ plainName(d.name) }}{{ !tools.placing && reach.canReach(d.name) ? ': drag it, and the two joints above it turn' : '' }}</title></circle>
         </template>
         <g v-for="a in arcs" :key="a.axis.join()" class="arc" :class="{ on: sameAxis(a.axis, posing.axis) }">
           <path :d="a.path" class="line" />

@@ -24,6 +24,8 @@ export const useLive = defineStore('live', () => {
   const preview = shallowRef<Want['preview']>(null)
   /** The joint that is being dragged: its consequence is shown before it is stored. */
   const moving = shallowRef<Want['moving']>(null)
+  /** The end of a limb that is dragged, and where to. */
+  const reach = shallowRef<Want['reach']>(null)
   /** A kind of remedy that was tried and is seen at work, not stored; or null. */
   const trial = ref<string | null>(null)
   /** Numbers or rules of a remedy that are being changed, not stored yet. */
@@ -45,6 +47,7 @@ export const useLive = defineStore('live', () => {
     lone: looks.lone,
     border: looks.border,
     moving: moving.value,
+    reach: reach.value,
     preview: preview.value,
     body: body.value,
     trial: trial.value,
@@ -76,7 +79,7 @@ export const useLive = defineStore('live', () => {
   function disconnect(): void {
     socket?.close()
     socket = followed = null
-    frame.value = contacts.value = preview.value = moving.value = body.value = trial.value = job.value = null
+    frame.value = contacts.value = preview.value = moving.value = reach.value = body.value = trial.value = job.value = null
     connected.value = lost.value = elsewhere.value = false
     framesShown.value = 0
   }
@@ -86,6 +89,9 @@ export const useLive = defineStore('live', () => {
     job.value = now && (now.state === 'waiting' || now.state === 'running') ? now : null
     if (now) followed = job.value?.id ?? null
   }
+
+  /** Whether a newer pose than the one that is shown was asked for. */
+  const asks = () => socket?.asks ?? false
 
   // Counting takes longer than a frame: only once the pose rests, and never in the way of the next one.
   const count = useDebounceFn(() => socket?.countContacts(posing.pose, want.value), 250)
@@ -132,7 +138,7 @@ export const useLive = defineStore('live', () => {
   watch([() => posing.pose, want], ask)
 
   return {
-    frame, contacts, framesShown, connected, lost, elsewhere, preview, moving, body, trial, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
+    frame, contacts, framesShown, connected, lost, elsewhere, preview, moving, reach, asks, body, trial, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
     cancelAutomatic, takeOver, previewTrigger,
   }
 })

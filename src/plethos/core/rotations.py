@@ -87,6 +87,15 @@ def from_matrix(m: ArrayLike) -> Array:
     return normalize(np.take_along_axis(outer, best[..., None, None], axis=-2)[..., 0, :])
 
 
+def shortest(a: ArrayLike, b: ArrayLike) -> Array:
+    """The shortest turn ``(4,)`` from one direction ``(3,)`` to another; of opposite ones any half turn."""
+    one, two = (v / max(float(np.linalg.norm(v)), 1e-30) for v in (np.asarray(a, float), np.asarray(b, float)))
+    if one @ two < -1 + 1e-12:
+        side = np.cross(one, [1.0, 0, 0]) if abs(one[0]) < 0.9 else np.cross(one, [0, 1.0, 0])
+        return from_axis_angle(side, np.pi)
+    return normalize(np.append(np.cross(one, two), 1 + one @ two))
+
+
 def rotation_part(m: Array) -> Array:
     """The rotation ``(3, 3)`` of a matrix: its columns when they are at right angles, else by polar decomposition."""
     length = np.linalg.norm(m, axis=0)

@@ -27,6 +27,7 @@ from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, Posed
 from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
 from plethos.core.propose.helpers import longer
+from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton, pose_from_document
@@ -77,6 +78,8 @@ class Wanted:
         The id of a remedy whose mask is shown in place of what is picked.
     lone
         The id of a remedy whose vertices without a partner on the other side are shown so.
+    reach
+        The end of a limb that is dragged, and where to in the world: the two joints above it turn.
     border
         Whether the border vertices that the sculpt in progress has moved are shown so.
     trial
@@ -97,6 +100,7 @@ class Wanted:
     lone: str | None = None
     body: tuple[str, Mapping[str, Any]] | None = None
     border: bool = False
+    reach: tuple[str, tuple[float, float, float]] | None = None
 
 
 def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
@@ -188,6 +192,9 @@ def _frame(
     elif wanted.trial is not None and (tried := version.trials.evaluator(wanted.trial, evaluator)) is not None:
         evaluator, pose = tried, longer(pose, tried.character)
         extra = {**extra, "trial": wanted.trial}
+    elif wanted.reach is not None:
+        pose, turned = _reached(skeleton, pose, *wanted.reach)
+        extra = {**extra, "reached": turned}
     elif wanted.moving is not None:
         moving = wanted.moving
         character = placed(character, skeleton.find(moving.joint), moving.at, pose, moving.mirror)
@@ -255,6 +262,16 @@ def _frame(
     if not wanted.without:
         fields.pop("without", None)
     return pack_frame(head, fields)
+
+
+def _reached(
+    skeleton: Skeleton, pose: Pose, end: str, at: tuple[float, float, float]
+) -> tuple[Pose, dict[str, list[float]]]:
+    """The pose in which a limb's end has come to a place, and how the two joints above it are turned in it."""
+    turned = reached(skeleton, pose, skeleton.find(end), np.array(at))
+    for joint, rotation in turned.items():
+        pose = pose.with_rotation(joint, rotation)
+    return pose, {skeleton.names[j]: q.tolist() for j, q in turned.items()}
 
 
 def acting_in(version: Version, wanted: Wanted) -> Acting:

@@ -118,7 +118,7 @@ class _Fit:
             ours_long += float(np.linalg.norm(own))
             theirs_long += float(np.linalg.norm(wanted))
             if len(ends) == 1:
-                stance[j] = _shortest(own, wanted)
+                stance[j] = rotations.shortest(own, wanted)
         mapped = [j for j in _parents_first(skeleton) if source[j] >= 0]
         root = mapped[0] if mapped and motion.parents[source[mapped[0]]] < 0 else -1
         scale = float(ours_long / theirs_long) if theirs_long > 1e-9 else 1.0
@@ -198,15 +198,6 @@ def _above(skeleton: Skeleton, source: NDArray[np.int32], joint: int) -> int:
 def _ends(skeleton: Skeleton, source: NDArray[np.int32], joint: int) -> NDArray[np.intp]:
     """The joints that take something on and hang next below."""
     return np.array([j for j in np.flatnonzero(source >= 0) if _above(skeleton, source, int(j)) == joint], np.intp)
-
-
-def _shortest(a: Array, b: Array) -> Array:
-    """The shortest turn ``(4,)`` from one direction to another."""
-    a, b = (v / max(float(np.linalg.norm(v)), 1e-30) for v in (a, b))
-    if a @ b < -1 + 1e-12:
-        side = np.cross(a, [1.0, 0, 0]) if abs(a[0]) < 0.9 else np.cross(a, [0, 1.0, 0])
-        return rotations.from_axis_angle(side, np.pi)
-    return rotations.normalize(np.append(np.cross(a, b), 1 + a @ b))
 
 
 def _unbroken(values: Array) -> Array:

@@ -14,7 +14,7 @@ from plethos.service.picking import PickSettings
 from plethos.service.sculpting import SculptSettings
 from plethos.service.within import Within
 from plethos.web.schemas.character import CharacterState, Measures
-from plethos.web.schemas.common import Axis, PoseBody, Schema
+from plethos.web.schemas.common import Axis, PoseBody, Quaternion, Schema
 from plethos.web.schemas.rules import BodyChange, TriggerRule
 
 MOST_DABS = 256
@@ -26,6 +26,13 @@ class MovingJoint(Schema):
     joint: str
     at: Axis
     mirror: bool = True
+
+
+class Reach(Schema):
+    """The end of a limb that is dragged, and where to in the world; nothing is stored."""
+
+    joint: str
+    at: Axis
 
 
 class TriggerPreview(Schema):
@@ -58,6 +65,7 @@ class Want(Schema):
     mask: str | None = Field(default=None, description="A remedy whose mask is shown in place of what is picked.")
     body: BodyPreview | None = None
     lone: str | None = Field(default=None, description="A remedy whose vertices without a partner are shown so.")
+    reach: Reach | None = None
     border: bool = Field(default=False, description="The border vertices that the sculpt has moved are shown so.")
 
     def wanted(self) -> Wanted:
@@ -67,9 +75,10 @@ class Want(Schema):
         body = None
         if self.body is not None:
             body = (self.body.remedy_id, self.body.body.model_dump(exclude_none=True))
+        reach = None if self.reach is None else (self.reach.joint, self.reach.at)
         return Wanted(
             self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving,
-            self.trial, self.mask, self.lone, body, self.border,
+            self.trial, self.mask, self.lone, body, self.border, reach,
         )  # fmt: skip
 
 
@@ -211,6 +220,9 @@ class FrameHead(BaseModel):
     response: dict[str, Any] | None = None
     region_volume: float | None = None
     trial: str | None = Field(default=None, description="The kind whose trial is shown.")
+    reached: dict[str, Quaternion] | None = Field(
+        default=None, description="How the joints above a dragged end are turned."
+    )
     fields_: dict[str, int] = Field(alias="fields")
 
 

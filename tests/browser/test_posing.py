@@ -1,0 +1,93 @@
+"""Motion brought in, poses kept and blended, limbs dragged by their ends, joints turned together; in a real browser."""
+
+from plethos.demo.catalogue import shipped
+from tests.browser.stage import BrowserCase
+from tests.models import DATA
+
+
+class Posing(BrowserCase):
+    def setUp(self):
+        super().setUp()
+        self.mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{self.mine}")
+
+    def turned(self, joint: str) -> float:
+        """How far a joint is told to be turned, degrees; 0 when it is not in the list."""
+        row = self.page.locator(".turned .row").filter(has=self.page.get_by_role("button", name=joint, exact=True))
+        return float(row.locator(".num").text_content().rstrip("°")) if row.count() else 0.0
+
+    def test_a_hand_is_dragged_and_two_joints_turn(self):
+        page = self.page
+        page.get_by_label("Whole: show the whole figure").click()
+        box = self.standing(page.locator("[data-joint=left_hand]"))
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.drag(x, y, -40, -90)
+        self.until(lambda: self.turned("Left upper arm") > 20 and self.turned("Left forearm") > 20)
+        now = self.standing(page.locator("[data-joint=left_hand]"))
+        self.assertLess(abs(now["x"] + now["width"] / 2 - x + 40) + abs(now["y"] + now["height"] / 2 - y + 90), 3)
+        # A click chooses the joint and turns nothing.
+        before = self.turned("Left forearm")
+        box = self.standing(page.locator("[data-joint=right_foot]"))
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.wait_for_selector("h2:text('Right foot')")
+        self.assertEqual(self.turned("Left forearm"), before)
+        self.assertEqual(self.turned("Right shin"), 0)
+
+    def test_a_pose_is_kept_gone_to_mirrored_and_blended(self):
+        page = self.page
+        self.choose_joint("Left forearm")
+        self.bend(80)
+        page.get_by_role("button", name="Keep", exact=True).click()
+        page.get_by_label("Name of the pose").fill("Bent")
+        page.locator("form").get_by_role("button", name="Keep").click()
+        self.until(lambda: [p["name"] for p in self.state(self.mine)["poses"]] == ["Bent"])
+        page.get_by_role("button", name="Mirror", exact=True).click()
+        self.until(lambda: self.turned("Right forearm") == 80 and self.turned("Left forearm") == 0)
+        page.get_by_role("button", name="Go", exact=True).click()
+        self.until(lambda: self.turned("Left forearm") == 80 and self.turned("Right forearm") == 0)
+        page.locator(".blend .el-select").nth(1).click()
+        page.get_by_role("option", name="Bent", exact=True).click()
+        slider = page.get_by_role("slider", name="How far between the two poses")
+        slider.focus()
+        for _ in range(5):
+            page.keyboard.press("PageUp")
+        at = int(slider.get_attribute("aria-valuenow"))
+        self.assertGreater(at, 0)
+        self.until(lambda: abs(self.turned("Left forearm") - 0.8 * at) < 1)
+        page.get_by_role("button", name="Forget the pose Bent").click()
+        self.until(lambda: not self.state(self.mine)["poses"])
+
+    def test_fingers_turn_together(self):
+        self.choose_joint("Left index 1")
+        self.page.get_by_role("button", name="those beside it").click()
+        self.page.get_by_role("button", name="Their chains too").click()
+        self.bend(50)
+        self.until(lambda: self.page.text_content("section header span:text('turned')").startswith("15"))
+        self.page.get_by_role("button", name="Alone", exact=True).first.click()
+        self.bend(20)
+        self.until(lambda: self.turned("Left index 1") == 20)
+        self.assertEqual(self.turned("Left index 2"), 50)
+
+    def test_a_motion_is_brought_in_mapped_and_played_and_one_that_is_none_is_refused(self):
+        page = self.page
+        self.choose_joint("Left shin")
+        files = page.locator("input[accept='.bvh']")
+        files.set_input_files({"name": "x.bvh", "mimeType": "text/plain", "buffer": b"HIERARCHY nothing"})
+        page.get_by_text("cut short").wait_for()
+        self.assertEqual(self.state(self.mine)["motions"], [])
+        page.locator("input[accept='.bvh']").set_input_files(DATA / "walk_31_joints.bvh")
+        self.until(lambda: [m["frames"] for m in self.state(self.mine)["motions"]] == [240])
+        page.get_by_role("button", name="Worst", exact=True).wait_for()
+        page.get_by_label("Motion", exact=True).click()
+        page.get_by_role("menuitem", name="Map its joints").click()
+        page.get_by_label("Let LeftLeg go").click()
+        mapping = lambda: {j["name"]: j["joint"] for j in self.state(self.mine)["motions"][0]["joints"]}  # noqa: E731
+        self.until(lambda: mapping()["LeftLeg"] is None)
+        self.assertEqual(mapping()["RightLeg"], "right_shin")
+        self.errors = [e for e in self.errors if "422" not in e and "409" not in e]
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()
