@@ -132,7 +132,7 @@ class Pose(CommandLine):
         self.assertFalse(out.exists())
 
 
-class Correct(CommandLine):
+class Sculpted(CommandLine):
     def setUp(self):
         super().setUp()
         self.held = self.pose(upper=[0, 0, 90])
@@ -156,6 +156,8 @@ class Correct(CommandLine):
         )
         return told, out
 
+
+class Correct(Sculpted):
     def test_the_corrective_comes_back_at_its_pose_and_is_silent_at_rest(self):
         told, out = self.correct()
         self.assertEqual((told["joint"], told["axis"], told["moved_vertices"]), ("upper", [0, 0, 1], self.near))
@@ -191,6 +193,89 @@ class Correct(CommandLine):
         broken.write_text(self.sculpt.read_text().replace("v ", "v nan ", 1))
         self.refused(*call, broken)
         self.assertFalse(out.exists())
+
+
+class Subtract(Sculpted):
+    """Worked case: with two correctives and a dial on, only the correction itself remains of an OBJ."""
+
+    def rules(self, source: Path, change) -> Path:
+        """A copy of a file with its rules changed."""
+        plain, out = self.folder / "rules.json", self.folder / f"{source.stem}-set.glb"
+        self.answer("rules", source, "--out", plain)
+        document = json.loads(plain.read_text())
+        change(document)
+        plain.write_text(json.dumps(document))
+        self.answer("rules", source, "--set", plain, "--out", out)
+        return out
+
+    def test_only_the_correction_remains(self):
+        _, first = self.correct()
+
+        def more(document):
+            target = json.loads(json.dumps(document["remedies"][0]["targets"][0]))
+            target["shape"]["deltas"] = [[0.02, 0.01, 0.0] for _ in target["shape"]["deltas"]]
+            document["dials"] = [{"id": "d", "name": "Full", "low": 0, "high": 1, "start": 0}]
+            document["triggers"].append({
+                "kind": "dial", "id": "full", "name": "", "reads": "d",
+                "knots": [{"input": 0, "value": 0}, {"input": 1, "value": 1}],
+            })  # fmt: skip
+            document["remedies"].append({
+                **document["remedies"][0], "id": "other", "name": "Other", "by": "full",
+                "targets": [{**target, "name": "Other"}],
+            })  # fmt: skip
+
+        both = self.rules(first, more)
+        pose = self.folder / "both.json"
+        pose.write_text(json.dumps({"joints": {"upper": {"euler_xyz_deg": [0, 0, 60]}}, "dials": {"Full": 0.7}}))
+        sent, back, out = (self.folder / n for n in ("sent.obj", "back.obj", "delta.obj"))
+        self.answer("pose", both, "--pose", pose, "--out", sent)
+        points, _ = read_obj(sent)
+        without = self.folder / "without.obj"
+        self.answer("pose", both, "--pose", pose, "--without", "--out", without)
+        self.assertGreater(np.abs(read_obj(without)[0] - points).max(), 0.01)
+        moved = points.copy()
+        moved[300:305] += [0.0, 0.003, 0.004]
+        vertices = iter(moved.tolist())
+        lines = sent.read_text().splitlines()
+        back.write_text(
+            "\n".join("v " + " ".join(map(repr, next(vertices))) if n.startswith("v ") else n for n in lines)
+        )
+        told = self.answer("subtract", both, "--pose", pose, "--sculpt", back, "--out", out)
+        self.assertEqual(told["moved_vertices"], 5)
+        rest = tube_points()[0]
+        offsets = read_obj(out)[0] - rest
+        # Only what was sculpted moves, and turned back by the weighted bend it is as long as it was.
+        np.testing.assert_allclose(np.delete(offsets, range(300, 305), axis=0), 0, atol=1e-5)
+        upper = np.clip((rest[300:305, 1] - 0.5) / 0.25 + 0.5, 0, 1)[:, None]
+        cosine, sine = np.cos(np.pi / 3), np.sin(np.pi / 3)
+        turn = np.array([[cosine, -sine, 0], [sine, cosine, 0], [0, 0, 1]])
+        linear = (1 - upper) * offsets[300:305] + upper * (offsets[300:305] @ turn.T)
+        np.testing.assert_allclose(linear, [[0.0, 0.003, 0.004]] * 5, atol=1e-5)
+        self.assertIn("move something", self.refused("subtract", both, "--pose", pose, "--sculpt", sent, "--out", out))
+
+    def test_an_in_between_is_made_of_a_corrective_that_is_there(self):
+        _, out = self.correct()
+        half = self.pose("half.json", upper=[0, 0, 45])
+        posed, sculpt, more = (self.folder / n for n in ("half.obj", "half_sculpt.obj", "between.glb"))
+        self.answer("pose", out, "--pose", half, "--out", posed)
+        wanted = read_obj(posed)[0]
+        wanted[260:300] += [0.005, 0.0, 0.002]
+        vertices = iter(wanted.tolist())
+        lines = posed.read_text().splitlines()
+        sculpt.write_text(
+            "\n".join("v " + " ".join(map(repr, next(vertices))) if n.startswith("v ") else n for n in lines)
+        )
+        call = ("correct", out, "--pose", half, "--sculpt", sculpt, "--name", "x", "--of", "Bend", "--out", more)
+        told = self.answer(*call)
+        self.assertAlmostEqual(told["at"], 0.25, places=5)  # half way, where the late response is a quarter on
+        self.assertEqual(len(told["targets"]), 2)
+        self.answer("pose", more, "--pose", half, "--out", posed)
+        np.testing.assert_allclose(read_obj(posed)[0], wanted, atol=3e-6)
+        self.answer("pose", more, "--pose", self.held, "--out", posed)
+        np.testing.assert_allclose(read_obj(posed)[0], self.wanted, atol=3e-6)
+        self.assertAlmostEqual(self.answer(*call, "--at", 0.4)["at"], 0.4)
+        self.assertIn("would be at 1", self.refused(*call, "--at", 1))
+        self.assertIn("no corrective called", self.refused(*call[:-3], "Nobody", "--out", more))
 
 
 class Inspect(CommandLine):

@@ -19,7 +19,8 @@ from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import COMPONENTS, GltfFile, parse, whole
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
-from plethos.core.formats.obj import read_obj_points, sculpt_from_obj, write_obj
+from plethos.core.formats.obj import read_obj_points, write_obj
+from plethos.core.formats.obj_match import sculpt_from_obj
 from tests.figures import pair_file, paths, set_at, tube_file
 
 EMPTY = GltfFile({"asset": {"version": "2.0"}}, ())
@@ -292,7 +293,7 @@ f -4/2/2 -3/3/2 -1/1/2
         character = read_character(parse(tube_file(seam=True).pack()), "Tube")
         rest = character.mesh.rest.astype(float)
         text = write_obj(character, rest)
-        np.testing.assert_allclose(sculpt_from_obj(character, text), rest, atol=1e-7)
+        np.testing.assert_allclose(sculpt_from_obj(character, text, rest).points, rest, atol=1e-7)
         points = read_obj_points(text)
         copies = character.mesh.file_to_vertex
         v = int(np.flatnonzero(np.bincount(copies) == 2)[3])
@@ -302,9 +303,9 @@ f -4/2/2 -3/3/2 -1/1/2
         moved = "\n".join(f"v {x} {y} {z}" for x, y, z in points.tolist())
         wanted = rest.copy()
         wanted[v] += [0, 0.2, 0.1]
-        np.testing.assert_allclose(sculpt_from_obj(character, moved), wanted, atol=1e-7)
+        np.testing.assert_allclose(sculpt_from_obj(character, moved, rest).points, wanted, atol=1e-7)
         with self.assertRaisesRegex(BadFileError, "same mesh"):
-            sculpt_from_obj(character, moved + "\nv 0 0 0")
+            sculpt_from_obj(character, moved + "\nv 0 0 0", rest)
 
     def test_what_is_broken_is_told(self):
         for text, word in (

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.mapping import mapped_pose
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.sculpt.session import Dab
@@ -122,6 +122,29 @@ class AllParts(OnTheKeeper):
         self.assertEqual(set(parts[(alone != 0).any(axis=1)]), {parts[cloth]})
         together = self.stroke(cloth, through=True)
         self.assertGreater(len(set(parts[(together != 0).any(axis=1)])), 1)
+
+
+class Elsewhere(OnTheKeeper):
+    def test_an_obj_goes_out_and_comes_back_as_one_stroke_and_what_is_no_sculpt_is_refused(self):
+        held = self.begin(left_forearm=(0, 0, 60))
+        text = sculpting.sent_out(self.opened.version)
+        with self.assertRaisesRegex(BadEditError, "nothing in it has moved"):
+            sculpting.bring_back(self.bench, self.id, text)
+        lines = text.splitlines()
+        rows = [k for k, line in enumerate(lines) if line.startswith("v ")]
+        vertex = self.at(0.45, 1.3, 0.0)
+        for k in np.flatnonzero(self.mesh.file_to_vertex == vertex).tolist():
+            x, y, z = (float(w) for w in lines[rows[k]].split()[1:])
+            lines[rows[k]] = f"v {x} {y + 0.01} {z}"
+        version = sculpting.bring_back(self.bench, self.id, "\n".join(lines))
+        moved = version.sculpt.points - held.start
+        self.assertEqual(np.flatnonzero((moved != 0).any(axis=1)).tolist(), [vertex])
+        np.testing.assert_allclose(moved[vertex], [0, 0.01, 0], atol=1e-7)
+        self.assertEqual(version.sculpt.note.strokes, 1)
+        with self.assertRaisesRegex(BadFileError, "same mesh"):
+            sculpting.bring_back(self.bench, self.id, "v 1 2 3\n")
+        with self.assertRaisesRegex(BadFileError, "no vertices"):
+            sculpting.bring_back(self.bench, self.id, "nonsense")
 
 
 class PushingApart(OnTheKeeper):

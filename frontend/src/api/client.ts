@@ -158,6 +158,11 @@ export const api = {
     const body = { params: at(id), body: { joint, border_stays: borderStays }, parseAs: 'stream', signal } as const
     await eachLine(await unwrap<ReadableStream<Uint8Array>>(http.POST('/api/characters/{character_id}/sculpt/push-apart', body)), tell)
   },
+  bringBack: (id: string, file: File): Promise<CharacterState> => {
+    const form = new FormData()
+    form.append('file', file, file.name)
+    return unwrap(http.POST('/api/characters/{character_id}/sculpt/obj', { params: at(id), body: form as never, bodySerializer: (b) => b as never }))
+  },
   borderBack: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/sculpt/border-back', { params: at(id) })),
   takeKind: (id: string, kind: string, pose: Pose, joint: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/proposals/{kind}', { params: { path: { character_id: id, kind } }, body: { pose, joint } })),

@@ -6,6 +6,7 @@ import { plainName } from '@/workbench/angles'
 import FirstMend from './FirstMend.vue'
 import HeldBack from './HeldBack.vue'
 import PushApart from './PushApart.vue'
+import SculptElsewhere from './SculptElsewhere.vue'
 import TriggerFields from '@/remedies/TriggerFields.vue'
 import type { Tie } from '@/remedies/useTriggers'
 import { say, useCharacter } from '@/workbench/character'
@@ -48,6 +49,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
       <PushApart />
       <p v-if="character.sculpting?.hint" class="hint" role="status">{{ character.sculpting.hint }}</p>
       <HeldBack />
+      <SculptElsewhere />
       <div class="row">
         <el-button type="primary" :disabled="!character.sculpting?.strokes" @click="keep">Keep</el-button>
         <el-button @click="drop">Drop</el-button>

@@ -32,10 +32,6 @@ from plethos.core.formats import obj, rules
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.mesh import Triangles
-from plethos.core.names import free_name
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.sculpt.solve import guess_trigger, solve_corrective
-from plethos.core.skeleton import pose_to_json
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights
@@ -114,44 +110,6 @@ def rules_command(
     changed = rules.with_plain_rules(character, document)
     Evaluator.of(changed)  # what cannot be compiled is not written
     write(out, write_glb(changed, file))
-
-
-@app.command()
-def correct(
-    source: In,
-    pose: PoseFile,
-    sculpt: Annotated[Path, typer.Option(help="An OBJ that `pose` wrote, sculpted.")],
-    name: Annotated[str, typer.Option(help="What the corrective is called.")],
-    out: Out,
-) -> None:
-    """Turn a posed sculpt into a corrective with the hinge trigger that its pose suggests."""
-    character, file = open_character(source)
-    if not name.strip():
-        raise CallError("The corrective needs a name.")
-    held = read_pose(character, pose)
-    posed = Evaluator.of(character).pose(held)
-    target = obj.sculpt_from_obj(character, read_bytes(sculpt).decode("utf-8", "replace"))
-    label = free_name(name.strip(), {r.name for r in character.rules.remedies})
-    shape, report = solve_corrective(posed, target, label)
-    trigger = guess_trigger(character, held, shape)
-    body = Corrective.of(shape, pose_to_json(character.skeleton, held), report.to_json())
-    mended = character.with_remedy(Remedy(body, label, by=trigger.id), trigger)
-    write(out, write_glb(mended, file))
-    came_back = np.abs(Evaluator.of(mended).pose(held).points - target).max()
-    show(
-        {
-            "name": label,
-            "joint": character.skeleton.names[trigger.joint],
-            "axis": list(trigger.axis),
-            "start_deg": math.degrees(trigger.response.start),
-            "end_deg": math.degrees(trigger.response.end),
-            "moved_vertices": report.moved,
-            "round_trip_error": report.round_trip_error,
-            "evaluated_error": float(came_back),
-            "greatest_move": report.greatest_move,
-            "warnings": list(report.warnings),
-        }
-    )
 
 
 def rules_json(character: Character) -> dict[str, Any]:

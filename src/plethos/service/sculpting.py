@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Acting, Evaluator
+from plethos.core.formats.obj import write_obj
+from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.names import free_name
 from plethos.core.propose.held import turned_joints
 from plethos.core.remedies import Corrective, Remedy, Target
@@ -26,6 +28,7 @@ from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.topology import extent
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.service.documents import SculptNote
@@ -37,6 +40,7 @@ from plethos.service.within import Within
 from plethos.service.workbench import Workbench
 
 NEAR = 0.1  # share of what was moved that has to lie where a turned joint bends the skin
+ROUNDED = 1e-6  # of the height
 NONE_YET = "No sculpt is in progress: begin one first."
 
 
@@ -258,6 +262,37 @@ def push_apart(
             raise OvertakenError
         stored = _on_top(workbench, opened, "Push apart", now, now.points + (best.points - held.points))
     yield PushingApart(best.left, 1.0, stored)
+
+
+def sent_out(version: Version) -> str:
+    """The sculpt in progress as an OBJ, for another program."""
+    return write_obj(version.character, current(version).points)
+
+
+def bring_back(workbench: Workbench, character_id: str, text: str) -> Version:
+    """Take an OBJ that was sent out and sculpted elsewhere as one more stroke.
+
+    Raises
+    ------
+    BadFileError
+        When it is another mesh.
+    BadEditError
+        When it moves nothing.
+    """
+    opened = workbench.open(character_id)
+    held = current(opened.version)
+    found = sculpt_from_obj(opened.character, text, held.points)
+    points = np.where(found.held[:, None], found.points, held.points)
+    # What a text rounds off is no sculpt.
+    still = np.linalg.norm(points - held.points, axis=1) < ROUNDED * extent(held.points)
+    points[still] = held.points[still]
+    if still.all():
+        raise BadEditError("The OBJ is as it was sent out: nothing in it has moved.")
+    with opened.editing:
+        now = current(opened.version)
+        if not now.goes_on(held.note):
+            raise OvertakenError
+        return _on_top(workbench, opened, "Bring in an OBJ", now, now.points + (points - held.points))
 
 
 def _on_top(workbench: Workbench, opened: OpenCharacter, label: str, held: HeldSculpt, points: Array) -> Version:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import itertools
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, File, HTTPException, Response, UploadFile
 from fastapi.responses import StreamingResponse
 
 from plethos.service import sculpting, solving, yielding
 from plethos.service.live import pose_of
-from plethos.web.context import Bench
+from plethos.web.context import Bench, Limits
 from plethos.web.schemas.character import (
     CharacterState,
     FirstMendBody,
@@ -67,6 +68,22 @@ def held_back(bench: Bench, character_id: str) -> list[HeldBack]:
 def give_way(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """Let a relaxer's mask fade under the sculpt, or a volume keeper take its volume for a target."""
     return character_state(yielding.give_way(bench, character_id, remedy_id))
+
+
+@router.get("/obj", response_class=Response)
+def send_out(bench: Bench, character_id: str) -> Response:
+    """The sculpt in progress as an OBJ, for another program."""
+    text = sculpting.sent_out(bench.open(character_id).version)
+    return Response(text, media_type="model/obj", headers={"Content-Disposition": 'attachment; filename="sculpt.obj"'})
+
+
+@router.post("/obj")
+def bring_back(bench: Bench, limits: Limits, character_id: str, file: Annotated[UploadFile, File()]) -> CharacterState:
+    """Take an OBJ that was sent out and sculpted elsewhere as one more stroke."""
+    data = file.file.read(limits.upload_bytes + 1)
+    if len(data) > limits.upload_bytes:
+        raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
+    return character_state(sculpting.bring_back(bench, character_id, data.decode("utf-8", "replace")))
 
 
 @router.post("/border-back")

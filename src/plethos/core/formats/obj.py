@@ -53,24 +53,3 @@ def read_obj_points(text: str) -> Array:
     if not np.isfinite(points).all():
         raise BadFileError("The OBJ is broken: a vertex is not finite (NaN).")
     return points
-
-
-def sculpt_from_obj(character: Character, text: str) -> Array:
-    """Posed points ``(V, 3)`` from an OBJ that `write_obj` wrote and someone sculpted.
-
-    Copies of one vertex along a seam are averaged.
-
-    Raises
-    ------
-    BadFileError
-        When it has another number of vertices.
-    """
-    points = read_obj_points(text)
-    if len(points) != len(character.mesh.file_to_vertex):
-        raise BadFileError(
-            f"The sculpt has {len(points)} vertices and the character {len(character.mesh.file_to_vertex)}: "
-            "they have to be the same mesh."
-        )
-    copies = np.bincount(character.mesh.file_to_vertex, minlength=len(character.mesh.points))
-    sums = [np.bincount(character.mesh.file_to_vertex, weights=points[:, k], minlength=len(copies)) for k in range(3)]
-    return np.stack(sums, axis=1) / copies[:, None]
