@@ -13,8 +13,11 @@ from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, Acting, Evaluator, Posed
+from plethos.core.findings.finding import Finding
+from plethos.core.findings.findings import findings_of
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
+from plethos.core.remedies import Remedy
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, pose_from_json
 from plethos.core.topology import is_somewhere
@@ -103,6 +106,8 @@ class Measures:
     _before: dict[int, BendMeasure] = field(default_factory=dict)
     _depth: DepthField | None = None
     _contacts: ContactCounter | None = None
+    _found: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
+    _found_before: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
 
     def of_next(self, character: Character) -> Measures:
         """The measures of the version that follows this one."""
@@ -113,6 +118,7 @@ class Measures:
             _before={**self._before, **self._bends} if same else {},
             _depth=self._depth if now.skeleton is was.skeleton and now.mesh is was.mesh else None,
             _contacts=self._contacts if now.mesh is was.mesh else None,
+            _found_before=dict(self._found) if same else {},
         )
 
     def bend(self, joint: int) -> BendMeasure:
@@ -141,6 +147,16 @@ class Measures:
         if self._contacts is None:
             self._contacts = ContactCounter(self.character.mesh)
         return self._contacts
+
+    def findings_of(self, evaluator: Evaluator, remedy: Remedy) -> list[Finding]:
+        """What is wrong with a remedy; worked out once for it, its trigger and its group as they are."""
+        rules = self.character.rules
+        ground = (rules.trigger_of(remedy), next((g for g in rules.groups if g.id == remedy.group), None))
+        known = self._found.get(remedy) or self._found_before.get(remedy)
+        if known is None or known[0] != ground:
+            known = (ground, findings_of(evaluator, remedy))
+        self._found[remedy] = known
+        return known[1]
 
     @cached_property
     def patch(self) -> PickedPatch:
@@ -188,6 +204,10 @@ class Version:
     def character(self) -> Character:
         """What it describes."""
         return self.evaluator.character
+
+    def findings_of(self, remedy: Remedy) -> list[Finding]:
+        """What is wrong with one of its remedies, whatever the pose."""
+        return self.measures.findings_of(self.evaluator, remedy)
 
     @property
     def rest(self) -> NDArray[np.float32]:

@@ -28,6 +28,7 @@ from plethos.web import (
     problems,
     rule_routes,
     sculpt_routes,
+    shape_routes,
 )
 from plethos.web.context import Settings
 from plethos.web.openapi import with_socket_messages
@@ -70,6 +71,7 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
     problems.install(app)
     for routes in (
         library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, motion_routes,
+        shape_routes,
         job_routes,
         live_socket,
     ):  # fmt: skip

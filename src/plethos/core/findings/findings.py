@@ -1,0 +1,64 @@
+"""All that is wrong with a character's remedies."""
+
+from __future__ import annotations
+
+from plethos.core.evaluate import Evaluator
+from plethos.core.findings.finding import Finding
+from plethos.core.findings.of_shapes import twice_finding
+from plethos.core.findings.of_triggers import hinge_finding
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.rotations import from_axis_angle
+from plethos.core.skeleton import Pose
+from plethos.core.triggers.hinge import HingeTrigger
+
+MOST = 1.0 + 1e-6
+
+
+def findings_of(evaluator: Evaluator, remedy: Remedy) -> list[Finding]:
+    """What is wrong with one remedy, whatever the pose.
+
+    Parameters
+    ----------
+    evaluator
+        Of its character.
+    """
+    character = evaluator.character
+    rules, found = character.rules, list[Finding | None]()
+    trigger = rules.trigger_of(remedy)
+    if isinstance(trigger, HingeTrigger):
+        found.append(hinge_finding(character, remedy, trigger))
+        if isinstance(remedy.body, Corrective):
+            rest = character.skeleton.rest_pose()
+            turned = from_axis_angle(trigger.axis, trigger.response.end)
+            found.append(twice_finding(evaluator, remedy, rest.with_rotation(trigger.joint, turned)))
+    elif remedy.by is not None and isinstance(remedy.body, Corrective):
+        found.append(_at_rest(evaluator, remedy))
+    group = next((g for g in rules.groups if g.id == remedy.group), None)
+    acts = remedy.amount * (group.factor if group is not None and group.on else 1.0)
+    if acts > MOST and remedy.on:
+        found.append(Finding("amount", f"It acts at up to {100 * acts:.0f} %: more than it was made to."))
+    return [f for f in found if f is not None]
+
+
+def _at_rest(evaluator: Evaluator, remedy: Remedy) -> Finding | None:
+    on = evaluator.pose(evaluator.character.skeleton.rest_pose()).activation(remedy.id)
+    if on <= 0.01 or not remedy.on:
+        return None
+    return Finding("rest", f"It is {100 * on:.0f} % on at rest: the character does not look as it came.")
+
+
+def twice_in(evaluator: Evaluator, pose: Pose) -> list[tuple[Remedy, Finding]]:
+    """The correctives that a pose applies twice: they are on, and the pose does by itself what their shapes do.
+
+    Only those that are driven by something else than a bend of the pose: a kept movement on its dial.
+    """
+    rules = evaluator.character.rules
+    posed = evaluator.pose(pose)
+    out = []
+    for remedy, body in rules.correctives:
+        if not remedy.on or isinstance(rules.trigger_of(remedy), HingeTrigger) or posed.activation(remedy.id) < 0.5:
+            continue
+        found = twice_finding(evaluator, remedy, pose) if body.targets else None
+        if found is not None:
+            out.append((remedy, found))
+    return out
