@@ -1,13 +1,13 @@
 /** The ordinary controls: those of Element Plus that are used, and no others. */
 import {
   ElButton, ElCheckbox, ElCheckboxGroup, ElConfigProvider, ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElInputNumber, ElOption, ElPopover,
-  ElProgress, ElRadioButton, ElRadioGroup, ElSegmented, ElSelect, ElSlider,
+  ElProgress, ElRadioButton, ElRadioGroup, ElSegmented, ElSelect, ElSlider, ElTable, ElTableColumn,
 } from 'element-plus'
 import type { App } from 'vue'
 
 const USED = [
   ElButton, ElCheckbox, ElCheckboxGroup, ElConfigProvider, ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElInputNumber, ElOption, ElPopover,
-  ElProgress, ElRadioButton, ElRadioGroup, ElSegmented, ElSelect, ElSlider,
+  ElProgress, ElRadioButton, ElRadioGroup, ElSegmented, ElSelect, ElSlider, ElTable, ElTableColumn,
 ]
 
 export const element = { install: (app: App) => USED.forEach((component) => app.use(component)) }

@@ -174,6 +174,22 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/masked', { params: at(id), body: { kind, joint } })),
   shareRoll: (id: string, body: Schemas['ShareRoll']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/roll/share', { params: at(id), body })),
+  keepDifference: (id: string, name: string, pose: Pose): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/difference', { params: at(id), body: { name, pose } })),
+  takeShapes: (id: string, names: string[]): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/file-shapes', { params: at(id), body: { names } })),
+  thin: (id: string, garment: string, depth: number): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/thin', { params: at(id), body: { garment, depth_m: depth } })),
+  reshape: (id: string, remedy: string, body: Partial<Schemas['Reshape']> & Pick<Schemas['Reshape'], 'how'>): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/reshape', { params: remedyAt(id, remedy), body: body as Schemas['Reshape'] })),
+  merge: (id: string, remedy: string, other: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/merge', { params: remedyAt(id, remedy), body: { other_id: other } })),
+  moveRemedy: (id: string, remedy: string, place: number): Promise<CharacterState> =>
+    unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/place', { params: remedyAt(id, remedy), body: { place } })),
+  findings: (id: string, pose: Pose | null): Promise<Schemas['FindingInfo'][]> =>
+    unwrap(http.POST('/api/characters/{character_id}/findings', { params: at(id), body: { pose } })),
+  mendFinding: (id: string, remedy: string, kind: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mend', { params: remedyAt(id, remedy), body: { kind } })),
   bringMotion: (id: string, file: File): Promise<CharacterState> => {
     const form = new FormData()
     form.append('file', file, file.name)

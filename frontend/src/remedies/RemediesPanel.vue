@@ -11,7 +11,9 @@ import KeepPanel from '@/sculpt/KeepPanel.vue'
 import ElsewhereList from './ElsewhereList.vue'
 import GroupList from './GroupList.vue'
 import HelperStart from './HelperStart.vue'
+import KeepDifference from './KeepDifference.vue'
 import MaskedStart from './MaskedStart.vue'
+import RemedyTable from './RemedyTable.vue'
 import RollChart from './RollChart.vue'
 import WaterfallChart from './WaterfallChart.vue'
 import WhichKind from './WhichKind.vue'
@@ -25,6 +27,9 @@ const mending = useMending()
 const aloneElsewhere = computed(() => mending.elsewhere.find((r) => r.id === looks.alone) ?? character.state?.groups.find((g) => g.id === looks.alone))
 
 const withoutTwin = computed(() => character.state?.remedies.some((r) => !r.twin))
+const table = ref(false)
+/** How many remedies something is wrong with. */
+const wrong = computed(() => new Set(mending.findings.map((f) => f.remedy_id)).size)
 const solving = ref(false)
 async function solve(): Promise<void> {
   solving.value = true
@@ -38,8 +43,9 @@ async function solve(): Promise<void> {
     <KeepPanel v-if="character.sculpting" />
     <header>
       <h2>Remedies{{ posing.chosen ? ` at ${plainName(posing.chosen).toLowerCase()}` : '' }}</h2>
-      <span class="muted">{{ mending.tiedHere.length }}</span>
+      <el-button v-if="mending.all.length || character.figure?.shapes.length" size="small" text title="A table of all remedies, with search" @click="table = true">{{ mending.tiedHere.length }} of {{ mending.all.length }}{{ wrong ? `, ${wrong} !` : '' }}</el-button>
     </header>
+    <RemedyTable v-model="table" />
     <WaterfallChart />
     <RollChart />
     <p v-if="aloneElsewhere" class="warn">Only <b>{{ aloneElsewhere.name }}</b> acts. <el-button size="small" @click="looks.alone = null">Let all act</el-button></p>
@@ -54,6 +60,7 @@ async function solve(): Promise<void> {
       <el-button :disabled="posing.atRest" :loading="solving" title="The program gives back what volume is lost here; you look, then keep, sculpt on or drop" @click="solve">Solve a first mend</el-button>
       <HelperStart />
       <MaskedStart />
+      <KeepDifference />
       <p v-if="posing.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>
     <template v-if="mending.untied.length">

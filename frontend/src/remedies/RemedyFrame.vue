@@ -7,6 +7,7 @@ import { useCharacter } from '@/workbench/character'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
+import ShapeMenu from './ShapeMenu.vue'
 import StoredSlider from './StoredSlider.vue'
 
 const props = defineProps<{ remedy: RemedyCard }>()
@@ -18,6 +19,7 @@ const open = computed(() => mending.chosenRemedy === props.remedy.id)
 const activation = computed(() => live.frame?.activations[props.remedy.id] ?? 0)
 const locked = computed(() => character.sculpting !== null)
 
+const findings = computed(() => mending.findings.filter((f) => f.remedy_id === props.remedy.id))
 const turn = (on: boolean) => character.edit((c) => api.changeRemedy(c, props.remedy.id, { on }))
 const setAmount = (percent: number) => character.edit((c) => api.changeRemedy(c, props.remedy.id, { amount: percent / 100 }))
 const toggleAlone = () => (looks.alone = looks.alone === props.remedy.id ? null : props.remedy.id)
@@ -41,6 +43,9 @@ async function rename(): Promise<void> {
     </button>
     <div class="bar" role="meter" :aria-label="`Activation of ${remedy.name}`" :aria-valuenow="Math.round(activation * 100)" aria-valuemin="0" aria-valuemax="100"><i :style="{ width: `${activation * 100}%` }" /></div>
     <slot name="tells" />
+    <p v-for="f in findings" :key="f.kind + f.text" class="sentence warn" role="status">{{ f.text }}
+      <el-button v-if="f.click" size="small" :disabled="locked" @click="character.edit((c) => api.mendFinding(c, remedy.id, f.kind))">{{ f.click }}</el-button>
+    </p>
     <p v-for="w in [...(remedy.report.warnings ?? []), ...remedy.notes]" :key="w" class="sentence warn">{{ w }}
       <el-button v-if="remedy.twin && w.includes('have no partner')" size="small" text :aria-pressed="looks.lone === remedy.twin" @click="looks.lone = looks.lone === remedy.twin ? null : (remedy.twin ?? null)">{{ looks.lone === remedy.twin ? 'Hide them' : 'Show them' }}</el-button>
     </p>
@@ -64,6 +69,7 @@ async function rename(): Promise<void> {
       <slot name="numbers" />
       <div class="row">
         <slot name="ends" />
+        <ShapeMenu :remedy="remedy" />
         <el-button size="small" :disabled="locked" @click="character.edit((c) => api.deleteRemedy(c, remedy.id))">{{ remedy.targets.length > 1 ? `Delete with ${remedy.targets.length - 1} in-between${remedy.targets.length > 2 ? 's' : ''}` : 'Delete' }}</el-button>
       </div>
     </template>

@@ -1,7 +1,8 @@
 /** The remedies: which act at the chosen joint, which one is worked on. */
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
-import { api, type Axis, type CharacterState, type RemedyCard } from '@/api/client'
+import { useDebounceFn } from '@vueuse/core'
+import { api, Problem, type Axis, type CharacterState, type RemedyCard, type Schemas } from '@/api/client'
 import { useCharacter } from './character'
 import { useLive } from './live'
 import { usePose } from './pose'
@@ -26,6 +27,9 @@ export const useMending = defineStore('mending', () => {
   const chosenRemedy = ref<string | null>(null)
   /** Whether something is being solved. */
   const busy = ref(false)
+
+  /** What is wrong with remedies, whatever the pose or in this one. */
+  const findings = ref<Schemas['FindingInfo'][]>([])
 
   const all = computed(() => character.state?.remedies ?? [])
   const needsTie = (r: RemedyCard) => r.kind === 'corrective' && !r.by
@@ -90,6 +94,19 @@ export const useMending = defineStore('mending', () => {
     await character.edit((c) => api.firstMend(c, { pose, joint, give_back: giveBack, most_stretch: 1.4 }))
   }
 
+  // Once the pose rests: it may apply a kept movement twice.
+  const look = useDebounceFn(async () => {
+    const of = character.id, revision = character.state?.revision
+    if (!revision || !all.value.length) return void (findings.value = [])
+    try {
+      const found = await api.findings(of, posing.atRest ? null : posing.pose)
+      if (of === character.id && revision === character.state?.revision) findings.value = found
+    } catch (error) {
+      if (!(error instanceof Problem)) throw error
+    }
+  }, 400)
+  watch([() => character.state?.revision, () => posing.pose], () => void look())
+
   watch(() => posing.chosen, (name) => {
     if (remedy.value && !remedy.value.joints.includes(name)) chosenRemedy.value = null
   }, { flush: 'sync' })
@@ -97,5 +114,5 @@ export const useMending = defineStore('mending', () => {
     if (chosenRemedy.value && !now?.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
   }, { flush: 'sync' })
 
-  return { chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, solving, busy, beginSculpt, solveFirst }
+  return { all, findings, chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, solving, busy, beginSculpt, solveFirst }
 })
