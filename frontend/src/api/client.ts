@@ -255,6 +255,9 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/bind/regions', { params: at(id), body: { name } })),
   deleteRegion: (id: string, name: string): Promise<CharacterState> =>
     unwrap(http.DELETE('/api/characters/{character_id}/bind/regions/{name}', { params: { path: { character_id: id, name } } })),
+  regionShares: async (id: string, region: string): Promise<Float32Array> =>
+    new Float32Array(await unwrap<ArrayBuffer>(http.GET('/api/characters/{character_id}/bind/regions/shares', { params: { ...at(id), query: { region } }, parseAs: 'arrayBuffer' }))),
+  subdivision: (id: string): Promise<ArrayBuffer> => unwrap(http.GET('/api/characters/{character_id}/subdivision', { params: at(id), parseAs: 'arrayBuffer' })),
   twins: async (id: string): Promise<Int32Array> =>
     new Int32Array(await unwrap<ArrayBuffer>(http.GET('/api/characters/{character_id}/bind/twins', { params: at(id), parseAs: 'arrayBuffer' }))),
   takeWeights: (id: string, file: File): Promise<CharacterState> => {

@@ -44,6 +44,7 @@ export interface Frame extends FrameHead {
   weights?: Float32Array
   mixed?: Float32Array
   region?: Float32Array
+  ghost?: Float32Array
   joints: Float32Array
 }
 

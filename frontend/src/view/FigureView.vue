@@ -3,9 +3,11 @@
 import { useElementSize, useEventListener } from '@vueuse/core'
 import { Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { api } from '@/api/client'
+import { Subdivision } from '@/api/mesh'
 import { plainName, sameAxis, axisName } from '@/workbench/angles'
 import { useTools } from '@/workbench/tools'
-import { useCharacter } from '@/workbench/character'
+import { say, useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
@@ -181,6 +183,7 @@ onMounted(() => {
     if (ready.value) resume.camera = { at: camera.position.toArray(), target: controls.target.toArray() }
   })
   stage.setUp(inFile(0, 1, 0))
+  stage.setLens(looks.lens)
   build()
 })
 function build(): void {
@@ -206,7 +209,9 @@ watch(() => live.frame, (frame) => {
   if (!frame || !figure || frame.with.length !== character.mesh?.rest.length) return
   figure.with.move(frame.with)
   if (frame.without) figure.without.move(frame.without)
+  figure.seeThrough(frame.ghost ?? null)
   paint()
+  figure.follow()
   if (!ready.value) {
     ready.value = true
     const left = resume.camera
@@ -233,7 +238,37 @@ function hideParts(): void {
   const kept = parts.filter((p) => !looks.hidden.includes(p.name)).map((p) => p.drawn as [number, number])
   figure?.keep(kept.length === parts.length ? null : kept)
 }
-watch([() => looks.shading, () => looks.tints], paint)
+watch([() => looks.shading, () => looks.tints], () => {
+  paint()
+  figure?.follow()
+  stage?.invalidate()
+})
+watch(() => looks.lens, (mm) => stage?.setLens(mm))
+/** How far before and behind what is faced the cut goes, as a share of the figure's height. */
+const CUT = 0.22
+watch(() => looks.cut, (share) => stage?.setCut(share > 0 ? (2 * share - 1) * CUT * (character.figure?.height ?? 1) : null))
+let subdivision: { of: string; by: Subdivision } | null = null
+watch([() => looks.fine, () => character.mesh], async () => {
+  if (!looks.fine) {
+    figure?.smooth(null)
+    return stage?.invalidate()
+  }
+  const of = character.id
+  try {
+    if (subdivision?.of !== of) subdivision = { of, by: new Subdivision(await api.subdivision(of)) }
+  } catch (error) {
+    looks.fine = false
+    return say(error)
+  }
+  if (looks.fine && of === character.id) figure?.smooth(subdivision.by)
+  stage?.invalidate()
+}, { flush: 'post' })
+watch([() => looks.hides, () => character.state?.regions], async () => {
+  const { hides } = looks
+  const shares = hides && (await api.regionShares(character.id, hides.region).catch(() => null))
+  figure?.hide(shares ? (hides.outside ? shares.map((s) => 1 - s) : shares) : null)
+  stage?.invalidate()
+})
 watch(() => looks.place, (at) => {
   if (!at || !stage || !character.figure) return
   const place = new Vector3(...at)

@@ -30,7 +30,7 @@ const thin = () => mending.making((c) => api.thin(c, garment.value, DEPTH * (cha
         <el-checkbox v-for="p in parts" :key="p.name" :value="p.name" :label="p.name" />
       </el-checkbox-group>
       <div v-if="parts.length > 1 && !character.sculpting" class="thin">
-        <el-select v-model="garment" size="small" placeholder="thin the skin under …" aria-label="Garment to thin the skin under"><el-option v-for="p in parts" :key="p.name" :value="p.name" :label="p.name" /></el-select>
+        <el-select v-model="garment" :teleported="false" size="small" placeholder="thin the skin under …" aria-label="Garment to thin the skin under"><el-option v-for="p in parts" :key="p.name" :value="p.name" :label="p.name" /></el-select>
         <el-button size="small" :disabled="!garment" title="A corrective that draws the skin in by half a centimetre, for the dial that puts the garment on" @click="thin">Thin</el-button>
       </div>
       <footer>

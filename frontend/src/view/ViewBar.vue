@@ -3,6 +3,7 @@
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLook, type Shading } from '@/workbench/look'
+import EyeMenu from './EyeMenu.vue'
 import PartsMenu from './PartsMenu.vue'
 
 defineProps<{ shadings: Shading[] }>()
@@ -20,6 +21,7 @@ const labels: Record<Shading, string> = { weights: 'Weights', mixed: 'All joints
     <button :class="{ on: !posing.atRest }" :disabled="character.sculpting !== null" title="Rest pose and back (Q)" @click="posing.toggleRest">{{ posing.atRest ? 'Back to pose' : 'Rest pose' }}</button>
     <slot />
     <button :class="{ on: looks.joints }" :aria-pressed="looks.joints" title="Joints on or off (J)" @click="looks.joints = !looks.joints">Joints</button>
+    <EyeMenu />
     <PartsMenu v-if="(character.figure?.parts.length ?? 0) > 1" />
   </div>
 </template>

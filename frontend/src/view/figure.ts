@@ -1,8 +1,8 @@
 /** The character as two skins over one set of triangles: with remedies, and without. */
 import {
-  BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh as Drawn, MeshStandardMaterial, type Scene, Vector3,
+  BufferAttribute, BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, type Material, Mesh as Drawn, MeshStandardMaterial, ShaderMaterial, type Scene, Vector3,
 } from 'three'
-import type { Mesh } from '@/api/mesh'
+import type { Mesh, Subdivision } from '@/api/mesh'
 import { heatColours, plainClay, tintColours, weightColours } from './heat'
 
 export type Look = 'colour' | 'clay' | 'volume' | 'weights' | 'mixed'
@@ -78,7 +78,7 @@ class Skin {
   private readonly rimGeometry = new BufferGeometry()
   private region = new Rim(null, new Uint32Array(0))
 
-  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: MeshStandardMaterial, private readonly ink: LineBasicMaterial, bright: LineBasicMaterial) {
+  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: Material, private readonly ink: LineBasicMaterial, bright: LineBasicMaterial) {
     this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('normal', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('color', new BufferAttribute(new Float32Array(3 * vertices), 3))
@@ -150,8 +150,10 @@ const BEFORE = 0.6
 const FADE = {
   vertex: ['#include <begin_vertex>', `#include <begin_vertex>
     vApart = apart;
+    vGone = gone;
     vPlace = (modelMatrix * vec4(transformed, 1.0)).xyz;`],
   fragment: ['#include <clipping_planes_fragment>', `#include <clipping_planes_fragment>
+    if (vGone > 0.5) discard;
     if (clearReach > 0.0 && vApart > 0.5) {
       vec3 line = clearAt - cameraPosition;
       float away = length(line);
@@ -171,6 +173,26 @@ export class Figure {
   })
   private readonly clearing = { clearAt: { value: new Vector3() }, clearReach: { value: 0 } }
   private readonly apart: BufferAttribute
+  private readonly gone: BufferAttribute
+  /** A skin that is seen through: its contours, drawn over everything. */
+  private readonly veil = new ShaderMaterial({
+    transparent: true, depthTest: false, depthWrite: false,
+    vertexShader: `varying vec3 vNormal_; varying vec3 vEye;
+      void main() {
+        vec4 place = modelViewMatrix * vec4(position, 1.0);
+        vNormal_ = normalMatrix * normalize(normal);
+        vEye = -place.xyz;
+        gl_Position = projectionMatrix * place;
+      }`,
+    fragmentShader: `varying vec3 vNormal_; varying vec3 vEye;
+      void main() {
+        float facing = abs(dot(normalize(vNormal_), normalize(vEye)));
+        gl_FragColor = vec4(0.38, 0.78, 0.66, 0.04 + 0.8 * pow(1.0 - facing, 3.0));
+      }`,
+  })
+  /** Another skin that is seen through, and the smoothed ones; made when they are first wanted. */
+  private ghost: Skin | null = null
+  private fine: { by: Subdivision; with: Skin; without: Skin; scratch: Float32Array; on: boolean } | null = null
   private readonly ink = new LineBasicMaterial({ color: '#2a2632', transparent: true, opacity: 0.5 })
 
   private readonly edges: Uint32Array
@@ -178,13 +200,14 @@ export class Figure {
   private painted: Look | null = null
   private region: Float32Array | null = null
 
-  constructor(private readonly drawn: Mesh, scene: Scene) {
+  constructor(private readonly drawn: Mesh, private readonly scene: Scene) {
     const { rest, triangles } = drawn
     this.apart = new BufferAttribute(new Float32Array(rest.length / 3), 1)
+    this.gone = new BufferAttribute(new Float32Array(rest.length / 3), 1)
     this.material.onBeforeCompile = (shader) => {
       Object.assign(shader.uniforms, this.clearing)
-      shader.vertexShader = `attribute float apart; varying float vApart; varying vec3 vPlace;\n${shader.vertexShader.replace(FADE.vertex[0], FADE.vertex[1])}`
-      shader.fragmentShader = `uniform vec3 clearAt; uniform float clearReach; varying float vApart; varying vec3 vPlace;\n${shader.fragmentShader.replace(FADE.fragment[0], FADE.fragment[1])}`
+      shader.vertexShader = `attribute float apart; attribute float gone; varying float vApart; varying float vGone; varying vec3 vPlace;\n${shader.vertexShader.replace(FADE.vertex[0], FADE.vertex[1])}`
+      shader.fragmentShader = `uniform vec3 clearAt; uniform float clearReach; varying float vApart; varying float vGone; varying vec3 vPlace;\n${shader.fragmentShader.replace(FADE.fragment[0], FADE.fragment[1])}`
     }
     const edges = wireEdges(rest, triangles)
     this.edges = edges
@@ -193,6 +216,7 @@ export class Figure {
     for (const skin of [this.with, this.without]) {
       skin.move(rest)
       skin.geometry.setAttribute('apart', this.apart)
+      skin.geometry.setAttribute('gone', this.gone)
       scene.add(skin.mesh, skin.lines, skin.rim)
     }
   }
@@ -201,6 +225,75 @@ export class Figure {
   setApart(write: (out: Float32Array) => void): void {
     write(this.apart.array as Float32Array)
     this.apart.needsUpdate = true
+  }
+
+  /** Leave vertices out whose share is over a half, in the view and for the brush; null = none. */
+  hide(shares: Float32Array | null): void {
+    const out = this.gone.array as Float32Array
+    if (shares) out.set(shares)
+    else out.fill(0)
+    this.gone.needsUpdate = true
+    if (this.fine) this.spread()
+  }
+  /** Whether a vertex is left out. */
+  hidden(vertex: number): boolean {
+    return this.gone.array[vertex] > 0.5
+  }
+
+  /** Show a skin through the others; null = none. */
+  seeThrough(points: Float32Array | null): void {
+    if (points && !this.ghost) {
+      this.ghost = new Skin(this.drawn.triangles, points.length / 3, this.edges, this.veil, this.ink, this.bright)
+      this.ghost.mesh.renderOrder = 1
+      this.scene.add(this.ghost.mesh)
+    }
+    if (this.ghost) this.ghost.mesh.visible = points !== null
+    if (points) this.ghost!.move(points)
+  }
+
+  /** Draw the skins smoothed by one level of subdivision, or as they are. */
+  smooth(by: Subdivision | null): void {
+    if (by && !this.fine) {
+      const make = () => new Skin(by.triangles, by.points, new Uint32Array(0), this.material, this.ink, this.bright)
+      this.fine = { by, with: make(), without: make(), scratch: new Float32Array(3 * by.points), on: true }
+      for (const skin of [this.fine.with, this.fine.without]) {
+        skin.geometry.setAttribute('apart', new BufferAttribute(new Float32Array(by.points), 1))
+        skin.geometry.setAttribute('gone', new BufferAttribute(new Float32Array(by.points), 1))
+        this.scene.add(skin.mesh)
+      }
+      this.keepFine()
+    }
+    if (!this.fine) return
+    this.fine.on = by !== null
+    this.follow()
+  }
+  /** Bring the smoothed skins to where the others are now. */
+  follow(): void {
+    const fine = this.fine
+    if (!fine?.on) return
+    for (const which of ['with', 'without'] as const) {
+      const from = this[which].geometry, to = fine[which]
+      to.move(fine.by.apply((from.getAttribute('position') as BufferAttribute).array, 3, fine.scratch))
+      to.colour((out) => void fine.by.apply((from.getAttribute('color') as BufferAttribute).array, 3, out))
+    }
+    this.spread()
+  }
+  /** What is told vertex by vertex, on the smoothed skins. */
+  private spread(): void {
+    for (const [name, from] of [['apart', this.apart], ['gone', this.gone]] as const) {
+      for (const skin of [this.fine!.with, this.fine!.without]) {
+        const to = skin.geometry.getAttribute(name) as BufferAttribute
+        this.fine!.by.apply(from.array, 1, to.array as Float32Array)
+        to.needsUpdate = true
+      }
+    }
+  }
+  private ranges: [number, number][] | null = null
+  private keepFine(): void {
+    // Each triangle has become four, one after the other.
+    const four = this.ranges?.map(([a, b]): [number, number] => [4 * a, 4 * b]) ?? null
+    this.fine?.with.only(four, null)
+    this.fine?.without.only(four, null)
   }
 
   /** Look at a place that nothing of another limb is to hide; null = nothing fades. */
@@ -220,8 +313,13 @@ export class Figure {
 
   /** Which of the two is drawn next. */
   show(which: 'with' | 'without', wire: boolean): void {
-    this.with.mesh.visible = which === 'with'
-    this.without.mesh.visible = which === 'without'
+    const fine = this.fine?.on ? this.fine : null
+    this.with.mesh.visible = which === 'with' && !fine
+    this.without.mesh.visible = which === 'without' && !fine
+    if (this.fine) {
+      this.fine.with.mesh.visible = which === 'with' && fine !== null
+      this.fine.without.mesh.visible = which === 'without' && fine !== null
+    }
     this.with.rim.visible = which === 'with'
     this.without.rim.visible = which === 'without'
     this.with.lines.visible = wire && which === 'with'
@@ -262,6 +360,8 @@ export class Figure {
     const edges = ranges ? this.edgeRanges(ranges) : null
     this.with.only(ranges, edges)
     this.without.only(ranges, edges)
+    this.ranges = ranges
+    this.keepFine()
   }
 
   /** Ranges of edges whose first vertex belongs to the triangles of the ranges: parts lie one after the other. */
@@ -289,6 +389,10 @@ export class Figure {
   dispose(): void {
     this.with.dispose()
     this.without.dispose()
+    this.ghost?.dispose()
+    this.fine?.with.dispose()
+    this.fine?.without.dispose()
+    this.veil.dispose()
     this.material.dispose()
     this.ink.dispose()
     this.bright.dispose()

@@ -1,5 +1,5 @@
 /** The canvas: renderer, camera, lights. Draws only when something changed. */
-import { Color, DirectionalLight, HemisphereLight, PerspectiveCamera, Scene, Vector3, WebGLRenderer } from 'three'
+import { Color, DirectionalLight, HemisphereLight, PerspectiveCamera, Plane, Scene, Vector3, WebGLRenderer } from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 export type Draw = (renderer: WebGLRenderer, scene: Scene, camera: PerspectiveCamera) => void
@@ -11,12 +11,16 @@ function isSoftware(renderer: WebGLRenderer): boolean {
   return /swiftshader|llvmpipe|software/i.test(name)
 }
 
+/** Height of the film that focal lengths are told for, millimetres. */
+const FILM = 24
+
 export class Stage {
   readonly scene = new Scene()
   readonly camera = new PerspectiveCamera(26, 1, 0.01, 100)
   controls: OrbitControls
   readonly renderer: WebGLRenderer
   private waiting = 0
+  private deep: number | null = null
   private readonly draw: Draw
 
   constructor(private readonly canvas: HTMLCanvasElement, draw: Draw, private readonly drawn: () => void, private readonly moved: () => void) {
@@ -67,6 +71,34 @@ export class Stage {
     this.invalidate()
   }
 
+  /** Look through another lens, of so many millimetres; what is faced stays as large. */
+  setLens(millimetres: number): void {
+    const fov = (2 * Math.atan(FILM / 2 / millimetres) * 180) / Math.PI
+    if (Math.abs(fov - this.camera.fov) < 1e-6) return
+    const closer = Math.tan((this.camera.fov * Math.PI) / 360) / Math.tan((fov * Math.PI) / 360)
+    this.camera.fov = fov
+    this.stand(this.controls.target.clone().addScaledVector(this.camera.position.clone().sub(this.controls.target), closer), this.controls.target.clone())
+  }
+
+  /** Cut away what is nearer to the eye than a plane that faces it: `deep` beyond what is faced, null = nothing. */
+  setCut(deep: number | null): void {
+    this.deep = deep
+    this.invalidate()
+  }
+  /** How far in front of the eye the cut is; 0 without one. */
+  get cutAt(): number {
+    return this.deep === null ? 0 : Math.max(0, this.camera.position.distanceTo(this.controls.target) + this.deep)
+  }
+  /** Whether a place is cut away. */
+  isCut(place: Vector3): boolean {
+    return this.deep !== null && place.clone().sub(this.camera.position).dot(this.camera.getWorldDirection(new Vector3())) < this.cutAt
+  }
+  private cutPlanes(): Plane[] {
+    if (this.deep === null) return []
+    const forward = this.camera.getWorldDirection(new Vector3())
+    return [new Plane().setFromNormalAndCoplanarPoint(forward, this.camera.position.clone().addScaledVector(forward, this.cutAt))]
+  }
+
   /** Stand so that a ball round `target` fills the view, looking from `direction`. */
   face(target: Vector3, direction: Vector3, radius: number): void {
     const narrow = Math.min(1, this.camera.aspect)
@@ -91,6 +123,7 @@ export class Stage {
     if (this.waiting) return
     this.waiting = requestAnimationFrame(() => {
       this.waiting = 0
+      this.renderer.clippingPlanes = this.cutPlanes()
       this.draw(this.renderer, this.scene, this.camera)
       this.drawn()
     })

@@ -57,7 +57,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
     caster.setFromCamera(at, now.stage.camera)
     const eye = now.stage.camera.position
-    const hits = caster.intersectObject(now.figure.with.mesh).filter((h) => !h.face || !now.figure.faded(h.face.a, h.point, eye))
+    const hits = caster.intersectObject(now.figure.with.mesh).filter((h) => !h.face || !(now.figure.faded(h.face.a, h.point, eye) || now.figure.hidden(h.face.a) || now.stage.isCut(h.point)))
     const facing = hits.filter((h) => h.face && h.face.normal.dot(caster.ray.direction) < 0)
     // A mesh that is wound inside out faces away everywhere, and is still worked on.
     const fronts = facing.length ? facing : hits

@@ -20,6 +20,7 @@ export function useViewKeys(view: View): void {
     f: () => view.face(),
     o: () => view.faceAll(),
     h: () => view.hideUnder(),
+    v: () => (looks.fine = !looks.fine),
     '[': () => tools.resize(1 / 1.1),
     ']': () => tools.resize(1.1),
     ',': () => posing.step(-1),

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 const shown = defineModel<boolean>({ required: true })
 const keys: [string, string][] = [
+  ['V', 'the skin smoothed, on or off'],
   ['hold S', 'smooth, whatever the brush'],
   ['hold E', 'the brushes at the pointer: let go over one'],
   ['Shift', 'turn the brush round'],

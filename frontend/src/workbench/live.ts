@@ -46,6 +46,8 @@ export const useLive = defineStore('live', () => {
     mask: looks.mask,
     lone: looks.lone,
     border: looks.border,
+    ghost: looks.ghost,
+    moved: looks.moved,
     moving: moving.value,
     reach: reach.value,
     preview: preview.value,

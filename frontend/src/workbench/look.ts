@@ -1,9 +1,12 @@
 /** How the character is looked at: shading, what is shown and hidden, without and with. */
+import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useCharacter } from './character'
 import { usePose } from './pose'
 
+/** A skin that is seen through the one that is shown. */
+export type Ghost = 'rest' | 'start' | 'before' | 'after'
 export type Shading = 'colour' | 'clay' | 'wire' | 'volume' | 'weights' | 'mixed'
 
 export const useLook = defineStore('look', () => {
@@ -23,6 +26,17 @@ export const useLook = defineStore('look', () => {
   const mask = ref<string | null>(null)
   /** A remedy whose vertices without a partner on the other side are shown, or null. */
   const lone = ref<string | null>(null)
+  /** The camera's focal length, millimetres, as on film 24 mm high. */
+  const lens = useLocalStorage('plethos-lens', 52)
+  /** Where the view is cut open, 0 = not, 1 = far behind what is faced. */
+  const cut = ref(0)
+  /** Whether the skin is drawn smoothed by one level of subdivision; brushes meet it as it is. */
+  const fine = ref(false)
+  const ghost = ref<Ghost | null>(null)
+  /** Whether it is shown what the sculpt in progress has moved. */
+  const moved = ref(false)
+  /** The region that is not drawn, or all but it. */
+  const hides = ref<{ region: string; outside: boolean } | null>(null)
   /** Whether the border vertices that the sculpt has moved are shown. */
   const border = ref(false)
   /** The worst volume that was measured at each joint. */
@@ -32,7 +46,7 @@ export const useLook = defineStore('look', () => {
 
   const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
   /** Whether something is tinted on the skin: what is picked, a mask, what has no partner, a border that moved. */
-  const tints = computed(() => showsRegion.value || mask.value !== null || lone.value !== null || border.value)
+  const tints = computed(() => showsRegion.value || mask.value !== null || lone.value !== null || border.value || moved.value)
   const showsWithout = computed(() => !character.sculpting && mask.value === null && !showsWeights.value && (wipe.value || holding.value))
 
   function showPlace(at: [number, number, number]): void {
@@ -43,7 +57,9 @@ export const useLook = defineStore('look', () => {
   function reset(): void {
     hidden.value = []
     alone.value = mask.value = lone.value = null
-    border.value = false
+    border.value = moved.value = fine.value = false
+    cut.value = 0
+    hides.value = ghost.value = null
     worst.value = {}
     place.value = null
   }
@@ -51,8 +67,10 @@ export const useLook = defineStore('look', () => {
   watch(() => character.state, (now) => {
     const known = (id: string) => now?.remedies.some((r) => r.id === id) || now?.groups.some((g) => g.id === id)
     if (!now?.sculpt?.border_moved) border.value = false
+    if (!now?.sculpt) moved.value = false
+    if (hides.value && !now?.regions.some((r) => r.name === hides.value!.region)) hides.value = null
     for (const one of [alone, mask, lone]) if (one.value && !known(one.value)) one.value = null
   }, { flush: 'sync' })
 
-  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
+  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
 })

@@ -37,6 +37,7 @@ from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.desk import Desk
 from plethos.service.documents import NOWHERE
+from plethos.service.ghosts import ghost, moved_share
 from plethos.service.stroke import Stroke
 from plethos.service.version import Version
 
@@ -80,6 +81,10 @@ class Wanted:
         The id of a remedy whose vertices without a partner on the other side are shown so.
     reach
         The end of a limb that is dragged, and where to in the world: the two joints above it turn.
+    ghost
+        A skin that is seen through the one that is shown: see `ghosts.ghost`.
+    moved
+        Whether it is shown how far the sculpt in progress has moved each vertex.
     border
         Whether the border vertices that the sculpt in progress has moved are shown so.
     trial
@@ -101,6 +106,8 @@ class Wanted:
     body: tuple[str, Mapping[str, Any]] | None = None
     border: bool = False
     reach: tuple[str, tuple[float, float, float]] | None = None
+    ghost: str | None = None
+    moved: bool = False
 
 
 def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
@@ -241,6 +248,8 @@ def _frame(
         extra = {**extra, "region_volume": version.measures.patch.volume_percent(fields["with"])}
     elif wanted.mask is not None:
         fields["region"] = _mask(character, stroke, wanted.mask)
+    elif wanted.moved and held is not None:
+        fields["region"] = moved_share(held, fields["with"])
     elif wanted.border and held is not None:
         fields["region"] = (
             character.mesh.border & (fields["with"] != held.start.astype(np.float32)).any(axis=1)
@@ -249,6 +258,8 @@ def _frame(
         fields["region"] = np.zeros(len(character.mesh), np.float32)
         if character.rules.has(wanted.lone):
             fields["region"][lone_vertices(character, character.rules.remedy(wanted.lone))] = 1
+    if wanted.ghost is not None and (seen_through := ghost(version, pose, wanted.ghost)) is not None:
+        fields["ghost"] = seen_through
     head = {
         **extra,
         "version": version.revision.number,

@@ -122,6 +122,12 @@ def mirror(bench: Bench, character_id: str, body: MirrorSide) -> CharacterState:
     return character_state(binding.carry_over(bench, character_id, body.from_left))
 
 
+@router.get("/regions/shares", response_class=Response)
+def region_shares(bench: Bench, character_id: str, region: str = "") -> Response:
+    """The shares of a region as float32, in the order of the drawn mesh; of what is picked without a name."""
+    return Response(bench.open(character_id).character.region(region).tobytes(), media_type="application/octet-stream")
+
+
 @router.get("/twins", response_class=Response)
 def twins(bench: Bench, character_id: str) -> Response:
     """The mirror image of each vertex, raw int32; -1 for vertices without one."""

@@ -27,7 +27,7 @@ from plethos.web.schemas.character import (
     TriggerChange,
 )
 from plethos.web.schemas.rules import Knot
-from plethos.web.states import character_state, figure_info, mesh_bytes
+from plethos.web.states import character_state, figure_info, mesh_bytes, subdivision_bytes
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["character"])
 
@@ -42,6 +42,12 @@ def state(bench: Bench, character_id: str) -> CharacterState:
 def figure(bench: Bench, character_id: str) -> FigureInfo:
     """What does not change: parts, joints, clips."""
     return figure_info(bench.open(character_id).version)
+
+
+@router.get("/subdivision", response_class=Response)
+def subdivision(bench: Bench, character_id: str) -> Response:
+    """One level of subdivision of the mesh that is drawn: what its finer points are means of."""
+    return Response(subdivision_bytes(bench.open(character_id).bare.mesh), media_type="application/octet-stream")
 
 
 @router.get("/mesh", response_class=Response)

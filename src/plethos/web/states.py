@@ -22,6 +22,7 @@ from plethos.core.propose.response import Fitted
 from plethos.core.propose.soft import joints_under
 from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, VolumeKeeper
 from plethos.core.rules import Rules
+from plethos.core.subdivide import subdivided
 from plethos.core.topology import extent
 from plethos.core.triggers.pose_set import PoseSet
 from plethos.core.weights.bones import segments_of
@@ -277,6 +278,16 @@ def mesh_bytes(mesh: Mesh) -> bytes:
         colours[known, 3] = 255
     parts = [counts.tobytes(), mesh.rest.astype("<f4").tobytes(), triangles.astype("<u4").tobytes()]
     return b"".join([*parts, colours.tobytes()])
+
+
+def subdivision_bytes(mesh: Mesh) -> bytes:
+    """The finer skin: counts of its points, entries and triangles (uint32), where each point's entries begin (one more
+    than there are points) and the coarse vertices they name uint32, their weights float32, triangles uint32."""
+    fine = subdivided(mesh.topology)
+    weights = fine.weights
+    counts = np.array([weights.shape[0], weights.nnz, len(fine.triangles)], "<u4")
+    parts = (counts, weights.indptr.astype("<u4"), weights.indices.astype("<u4"), weights.data.astype("<f4"))
+    return b"".join([*(p.tobytes() for p in parts), fine.triangles.astype("<u4").tobytes()])
 
 
 def library_entry(revision: Revision) -> LibraryEntry:

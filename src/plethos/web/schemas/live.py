@@ -66,6 +66,10 @@ class Want(Schema):
     body: BodyPreview | None = None
     lone: str | None = Field(default=None, description="A remedy whose vertices without a partner are shown so.")
     reach: Reach | None = None
+    ghost: Literal["rest", "start", "before", "after"] | None = Field(
+        default=None, description="A skin that is seen through: at rest, before this sculpt, the targets beside it."
+    )
+    moved: bool = Field(default=False, description="How far the sculpt has moved each vertex, as a share.")
     border: bool = Field(default=False, description="The border vertices that the sculpt has moved are shown so.")
 
     def wanted(self) -> Wanted:
@@ -79,6 +83,7 @@ class Want(Schema):
         return Wanted(
             self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving,
             self.trial, self.mask, self.lone, body, self.border, reach,
+            self.ghost, self.moved,
         )  # fmt: skip
 
 

@@ -1,0 +1,103 @@
+"""How the eye looks: lens, cut, ghosts, the smoothed skin, regions left out; in a real browser, by what is drawn."""
+
+import io
+
+import numpy as np
+from PIL import Image
+
+from plethos.demo.catalogue import shipped
+from tests.browser.stage import BrowserCase
+
+
+class Eye(BrowserCase):
+    def setUp(self):
+        super().setUp()
+        self.mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        self.open(f"/characters/{self.mine}")
+        self.choose_joint("Left upper arm")
+        self.bend(60)
+        self.page.get_by_label("Face the joint, front").click()
+        self.page.keyboard.press("j")
+        self.page.get_by_role("button", name="Wipe", exact=True).click()
+
+    def drawn(self) -> np.ndarray:
+        """What the middle of the view shows ``(H, W, 3)``."""
+        x, y = self.middle()
+        data = self.page.screenshot(clip={"x": x - 130, "y": y - 100, "width": 260, "height": 200})
+        return np.asarray(Image.open(io.BytesIO(data)).convert("RGB"), float)
+
+    def settled(self) -> np.ndarray:
+        seen = [self.drawn()]
+
+        def still() -> bool:
+            seen.append(self.drawn())
+            return bool(np.array_equal(seen[-1], seen[-2]))
+
+        self.until(still)
+        return seen[-1]
+
+    def changes(self, before: np.ndarray, least: float = 1.0) -> np.ndarray:
+        """What is drawn once it has come to look another way than before."""
+        self.until(lambda: np.abs(self.settled() - before).mean() > least)
+        return self.settled()
+
+    def back(self, before: np.ndarray) -> None:
+        self.until(lambda: np.abs(self.settled() - before).mean() < 0.05)
+
+    def test_lens_cut_ghost_and_smoothed_skin_change_what_is_drawn_and_go_back(self):
+        page = self.page
+        plain = self.settled()
+        page.keyboard.press("v")
+        self.changes(plain, 0.05)
+        page.keyboard.press("v")
+        self.back(plain)
+        page.get_by_role("button", name="Eye", exact=True).click()
+        cut = page.get_by_role("slider", name="Where the view is cut open")
+        cut.focus()
+        for _ in range(45):
+            page.keyboard.press("ArrowRight")
+        page.get_by_role("button", name="Eye", exact=True).click()
+        self.changes(plain)
+        # Let go of it: nothing is cut at its start.
+        page.get_by_role("button", name="Eye", exact=True).click()
+        cut.focus()
+        page.keyboard.press("Home")
+        page.locator(".eye .el-select").first.click()
+        page.get_by_role("option", name="at rest").click()
+        page.get_by_role("button", name="Eye", exact=True).click()
+        self.changes(plain)
+        page.get_by_role("button", name="Eye", exact=True).click()
+        page.locator(".eye .el-select").first.click()
+        page.get_by_role("option", name="none", exact=True).click()
+        lens = page.get_by_role("slider", name="Focal length")
+        lens.focus()
+        page.keyboard.press("Home")
+        page.get_by_role("button", name="Eye", exact=True).click()
+        self.changes(plain)
+
+    def test_what_is_picked_is_hidden_or_all_else(self):
+        page = self.page
+        answer = page.request.post(
+            f"{self.server.address}/api/characters/{self.mine}/bind/regions/pick",
+            data={"by": "joint", "how": "only", "name": "left_upper_arm", "least": 0.05, "mirror": False},
+        )
+        self.assertTrue(answer.ok, answer.text())
+        page.reload()
+        page.wait_for_selector(".view[data-ready=true]")
+        plain = self.settled()
+        page.get_by_role("button", name="Eye", exact=True).click()
+        page.locator(".eye .el-select").nth(1).click()
+        page.get_by_role("option", name="what is picked", exact=True).click()
+        page.get_by_role("button", name="Eye", exact=True).click()
+        without = self.changes(plain, 0.3)
+        page.get_by_role("button", name="Eye", exact=True).click()
+        page.locator(".eye .el-select").nth(1).click()
+        page.get_by_role("option", name="all but what is picked").click()
+        page.get_by_role("button", name="Eye", exact=True).click()
+        self.changes(without)
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()
