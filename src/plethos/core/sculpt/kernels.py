@@ -199,3 +199,89 @@ def _on_triangle(p, t, out) -> None:  # type: ignore[no-untyped-def]
         u, v = (vb / whole, vc / whole) if whole > 0 else (0.0, 0.0)
     for c in range(3):
         out[c] = t[0, c] + u * (t[1, c] - t[0, c]) + v * (t[2, c] - t[0, c])
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def turned_back(linear, rest, offsets, deltas, sigma) -> None:  # type: ignore[no-untyped-def]
+    """Offsets of posed skin in the space of the rest shape, and how flat the skin has become.
+
+    Parameters
+    ----------
+    linear, rest
+        ``(N, 3, 3)`` the maps M of the vertices in the pose and at rest; a rest map without inverse counts as none.
+    offsets
+        ``(N, 3)`` in the pose.
+    deltas
+        ``(N, 3)`` written: ``M^-1`` times the offsets, not finite where M has no inverse.
+    sigma
+        ``(N,)`` written: the least singular value of ``M rest^-1``.
+
+    References
+    ----------
+    Smith, "Eigenvalues of a symmetric 3 x 3 matrix", Communications of the ACM 4 (1961): in closed form.
+    """
+    bent = np.empty((3, 3))
+    for v in range(len(linear)):
+        m = linear[v]
+        c0, c1, c2, c3, c4, c5, c6, c7, c8, determinant = _cofactors(m)
+        x, y, z = offsets[v, 0], offsets[v, 1], offsets[v, 2]
+        by = 1 / determinant if determinant != 0 else np.nan
+        deltas[v, 0] = by * (c0 * x + c3 * y + c6 * z)
+        deltas[v, 1] = by * (c1 * x + c4 * y + c7 * z)
+        deltas[v, 2] = by * (c2 * x + c5 * y + c8 * z)
+        r = rest[v]
+        plain = r[0, 0] == 1 and r[1, 1] == 1 and r[2, 2] == 1 and r[0, 1] == 0 and r[0, 2] == 0 and r[1, 2] == 0
+        if plain and r[1, 0] == 0 and r[2, 0] == 0 and r[2, 1] == 0:
+            sigma[v] = _least_singular(m)
+            continue
+        c0, c1, c2, c3, c4, c5, c6, c7, c8, whole = _cofactors(r)
+        if abs(whole) < 1e-18:
+            sigma[v] = _least_singular(m)
+            continue
+        for k in range(3):
+            # The inverse is the transposed matrix of cofactors over the determinant.
+            bent[k, 0] = (m[k, 0] * c0 + m[k, 1] * c1 + m[k, 2] * c2) / whole
+            bent[k, 1] = (m[k, 0] * c3 + m[k, 1] * c4 + m[k, 2] * c5) / whole
+            bent[k, 2] = (m[k, 0] * c6 + m[k, 1] * c7 + m[k, 2] * c8) / whole
+        sigma[v] = _least_singular(bent)
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _cofactors(m):  # type: ignore[no-untyped-def]
+    """The nine cofactors of a matrix ``(3, 3)``, row by row, and its determinant."""
+    c0 = m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1]
+    c1 = m[1, 2] * m[2, 0] - m[1, 0] * m[2, 2]
+    c2 = m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0]
+    c3 = m[0, 2] * m[2, 1] - m[0, 1] * m[2, 2]
+    c4 = m[0, 0] * m[2, 2] - m[0, 2] * m[2, 0]
+    c5 = m[0, 1] * m[2, 0] - m[0, 0] * m[2, 1]
+    c6 = m[0, 1] * m[1, 2] - m[0, 2] * m[1, 1]
+    c7 = m[0, 2] * m[1, 0] - m[0, 0] * m[1, 2]
+    c8 = m[0, 0] * m[1, 1] - m[0, 1] * m[1, 0]
+    return c0, c1, c2, c3, c4, c5, c6, c7, c8, m[0, 0] * c0 + m[0, 1] * c1 + m[0, 2] * c2
+
+
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def _least_singular(m) -> float:  # type: ignore[no-untyped-def]
+    """The least singular value of a matrix ``(3, 3)``: the root of the least eigenvalue of ``m^T m``."""
+    xx = yy = zz = xy = xz = yz = 0.0
+    for k in range(3):
+        x, y, z = m[k, 0], m[k, 1], m[k, 2]
+        xx += x * x
+        yy += y * y
+        zz += z * z
+        xy += x * y
+        xz += x * z
+        yz += y * z
+    mean = (xx + yy + zz) / 3
+    off = xy * xy + xz * xz + yz * yz
+    spread = (xx - mean) ** 2 + (yy - mean) ** 2 + (zz - mean) ** 2 + 2 * off
+    p = np.sqrt(spread / 6)
+    q = 1 / p if p > 0 else 0.0
+    if p <= 1e-14 * mean:
+        return float(np.sqrt(max(mean, 0.0)))
+    a, b, c = (xx - mean) * q, (yy - mean) * q, (zz - mean) * q
+    d, e, f = xy * q, xz * q, yz * q
+    half = (a * (b * c - f * f) - d * (d * c - f * e) + e * (d * f - b * e)) / 2
+    angle = np.arccos(min(max(half, -1.0), 1.0)) / 3
+    return float(np.sqrt(max(mean + 2 * p * np.cos(angle + 2 * np.pi / 3), 0.0)))

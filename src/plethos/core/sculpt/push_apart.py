@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.rotations import Array
@@ -27,11 +28,14 @@ def push_apart(surface: SculptSurface, dab: Dab) -> NDArray[np.int32]:
     touched = surface.touch(dab)
     shares = np.zeros(surface.topology.count)
     shares[touched.vertices] = np.minimum(4 * touched.shares, 1)
-    before = surface.points.copy()
+    if not len(touched.vertices):
+        return touched.vertices
+    room = _Room.of(surface.topology, surface.points, surface.rest, shares)
+    *_, last = _rounds(room, surface.points, TOUCHES)
     # A few touches hardly lower the count of crossings yet, however far they got on the way: what comes last counts.
-    for pushed in pushing_apart(surface.topology, before, surface.rest, shares, TOUCHES):
-        surface.points[:] = pushed.points
-    return np.asarray(np.flatnonzero((surface.points != before).any(axis=1)), np.int32)
+    moved = np.flatnonzero((last.points != surface.points).any(axis=1))
+    surface.points[moved] = last.points[moved]
+    return np.asarray(moved, np.int32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,62 +87,99 @@ def pushing_apart(
     memory): skin moves so that the curve along which it crosses grows shorter, until there is none. No vertex has to
     be told which side is its own. Neighbours going along, and the smaller steps at the end, are ours.
     """
-    moves = shares > 0
-    if not moves.any():
+    if not (shares > 0).any():
         yield Pushed(points.copy(), 0, 0)
         return
-    room = _Room.of(topology, points, rest, moves)
-    now, most = points.copy(), 1
+    yield from _rounds(_Room.of(topology, points, rest, shares), points, rounds)
+
+
+def _rounds(room: _Room, points: Array, rounds: int) -> Iterator[Pushed]:
+    """What `pushing_apart` yields, in a room that is known."""
+    before = points[room.local]
+    now, most = before.copy(), 1
+
+    def whole(moved: Array) -> Array:
+        out = points.copy()
+        out[room.local] = moved
+        return out
+
     for made in range(rounds + 1):
         pairs = room.pairs(now)
         most = max(most, len(pairs))
-        yield Pushed(now, len(pairs), made)
+        yield Pushed(whole(now), len(pairs), made)
         if len(pairs) == 0:
-            if made:
-                yield Pushed(_back(topology, room, points, now), 0, made + 1)
+            if made and rounds == ROUNDS:
+                yield Pushed(whole(_back(room, before, now)), 0, made + 1)
             return
         step = STEPS[0] if len(pairs) > most / 20 else STEPS[1]
         slope = _slope(now, room.near, pairs)
         length = np.linalg.norm(slope, axis=1)[:, None]
         way = step * room.edge * slope / np.sqrt(length**2 + CALM**2)
-        now = now + np.clip(shares, 0, 1)[:, None] * _spread(topology, way)
+        now = now + np.clip(room.shares, 0, 1)[:, None] * room.spread(way)
 
 
 @dataclass(frozen=True, eq=False)
 class _Room:
-    """What is near to what may move.
+    """What is near to what may move; all of it counted among its own vertices.
 
     Parameters
     ----------
-    moves
-        ``(V,)`` which vertices may.
+    local
+        ``(N,)`` which vertices it has: those of the triangles in the bounding box of what moves and of some rings more.
+    shares
+        ``(N,)`` how far each may move.
     near
-        ``(T, 3)`` the triangles in their bounding box; crossings are sought among them.
+        ``(T, 3)`` the triangles in the box; crossings are sought among them.
     at_rest
         The pairs of them that cross at rest.
+    beside
+        ``(N, N)`` sparse: the mean of the neighbours of each.
     edge
         Median length of an edge, metres.
     """
 
-    moves: NDArray[np.bool_]
+    local: NDArray[np.intp]
+    shares: Array
     near: NDArray[np.int32]
     at_rest: NDArray[np.int32]
+    beside: sparse.csr_matrix
     edge: float
 
     @classmethod
-    def of(cls, topology: Topology, points: Array, rest: NDArray[np.floating], moves: NDArray[np.bool_]) -> _Room:
-        some = np.flatnonzero(topology.grow(moves, SPREAD))
-        corners = points[topology.triangles]
-        low, high = points[some].min(axis=0), points[some].max(axis=0)
-        inside = ((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1)
-        near = np.ascontiguousarray(topology.triangles[inside])
-        edge = float(np.median(np.linalg.norm(corners[inside][:, 0] - corners[inside][:, 1], axis=1)))
-        return cls(moves, near, intersecting_pairs(rest, near), edge)
+    def of(cls, topology: Topology, points: Array, rest: NDArray[np.floating], shares: Array) -> _Room:
+        moving = np.flatnonzero(topology.grow(shares > 0, SPREAD))
+        low, high = points[moving].min(axis=0), points[moving].max(axis=0)
+        within = ((points >= low) & (points <= high)).all(axis=1)
+        # A triangle that only crosses the box without a corner in it is longer than the box is wide: there is none.
+        near = topology.triangles[within[topology.triangles].any(axis=1)]
+        local = np.union1d(near.reshape(-1), moving)
+        number = np.full(topology.count, -1, np.int32)
+        number[local] = np.arange(len(local), dtype=np.int32)
+        near = np.ascontiguousarray(number[near])
+        corners = points[local][near]
+        edge = float(np.median(np.linalg.norm(corners[:, 0] - corners[:, 1], axis=1))) if len(near) else 1.0
+        rows = topology.adjacency[local][:, local].astype(np.float64)
+        counts = np.maximum(np.asarray(rows.sum(axis=1)).ravel(), 1)
+        beside = sparse.csr_matrix(sparse.diags(1 / counts) @ rows)
+        then = np.asarray(rest[local], np.float64)
+        return cls(local, np.asarray(shares, np.float64)[local], near, intersecting_pairs(then, near), beside, edge)
 
     def pairs(self, points: Array) -> NDArray[np.int32]:
         """The pairs ``(P, 2)`` of triangles that cross and did not at rest, where a corner may move."""
         found = fresh_pairs(points, self.near, self.at_rest)
-        return found[self.moves[self.near[found]].any(axis=(1, 2))]
+        return found[(self.shares > 0)[self.near[found]].any(axis=(1, 2))]
+
+    def around(self, mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """A mask widened by one ring."""
+        return np.asarray(mask | (self.beside @ mask.astype(np.float64) > 0))
+
+    def spread(self, way: Array) -> Array:
+        """The ways ``(N, 3)`` with neighbours going along."""
+        must = (way != 0).any(axis=1)[:, None]
+        out = way
+        for _ in range(SPREAD):
+            out = 0.5 * (np.where(must, way, out) + self.beside @ out)
+        return np.asarray(out)
 
 
 def _slope(points: Array, triangles: NDArray[np.int32], pairs: NDArray[np.int32]) -> Array:
@@ -194,38 +235,25 @@ def _edges_through(
     return edges, others
 
 
-def _back(topology: Topology, room: _Room, points: Array, now: Array) -> Array:
-    """The points ``(V, 3)`` with each brought back to where it was, as far as nothing crosses again.
+def _back(room: _Room, before: Array, now: Array) -> Array:
+    """The points ``(N, 3)`` with each brought back to where it was, as far as nothing crosses again.
 
     Shortening the curve takes more flesh away than it has to: this gives it back.
     """
-    free = room.moves.copy()
+    free = room.shares > 0
     for _ in range(BACKS):
-        wish = now + BACK * np.where(free[:, None], points - now, 0.0)
+        wish = now + BACK * np.where(free[:, None], before - now, 0.0)
         for _ in range(TRIES):
             pairs = room.pairs(wish)
             if len(pairs) == 0:
                 now = wish
                 break
-            caught = np.zeros(topology.count, bool)
+            caught = np.zeros(len(now), bool)
             caught[np.unique(room.near[pairs])] = True
             free &= ~caught
-            caught = topology.grow(caught, 1)
+            caught = room.around(caught)
             wish[caught] = now[caught]
     return now
-
-
-def _spread(topology: Topology, way: Array) -> Array:
-    """The ways ``(V, 3)`` with neighbours going along."""
-    must = (way != 0).any(axis=1)
-    out = way
-    for _ in range(SPREAD):
-        some = np.flatnonzero(topology.grow((out != 0).any(axis=1), 1))
-        own = np.where(must[some, None], way[some], out[some])
-        fresh = out.copy()
-        fresh[some] = 0.5 * (own + topology.mean_beside(out, some))
-        out = fresh
-    return out
 
 
 def _unit(vectors: Array) -> Array:

@@ -24,6 +24,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Posed
 from plethos.core.rotations import Array
+from plethos.core.sculpt import kernels
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose
 from plethos.core.skinning.bones import rigid_bones, skin_matrices
@@ -97,24 +98,19 @@ def invert_offsets(linear: Array, offsets: Array, rest: Array) -> tuple[Array, N
     deltas, sigma
         ``(N, 3)`` float64 and the least singular value ``(N,)`` of ``M rest^-1``.
     """
-    flat = np.abs(np.linalg.det(rest)) < 1e-18
-    to_rest = np.linalg.inv(np.where(flat[:, None, None], np.eye(3), rest))
-    bent = linear @ to_rest
-    sigma = np.linalg.svd(bent, compute_uv=False)[:, 2]
-    a, b, c = linear[:, 0], linear[:, 1], linear[:, 2]
-    # Rows of the cofactor matrix; its transpose is the adjugate, and M^-1 = adjugate / det.
-    cofactors = np.stack([np.cross(b, c), np.cross(c, a), np.cross(a, b)], axis=1)
-    determinant = np.einsum("vi,vi->v", a, cofactors[:, 0])
-    weak = sigma < EXACT_ABOVE
-    with np.errstate(divide="ignore", invalid="ignore"):
-        deltas = np.einsum("vji,vj->vi", cofactors, offsets) / determinant[:, None]
-    if weak.any():
-        m, s = bent[weak], sigma[weak]
+    deltas, sigma = np.empty((len(linear), 3)), np.empty(len(linear))
+    posed, still, moved = (np.ascontiguousarray(x, np.float64) for x in (linear, rest, offsets))
+    kernels.turned_back(posed, still, moved, deltas, sigma)
+    weak = np.flatnonzero(sigma < EXACT_ABOVE)
+    if len(weak):
+        flat = np.abs(np.linalg.det(rest[weak])) < 1e-18
+        to_rest = np.linalg.inv(np.where(flat[:, None, None], np.eye(3), rest[weak]))
+        m, s = linear[weak] @ to_rest, sigma[weak]
         strength = DAMPING**2 * (1 - (s / EXACT_ABOVE) ** 2)
         normal = m @ np.swapaxes(m, 1, 2) + strength[:, None, None] * np.eye(3)
         solved = np.linalg.solve(normal, offsets[weak][:, :, None])
-        deltas[weak] = (to_rest[weak] @ np.swapaxes(m, 1, 2) @ solved)[:, :, 0]
-    return np.asarray(deltas), np.asarray(sigma)
+        deltas[weak] = (to_rest @ np.swapaxes(m, 1, 2) @ solved)[:, :, 0]
+    return deltas, sigma
 
 
 def solve_corrective(
