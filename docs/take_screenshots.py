@@ -188,6 +188,41 @@ def mend(camera: Camera) -> None:
     camera.take("deliver")
 
 
+def shapes(camera: Camera) -> None:
+    """Stored poses of a shoulder on their map, and the table of all remedies."""
+    page = camera.page
+    camera.open("Lock keeper, bare")
+    camera.bend("Left upper arm", 75)
+    page.get_by_label("Face the joint, front").click()
+    page.get_by_role("button", name="Sculpt a corrective here").click()
+    page.get_by_role("radiogroup", name="Brush").wait_for()
+    view = page.locator(".view canvas").bounding_box()
+    x, y = view["x"] + 0.5 * view["width"], view["y"] + 0.5 * view["height"]
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 20, y + 8, steps=4)
+    page.mouse.up()
+    page.wait_for_selector("text=/^1 stroke,/")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_label("Name of the corrective").fill("Arm up")
+    page.locator("section.keep").get_by_role("radio", name="Stored poses").click()
+    page.locator("section.keep").get_by_label("Radius of the poses").wait_for()
+    page.get_by_role("button", name="Keep and tie").click()
+    page.locator("[data-remedy]").first.wait_for()
+    page.get_by_role("button", name="Y", exact=True).click()
+    typed = page.get_by_label("Angle in degrees")
+    typed.fill("-40")
+    typed.press("Enter")
+    page.locator(".panel").get_by_label("Radius of the poses").scroll_into_view_if_needed()
+    camera.take("poses")
+    page.keyboard.press("Control+z")
+    page.locator("[data-remedy]").first.wait_for(state="detached")
+    page.get_by_role("button", name="Drop", exact=True).click()
+    camera.open("Lock keeper", "/mend")
+    page.get_by_role("button", name="2 of 31").click()
+    camera.take("table")
+
+
 def main(address: str) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
@@ -196,6 +231,7 @@ def main(address: str) -> None:
         mend(camera)
         proposals(camera)
         joints_and_regions(camera)
+        shapes(camera)
         browser.close()
 
 

@@ -37,7 +37,7 @@ class Posing(BrowserCase):
         page = self.page
         self.choose_joint("Left forearm")
         self.bend(80)
-        page.get_by_role("button", name="Keep", exact=True).click()
+        page.get_by_role("button", name="Keep pose", exact=True).click()
         page.get_by_label("Name of the pose").fill("Bent")
         page.locator("form").get_by_role("button", name="Keep").click()
         self.until(lambda: [p["name"] for p in self.state(self.mine)["poses"]] == ["Bent"])

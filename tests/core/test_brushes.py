@@ -18,6 +18,7 @@ from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.measure.region import joint_region
 from plethos.core.rotations import from_axis_angle
 from plethos.core.sculpt import BRUSHES, DRAGS
+from plethos.core.sculpt.even_loop import _under as under_the_brush
 from plethos.core.sculpt.even_loop import evenly
 from plethos.core.sculpt.mirrored import PosedMirror
 from plethos.core.sculpt.push_apart import pushed_apart
@@ -118,6 +119,17 @@ class DrawTogether(unittest.TestCase):
             self.assertEqual(np.linalg.norm(s.points[under] - dab.at, axis=1).sum() < away, less)
             np.testing.assert_allclose(s.points[:, 1], 0, atol=1e-12)
 
+    def test_on_a_round_skin_each_vertex_stays_in_its_own_tangent_plane(self):
+        points, triangles = ball([0, 0, 0])
+        s = SculptSurface(Topology(len(points), triangles.astype(np.int32)), points.copy(), points)
+        dab = dab_at(s, [0, 0.1, 0], 0.09, 1.0)
+        under = s.touch(dab).vertices
+        normals = s.normals(under)
+        BRUSHES["draw_together"](s, dab)
+        moved = s.points[under] - points[under]
+        self.assertGreater(np.abs(moved).max(), 2e-3)
+        np.testing.assert_allclose(np.einsum("nc,nc->n", moved, normals), 0, atol=1e-12)
+
 
 class Slide(unittest.TestCase):
     def test_a_ball_stays_a_ball_while_its_edges_move(self):
@@ -171,6 +183,32 @@ class EvenLoop(unittest.TestCase):
         self.assertGreater(len(moved), 4)
         steps = np.diff(s.points[row, 2])[7:13]
         self.assertLess(steps.std(), 0.3 * np.diff(before[row, 2])[7:13].std())
+
+    def test_the_longest_stretch_under_the_brush_counts_and_shares_say_how_far(self):
+        loop, share = np.arange(12, dtype=np.int32), np.zeros(12)
+        share[1:3], share[6:10] = 0.5, 0.8
+        chain, shares, closed = under_the_brush(loop, share)
+        self.assertEqual((chain.tolist(), closed), ([6, 7, 8, 9], False))
+        np.testing.assert_array_equal(shares, 0.8)
+        ring = np.append(np.arange(8, dtype=np.int32), np.int32(0))
+        chain, _, closed = under_the_brush(ring, np.array([1, 1, 0, 0, 0, 0, 1, 1.0]))
+        self.assertEqual((chain.tolist(), closed), ([6, 7, 0, 1], False))
+        self.assertTrue(under_the_brush(ring, np.ones(8))[2])
+
+    def test_where_the_brush_holds_half_it_goes_half_as_far(self):
+        whole, half = sheet(), sheet()
+        n = 21
+        row = 10 * n + np.arange(n)
+        off = 0.003 * (np.random.default_rng(5).random(n - 2) - 0.5)
+        for s in (whole, half):
+            s.points[row[1:-1], 2] += off
+        half.within = np.full(len(half.points), 0.5, np.float32)
+        before = whole.points.copy()
+        for s in (whole, half):
+            BRUSHES["even_loop"](s, replace(dab_at(s, [0.001, 0, 0.002], 0.05), at=(0.0005, 0.0, 0.002)))
+        far = whole.points - before
+        self.assertGreater(np.abs(far).max(), 1e-5)
+        np.testing.assert_allclose(half.points - before, 0.5 * far, atol=1e-12)
 
 
 class Push(unittest.TestCase):
@@ -273,6 +311,11 @@ class Borders(unittest.TestCase):
         triangles = np.concatenate([s.topology.triangles, s.topology.triangles + len(up)])
         border = border_vertices(Topology(len(points), triangles), points)
         np.testing.assert_array_equal(border[: len(up)], at_rim | np.isclose(s.points[:, 0], 0))
+        # A vertex of the same sheet right beside the rim is no border.
+        near = s.points.copy()
+        inner = np.isclose(near[:, 0], -SIDE + 0.01) & (np.abs(near[:, 2]) < SIDE - 0.005)
+        near[inner, 0] = -SIDE + 1e-5
+        np.testing.assert_array_equal(border_vertices(s.topology, near), at_rim)
         points, triangles = ball([0, 0, 0])
         self.assertFalse(border_vertices(Topology(len(points), triangles.astype(np.int32)), points).any())
 

@@ -11,6 +11,7 @@ from plethos.core.difference import of_file_shape, with_difference
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.findings.findings import findings_of, twice_in
+from plethos.core.findings.of_shapes import repeats
 from plethos.core.joints import edit
 from plethos.core.order import before_the_skin
 from plethos.core.remedies import Corrective, Remedy
@@ -104,6 +105,11 @@ class OnATube(unittest.TestCase):
         full = bent(mended.skeleton.rest_pose(), self.upper, np.array(Z), math.radians(120))
         self.assertAlmostEqual(Evaluator.of(mended).pose(full).activation(remedy.id), 1, places=6)
 
+    def test_a_pose_beyond_the_range_counts_as_reached(self):
+        self.pose = bent(self.character.skeleton.rest_pose(), self.upper, np.array(Z), math.radians(135))
+        character, remedy = self.with_trigger(degrees((0, 0), (135, 1)))
+        self.assertEqual(self.found(character, remedy), [])
+
     def test_more_than_all_of_it_is_told(self):
         character, remedy = self.with_trigger(degrees((0, 0), (90, 1)))
         character = character.with_remedy(replace(character.rules.remedy(remedy.id), amount=1.5))
@@ -171,6 +177,13 @@ class Differences(unittest.TestCase):
         remedy = Remedy(Corrective.of(Shape.from_dense("Bend", moved, 1e-6)), "Bend", by=trigger.id)
         kinds = [f.kind for f in findings_of(Evaluator.of(character.with_remedy(remedy, trigger)), remedy)]
         self.assertIn("twice", kinds)
+
+    def test_what_goes_the_same_way_but_not_as_far_is_no_repetition(self):
+        evaluator = Evaluator.of(self.character)
+        pose = self.yawn()
+        moved = evaluator.pose(pose).exact_points() - evaluator.rest()
+        for share, twice in ((1.0, True), (0.3, False), (2.5, False), (-1.0, False)):
+            self.assertEqual(repeats(evaluator, Shape.from_dense("s", share * moved, 1e-5), pose), twice)
 
     def test_nothing_is_wrong_with_what_ships(self):
         for name in ("lock-keeper", "lock-diver", "ferry-cook"):

@@ -72,6 +72,14 @@ class Reading(unittest.TestCase):
         off = Rotation.from_quat(motion.world[0, 1]) * (one * two).inv()
         self.assertLess(off.magnitude(), 1e-6)
 
+    def test_only_the_root_goes_about(self):
+        text = stick([1, 2, 3, 0, 0, 0, 7, 8, 9, 0, 0, 0]).replace(
+            b"CHANNELS 3", b"CHANNELS 6 Xposition Yposition Zposition"
+        )
+        motion = read_bvh(text, "Stick")
+        np.testing.assert_allclose(motion.places, [[1, 2, 3]])
+        np.testing.assert_allclose(motion.world_places[0, 1], [1, 7, 3], atol=1e-6)
+
     def test_broken_files_are_refused_with_a_sentence(self):
         good = stick([0] * 9)
         for change, says in (
@@ -124,6 +132,12 @@ class Names(unittest.TestCase):
         there, here = ["root", "spine_a", "spine_b", "spine_c"], ["hips", "spine_1", "chest"]
         found = guessed_mapping(there, [-1, 0, 1, 2], here, [-1, 0, 1])
         self.assertEqual(found, {"root": "hips", "spine_a": "spine_1", "spine_c": "chest"})
+        found = guessed_mapping(["neck"], [-1], ["neck_1", "neck_2"], [-1, 0])
+        self.assertEqual(found, {"neck": "neck_1"})
+        found = guessed_mapping(
+            ["spine_a", "spine_b"], [-1, 0], ["spine_1", "spine_2", "spine_3", "chest"], [-1, 0, 1, 2]
+        )
+        self.assertEqual(found, {"spine_a": "spine_1", "spine_b": "chest"})
         self.assertEqual(guessed_mapping(["box"], [-1], ["ball"], [-1]), {})
 
 
@@ -191,6 +205,17 @@ class OnTheKeeper(unittest.TestCase):
             one, two = (skeleton.global_matrices(c.pose_at(skeleton, time)) for c in (self.clip, other))
             np.testing.assert_allclose(one, two, atol=2e-5)
 
+    def test_the_end_of_a_chain_stands_as_what_it_hangs_on(self):
+        """In the motion's own rest stance a hand goes on along its forearm as at rest; only its thumb is known."""
+        still = np.tile(np.float32([0, 0, 0, 1]), (*self.motion.turned.shape[:2], 1))
+        clip = clip_of(replace(self.motion, turned=still), self.character.skeleton)
+        pose = clip.pose_at(self.character.skeleton, 0.0)
+        for name in ("left_hand", "right_hand", "left_toes"):
+            turned = pose.rotations[self.character.skeleton.find(name)]
+            np.testing.assert_allclose(np.abs(turned), [0, 0, 0, 1], atol=1e-6)
+        upper = pose.rotations[self.character.skeleton.find("left_upper_arm")]
+        self.assertGreater(np.abs(upper[:3]).max(), 0.05)
+
     def test_joints_without_a_source_keep_to_what_they_hang_on(self):
         few = self.motion.mapped({"Hips": "pelvis", "LeftUpLeg": "left_thigh"})
         clip = clip_of(few, self.character.skeleton)
@@ -202,6 +227,9 @@ class OnTheKeeper(unittest.TestCase):
         self.assertEqual(character.all_clips[-1].name, "Walk")
         renamed = edit.renamed(character, character.skeleton.find("left_thigh"), "left_leg_top")
         self.assertEqual(renamed.motions[0].mapping["LeftUpLeg"], "left_leg_top")
+        gone = edit.removed(character, [character.skeleton.find("left_toes")])
+        self.assertNotIn("LeftToeBase", gone.motions[0].mapping)
+        self.assertEqual(len(gone.motions[0].mapping), len(self.motion.mapping) - 1)
         arrays = InlineArrays(renamed)
         document = codec.to_document(renamed, None, arrays)
         back = codec.from_document(renamed, document, arrays)
@@ -226,6 +254,9 @@ class OnTheKeeper(unittest.TestCase):
         world, other = (skeleton.global_matrices(pose_from_document(skeleton, p))[:, :3, 3] for p in (pose, mirrored))
         pairs = character.joint_pairs
         np.testing.assert_allclose(other[pairs], world * [-1, 1, 1], atol=1e-6)
+        dials = {**pose, "dials": {"left smile": 0.3, "right smile": 0.8, "left wink": 0.5, "Tired": 1.0}}
+        wanted = {"right smile": 0.3, "left smile": 0.8, "left wink": 0.5, "Tired": 1.0}
+        self.assertEqual(mirrored_pose(dials, character.mirror, skeleton)["dials"], wanted)
         again = mirrored_pose(mirrored, character.mirror, skeleton)
         for name, entry in pose["joints"].items():
             np.testing.assert_allclose(again["joints"][name]["quaternion_xyzw"], entry["quaternion_xyzw"], atol=1e-9)

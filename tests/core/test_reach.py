@@ -11,7 +11,7 @@ from scipy.spatial.transform import Rotation
 from plethos.core import rotations
 from plethos.core.errors import BadEditError
 from plethos.core.reach import SOFT, limb_of, reached, soft
-from plethos.core.skeleton import Hinge
+from plethos.core.skeleton import Hinge, Skeleton
 from plethos.demo.catalogue import open_demo
 
 FREE = Hinge((0.0, 0.0, 1.0), -math.pi, math.pi)
@@ -92,6 +92,34 @@ class Reach(unittest.TestCase):
         self.assertGreater(float(one @ two) / np.linalg.norm(one) / np.linalg.norm(two), 1 - 1e-9)
         self.assertGreater(np.linalg.norm(one), 0.97 * (long + short))
 
+    def test_a_straight_limb_bends_as_its_hinge_does_and_no_further(self):
+        """Whichever way its axis points; the limb hangs straight down, so that only the hinge tells the side."""
+        far = math.radians(80)
+        for low, high in ((0.0, far), (-far, 0.0)):
+            hinge = Hinge((1.0, 0.0, 0.0), low, high)
+            skeleton = Skeleton(
+                names=("hip", "knee", "ankle"),
+                parents=np.array([-1, 0, 1], np.int32),
+                rest_translation=np.array([[0.1, 1.0, 0.2], [0, -0.5, 0], [0, -0.4, 0]]),
+                rest_rotation=np.tile(rotations.IDENTITY, (3, 1)),
+                rest_stretch=np.tile(np.eye(3), (3, 1, 1)),
+                is_joint=np.ones(3, bool),
+                nodes=np.arange(3, dtype=np.int32),
+                hinges=(None, hinge, None),
+            )
+            sign, last = (1.0 if high > 0 else -1.0), 0.0
+            for share in (0.97, 0.9, 0.7, 0.4):
+                at = np.array([0.1, 1.0, 0.2]) - [0, 0.9 * share, 0]
+                turned = reached(skeleton, skeleton.rest_pose(), 2, at)
+                bend = sign * float(rotations.twist_angle(turned[1], np.array(hinge.axis)))
+                wanted = math.pi - math.acos((0.5**2 + 0.4**2 - (0.9 * share) ** 2) / (2 * 0.5 * 0.4))
+                if wanted < far - SOFT:
+                    self.assertAlmostEqual(bend, wanted, places=9)
+                self.assertGreater(bend, last)
+                self.assertLess(bend, far)
+                last = bend
+            self.assertGreater(last, far - SOFT)
+
     def test_small_moves_make_small_turns_even_at_the_limit(self):
         skeleton = self.skeleton
         end = skeleton.find("left_foot")
@@ -123,6 +151,11 @@ class Soft(unittest.TestCase):
         self.assertLessEqual(out, soft(angle + 0.1, start, low, high) + 1e-12)
         if low + SOFT < angle < high - SOFT:
             self.assertEqual(out, angle)
+        # Coming from inside, the last stretch before an end is gone ever more slowly.
+        if low + SOFT < start < high - SOFT and high - SOFT + 1e-3 < angle:
+            self.assertLess(out, min(angle, high + 1e-12))
+        if low + SOFT < start < high - SOFT and angle < low + SOFT - 1e-3:
+            self.assertGreater(out, max(angle, low - 1e-12))
 
 
 if __name__ == "__main__":

@@ -73,6 +73,20 @@ class OnTheKeeper(unittest.TestCase):
         self.assertEqual((one.id, one.by, other.by), (remedy.id, "x", "x"))
         self.assertNotEqual(one.name, other.name)
 
+    def test_the_middle_fades_as_a_smooth_step(self):
+        off = np.abs(self.mesh.rest[:, 0] - 0.01)
+        vertex = int(off.argmin())
+        remedy = self.corrective(vertices=[0, vertex, self.count - 1])
+        one, _ = split(self.character, replace(remedy, body=self.everywhere(remedy, vertex)), 0.08)
+        t = float(self.mesh.rest[vertex, 0]) / 0.08 + 0.5
+        share = self.dense(one)[vertex] / self.dense(replace(remedy, body=self.everywhere(remedy, vertex)))[vertex]
+        np.testing.assert_allclose(share, t * t * (3 - 2 * t), atol=1e-5)
+
+    def everywhere(self, remedy, vertex):
+        """A shape on both sides and at a vertex."""
+        far = [int(self.mesh.rest[:, 0].argmin()), int(self.mesh.rest[:, 0].argmax())]
+        return Corrective.of(Shape("s", np.array(sorted({*far, vertex}), np.int32), np.full((3, 3), 0.01, np.float32)))
+
     def test_what_lies_on_one_side_is_not_split(self):
         vertices = np.flatnonzero(self.mesh.rest[:, 0] > 0.1)[:50]
         with self.assertRaisesRegex(BadEditError, "one side"):
@@ -129,6 +143,14 @@ class OnTheKeeper(unittest.TestCase):
         self.assertFalse(dense[far].any())
         with self.assertRaisesRegex(BadEditError, "too far"):
             carried_to(self.character, remedy, "trousers")
+        # Further off it goes less far.
+        rest = self.mesh.rest.copy()
+        rest[coat] += np.float32([0, 0, 0.06])
+        loose = replace(self.character, mesh=replace(self.mesh, rest=rest))
+        less = np.linalg.norm(self.dense(carried_to(loose, remedy, "waistcoat")[0])[middle], axis=1)
+        front = self.mesh.rest[middle, 2] > 0.05
+        self.assertGreater(less[front].max(), 1e-4)
+        self.assertLess(np.median(less[front]), 0.006)
         with self.assertRaisesRegex(BadEditError, "no part called"):
             carried_to(self.character, remedy, "cloak")
 

@@ -50,7 +50,7 @@ function blend(percent: number): void {
       <h2>Kept poses</h2>
       <span>
         <el-button size="small" text :disabled="locked || posing.atRest" title="The other side's pose: left and right change places" @click="mirror">Mirror</el-button>
-        <el-button v-if="name === null" size="small" text :disabled="posing.atRest" @click="name = ''">Keep</el-button>
+        <el-button v-if="name === null" size="small" text :disabled="posing.atRest" @click="name = ''">Keep pose</el-button>
       </span>
     </header>
     <form v-if="name !== null" @submit.prevent="keep">

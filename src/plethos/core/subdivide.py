@@ -73,7 +73,7 @@ def subdivided(topology: Topology) -> Subdivision:
     degree = np.bincount(edges.reshape(-1), minlength=count)
     n = np.maximum(degree, 1)
     beta = (5 / 8 - (3 / 8 + np.cos(2 * np.pi / n) / 4) ** 2) / n
-    own = np.where(corner | (degree == 0), 1.0, np.where(smooth, 3 / 4, 1 - degree * beta))
+    own = np.where(corner, 1.0, np.where(smooth, 3 / 4, 1 - degree * beta))
     everyone = np.arange(count)
     put(everyone, everyone, own)
     for one, other in ((0, 1), (1, 0)):

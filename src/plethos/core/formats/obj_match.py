@@ -90,7 +90,7 @@ def _same_faces(one: NDArray[np.int64], other: NDArray[np.int64]) -> bool:
     # Quads may be cut the other way: nearly all edges are the same all the same.
     size = int(max(e.max() for e in edges)) + 1
     a, b = (e[:, 0] * size + e[:, 1] for e in edges)
-    return bool(np.isin(a, b).mean() > 0.6 and np.isin(b, a).mean() > 0.6)
+    return bool(np.isin(b, a).mean() > 0.6)
 
 
 def _in_order(character: Character, told: Array, vertices: NDArray[np.int32], posed: NDArray[np.floating]) -> ObjSculpt:
@@ -173,8 +173,7 @@ def _grow(
             votes: dict[int, int] = {}
             for n in around:
                 for candidate in beside[n] & free:
-                    if len(beside[candidate]) == len(beside_v):
-                        votes[candidate] = votes.get(candidate, 0) + 1
+                    votes[candidate] = votes.get(candidate, 0) + 1
             if not votes:
                 continue
             most = max(votes.values())

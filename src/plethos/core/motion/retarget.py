@@ -108,8 +108,8 @@ class _Fit:
             if source[j] < 0:
                 continue
             ends = _ends(skeleton, source, j)
-            if len(ends) == 0:
-                # The end of a chain stands as what it hangs on.
+            if len(ends) == 0 or (len(ends) == 1 and not _along_bone(skeleton, j, int(ends[0]))):
+                # The end of a chain stands as what it hangs on, and so does a hand of which only the thumb is known.
                 above = _above(skeleton, source, j)
                 stance[j] = rotations.IDENTITY if above < 0 else stance[above]
                 continue
@@ -193,6 +193,14 @@ def _above(skeleton: Skeleton, source: NDArray[np.int32], joint: int) -> int:
     while up >= 0 and source[up] < 0:
         up = int(skeleton.parents[up])
     return up
+
+
+def _along_bone(skeleton: Skeleton, joint: int, end: int) -> bool:
+    """Whether a joint's bone goes on to another below it, or that one hangs beside."""
+    child = skeleton.main_child(joint)
+    while end >= 0 and int(skeleton.parents[end]) != joint:
+        end = int(skeleton.parents[end])
+    return child is None or child == end
 
 
 def _ends(skeleton: Skeleton, source: NDArray[np.int32], joint: int) -> NDArray[np.intp]:
