@@ -213,7 +213,7 @@ def shapes(camera: Camera) -> None:
     typed = page.get_by_label("Angle in degrees")
     typed.fill("-40")
     typed.press("Enter")
-    page.locator(".panel").get_by_label("Radius of the poses").scroll_into_view_if_needed()
+    page.get_by_role("img", name="over all bends").first.scroll_into_view_if_needed()
     camera.take("poses")
     page.keyboard.press("Control+z")
     page.locator("[data-remedy]").first.wait_for(state="detached")

@@ -30,7 +30,9 @@ const ask = useDebounceFn(async () => {
 watch(subject, ask, { immediate: true })
 
 const x = scaleLinear([0, 1], [LEFT, WIDTH - 6])
-const y = computed(() => scaleLinear([0, Math.abs(roll.value?.roll_deg ?? 1) * 1.1], [BOTTOM, 6]))
+/** What the skin does, in the way that the joint rolls. */
+const seen = computed(() => (roll.value?.present_deg ?? []).flatMap((v) => (v === null ? [] : [v * Math.sign(roll.value!.roll_deg)])))
+const y = computed(() => scaleLinear([Math.min(0, ...seen.value), Math.max(Math.abs(roll.value?.roll_deg ?? 1), ...seen.value) * 1.1], [BOTTOM, 6]))
 const draw = (values: (number | null)[]) => {
   const sign = Math.sign(roll.value?.roll_deg ?? 1)
   const points = values.map((v, k) => [roll.value!.places[k], v === null ? null : v * sign] as [number, number | null])
