@@ -213,7 +213,9 @@ def shapes(camera: Camera) -> None:
     typed = page.get_by_label("Angle in degrees")
     typed.fill("-40")
     typed.press("Enter")
-    page.get_by_role("img", name="over all bends").first.scroll_into_view_if_needed()
+    # The map stands under the numbers: the panel is wheeled down to it.
+    page.locator(".panel").hover()
+    page.mouse.wheel(0, 330)
     camera.take("poses")
     page.keyboard.press("Control+z")
     page.locator("[data-remedy]").first.wait_for(state="detached")

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** The brushes, with size, strength and what they leave alone. */
 import BrushNumbers from '@/view/BrushNumbers.vue'
+import BrushRow from '@/view/BrushRow.vue'
 import { useTools } from '@/workbench/tools'
-import BrushRow from './BrushRow.vue'
 import { brushes } from './brushes'
 
 const tools = useTools()
@@ -17,7 +17,7 @@ const tools = useTools()
     <el-checkbox v-model="tools.bothSides" label="mirror" size="small" title="Do the same on the other side; the pose has to be the same on both" />
     <el-checkbox v-model="tools.through" label="all parts" size="small" title="Take other parts along that the same joints move: a sleeve with the arm" />
   </BrushNumbers>
-  <BrushRow />
+  <BrushRow v-model="tools.brush" :choices="brushes" />
 </template>
 
 <style scoped>

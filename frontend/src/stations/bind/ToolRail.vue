@@ -8,6 +8,7 @@ import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
 import BrushNumbers from '@/view/BrushNumbers.vue'
+import BrushRow from '@/view/BrushRow.vue'
 import { weightColour } from '@/view/heat'
 
 const character = useCharacter()
@@ -48,6 +49,7 @@ const volume = computed(() => live.frame?.region_volume)
   <div v-if="shown.length" class="rail rail-buttons" role="radiogroup" aria-label="Pointer">
     <button v-for="m in shown" :key="m.label" role="radio" :aria-checked="tools.tool === m.name" :class="{ on: tools.tool === m.name }" :title="m.hint" :disabled="character.sculpting !== null" @click="tools.tool = m.name">{{ m.label }}</button>
   </div>
+  <BrushRow v-if="shown.length && !character.sculpting" v-model="tools.tool" :choices="shown" />
   <BrushNumbers v-if="tools.painting || tools.picking">
     <label v-if="tools.tool === 'replace'">value <el-slider v-model="tools.paintValue" :min="0" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Value" /><b class="num">{{ tools.paintValue.toFixed(2) }}</b></label>
     <el-checkbox v-model="tools.mirrored" label="mirrored" size="small" />
