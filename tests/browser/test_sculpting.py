@@ -38,6 +38,64 @@ class Sculpting(BrowserCase):
         page.keyboard.press("Control+z")
         self.until(lambda: self.sculpt()["strokes"] == 0)
 
+    def measured(self, row: str) -> float:
+        cell = self.page.locator("table.measures tr").filter(has_text=row).locator("td").last
+        return float((cell.text_content() or "0").split()[0])
+
+    def stroke(self, x: float, y: float, turned: bool = False) -> None:
+        """One stroke over the skin, stored before the next."""
+        before = self.sculpt()["strokes"]
+        if turned:
+            self.page.keyboard.down("Shift")
+        self.drag(x - 10, y, 20, 6)
+        if turned:
+            self.page.keyboard.up("Shift")
+        self.until(lambda: self.sculpt()["strokes"] == before + 1)
+
+    def test_a_shoulder_at_90_degrees_is_mended_by_hand(self):
+        """Worked case: the pinch is gone, the volume within 2 % of rest, the border where it was."""
+        page = self.page
+        self.begin("Left upper arm", 90, "front")
+        self.until(lambda: self.measured("Volume") > 105)
+        pinched = self.measured("Least girth")
+        self.assertLess(pinched, 95)
+        page.get_by_role("radio", name="Inflate").click()
+        for slider, pages in (("Brush size", 1), ("Brush strength", 5)):
+            page.get_by_label(slider).focus()
+            for _ in range(pages):
+                page.keyboard.press("PageUp")
+        x, y = self.over_the_skin()
+        reach = float(page.locator(".numbers b").first.text_content().split()[0]) / 100
+        pixels = float(page.locator("circle.ring").first.get_attribute("r")) / reach
+        facing = "front"
+
+        def at(side: str, right: float, up: float, turned: bool) -> None:
+            """A stroke so many metres beside the joint, away from the body, and above it."""
+            nonlocal facing
+            if facing != side:
+                page.get_by_label(f"Face the joint, {side}").click()
+                self.over_the_skin()
+                facing = side
+            self.stroke(x + (right if side == "front" else -right) * pixels, y - up * pixels, turned)
+
+        # The top of the shoulder, where it is pinched, comes out, in front and behind.
+        for k in range(12):
+            if self.measured("Least girth") > 98.5:
+                break
+            at(("front", "back")[k // 2 % 2], 0.03, 0.05, False)
+        # What has swelled under it is let in, with a larger brush.
+        page.get_by_label("Brush size").focus()
+        for _ in range(2):
+            page.keyboard.press("PageUp")
+        below = ((-0.05, -0.06), (0.0, -0.07), (-0.1, -0.05), (-0.03, -0.03))
+        for k in range(40):
+            if self.measured("Volume") < 101.8:
+                break
+            at(("front", "back")[k // 4 % 2], *below[k % 4], True)
+        self.assertLess(abs(self.measured("Volume") - 100), 2)
+        self.assertGreater(self.measured("Least girth"), 97)
+        self.assertEqual(self.sculpt()["border_moved"], 0)
+
     def test_brushes_are_taken_at_the_pointer_and_held_ones_smooth(self):
         page = self.page
         self.begin("Left forearm", 60)
