@@ -22,7 +22,7 @@ from scipy.sparse.linalg import splu
 
 from bench.binding import compare
 from bench.mending import mending
-from bench.shapes import apart, extraction, stored_poses, stroke_trip
+from bench.shapes import apart, extraction, finer, stored_poses, stroke_trip
 from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
@@ -462,7 +462,7 @@ def main() -> None:
     ]
     rows += [heat(bare), asyncio.run(paint_trip(bare, file)), *mending(bare, beside)]
     rows += [extraction(beside), stored_poses(bare, beside), apart(bare, beside)]
-    rows.append(asyncio.run(stroke_trip(bare, file, over_a_socket)))
+    rows.append(asyncio.run(stroke_trip(*finer(bare), over_a_socket)))
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
     lines = [

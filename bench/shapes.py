@@ -13,6 +13,8 @@ from plethos.core.bend import bent
 from plethos.core.character import Character
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.obj_mesh import file_from_obj
 from plethos.core.measure.contact import intersecting_pairs
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.sculpt.inflate import inflate
@@ -21,6 +23,7 @@ from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.solve import invert_offsets
 from plethos.core.shape import Shape
 from plethos.core.skeleton import pose_to_json
+from plethos.core.subdivide import subdivided
 from plethos.core.triggers.pose_set import PoseSet, StoredPose
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.desk import Desk
@@ -35,6 +38,7 @@ Row = tuple[str, str, str, str]
 Beside = Callable[..., tuple[float, float, float]]
 OverSocket = Callable[..., Awaitable[tuple[float, float, float]]]
 Z = (0.0, 0.0, 1.0)
+ELBOW = (0.39, 1.23, -0.02)  # of the lock keeper at rest, about
 
 
 def extraction(beside: Beside) -> Row:
@@ -92,12 +96,26 @@ def apart(character: Character, beside: Beside) -> Row:
     )  # fmt: skip
 
 
+def finer(character: Character) -> tuple[Character, GltfFile]:
+    """The first part of a character, smoothed by one level of subdivision: a mesh of some 60,000 vertices."""
+    start, stop = character.mesh.parts[0].vertices
+    fine = subdivided(character.mesh.topology)
+    points = fine.weights @ character.mesh.rest.astype(np.float64)
+    coarse = character.mesh.topology.triangles
+    own = np.repeat(((coarse >= start) & (coarse < stop)).all(axis=1), 4)
+    used, faces = np.unique(fine.triangles[own], return_inverse=True)
+    lines = [f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in points[used].tolist()]
+    lines += [f"f {a} {b} {c}" for a, b, c in (faces.reshape(-1, 3) + 1).tolist()]
+    file = file_from_obj("\n".join(lines))
+    return read_character(file, "Finer"), file
+
+
 async def stroke_trip(character: Character, source: GltfFile, over_a_socket: OverSocket) -> Row:
     """A dab of the brush to the new skin over a real socket, beside an echo of as many bytes and the dab itself."""
     skeleton = character.skeleton
     revision = Revision("r", "x", "x", 0, 0, "", {}, "", None, False, datetime.now())
     opened = OpenCharacter(revision, source, character, BlobArrays(lambda hashes: {}))
-    pose = bent(skeleton.rest_pose(), skeleton.find("left_forearm"), Z, math.radians(90))
+    pose = skeleton.rest_pose()
     evaluator = Evaluator.of(character)
     note = SculptNote(None, pose_to_json(skeleton, pose))
     opened.show(revision, evaluator, HeldSculpt.of(note, evaluator, None))
@@ -106,8 +124,7 @@ async def stroke_trip(character: Character, source: GltfFile, over_a_socket: Ove
     assert held is not None, "just shown"
     t = character.mesh.topology.triangles
     at = held.points[t].mean(axis=1)
-    place = evaluator.pose(pose).world[skeleton.find("left_forearm")][:3, 3]
-    triangle = int(np.linalg.norm(at - place, axis=1).argmin())
+    triangle = int(np.linalg.norm(at - ELBOW, axis=1).argmin())
     touch, settings = Dab(triangle, tuple(at[triangle].tolist()), 0.05, 0.01), SculptSettings("inflate")
     desk.touch(version, "sculpt", pose, settings, [touch])
     same = frame(desk, version, pose, Wanted(), {})
