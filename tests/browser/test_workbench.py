@@ -289,8 +289,8 @@ class InTheBrowser(BrowserCase):
         self.drag(box["x"] + 6, box["y"] + 6, 25, 18)
         self.until(lambda: rules()[-1]["knots"][-1]["metres"] != before)
         moved = rules()[-1]["knots"][-1]["metres"]
-        stop.focus()
-        page.keyboard.press("ArrowUp")
+        self.standing(stop)
+        stop.press("ArrowUp")
         self.until(lambda: rules()[-1]["knots"][-1]["metres"] > moved)
         page.get_by_role("button", name="Add a rule").click()
         page.get_by_role("menuitem", name="Limit its turn").click()

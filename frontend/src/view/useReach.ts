@@ -52,7 +52,10 @@ export function useReach(canvas: Ref<HTMLCanvasElement | undefined>, stage: () =
 
   function drop(): void {
     held = null
-    ending = live.reach !== null
+    if (!live.reach) return
+    ending = true
+    // Asked for once more: the last place may have been answered before the pointer was lifted.
+    live.reach = { ...live.reach }
   }
   function cancel(): void {
     held = live.reach = null
