@@ -30,7 +30,7 @@ from plethos.service.desk import Desk
 from plethos.service.documents import SculptNote
 from plethos.service.live import Wanted, frame
 from plethos.service.open_character import OpenCharacter
-from plethos.service.sculpting import SculptSettings, SculptTool
+from plethos.service.sculpt_strokes import SculptSettings, SculptTool
 from plethos.service.version import HeldSculpt
 from plethos.store.repository import Revision
 

@@ -6,7 +6,7 @@ from plethos.service.desk import Desk
 from plethos.service.masking import MaskTool
 from plethos.service.painting import PaintSettings, PaintTool
 from plethos.service.picking import PickSettings, PickTool
-from plethos.service.sculpting import SculptSettings, SculptTool
+from plethos.service.sculpt_strokes import SculptSettings, SculptTool
 
 TOOLS = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()}
 

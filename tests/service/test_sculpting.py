@@ -11,7 +11,7 @@ from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
 from plethos.service import sculpting
 from plethos.service.live import Wanted, frame, pose_of
-from plethos.service.sculpting import SculptSettings
+from plethos.service.sculpt_strokes import SculptSettings
 from plethos.service.version import OvertakenError
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store

@@ -58,6 +58,14 @@ const at = (id: string) => ({ path: { character_id: id } })
 const jointAt = (id: string, joint: string) => ({ path: { character_id: id, joint } })
 const remedyAt = (id: string, remedy: string) => ({ path: { character_id: id, remedy_id: remedy } })
 
+/** The body of a request that sends one file. */
+function oneFile(file: File) {
+  const form = new FormData()
+  form.append('file', file, file.name)
+  // The schema calls a file's bytes text.
+  return { body: form as unknown as { file: string }, bodySerializer: () => form }
+}
+
 /** Read an answer that comes line by line, JSON each; of lines that come at once only the last counts. */
 async function eachLine<T>(stream: ReadableStream<Uint8Array>, tell: (line: T) => void): Promise<void> {
   const reader = stream.pipeThrough(new TextDecoderStream() as ReadableWritablePair<string, Uint8Array>).getReader()
@@ -158,11 +166,8 @@ export const api = {
     const body = { params: at(id), body: { joint, border_stays: borderStays }, parseAs: 'stream', signal } as const
     await eachLine(await unwrap<ReadableStream<Uint8Array>>(http.POST('/api/characters/{character_id}/sculpt/push-apart', body)), tell)
   },
-  bringBack: (id: string, file: File): Promise<CharacterState> => {
-    const form = new FormData()
-    form.append('file', file, file.name)
-    return unwrap(http.POST('/api/characters/{character_id}/sculpt/obj', { params: at(id), body: form as never, bodySerializer: (b) => b as never }))
-  },
+  bringBack: (id: string, file: File): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/sculpt/obj', { params: at(id), ...oneFile(file) })),
   borderBack: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/sculpt/border-back', { params: at(id) })),
   takeKind: (id: string, kind: string, pose: Pose, joint: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/proposals/{kind}', { params: { path: { character_id: id, kind } }, body: { pose, joint } })),
@@ -190,11 +195,8 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/findings', { params: at(id), body: { pose } })),
   mendFinding: (id: string, remedy: string, kind: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mend', { params: remedyAt(id, remedy), body: { kind } })),
-  bringMotion: (id: string, file: File): Promise<CharacterState> => {
-    const form = new FormData()
-    form.append('file', file, file.name)
-    return unwrap(http.POST('/api/characters/{character_id}/motions', { params: at(id), body: form as never, bodySerializer: (b) => b as never }))
-  },
+  bringMotion: (id: string, file: File): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/motions', { params: at(id), ...oneFile(file) })),
   mapMotion: (id: string, name: string, mapping: Record<string, string | null>): Promise<CharacterState> =>
     unwrap(http.PUT('/api/characters/{character_id}/motions/{name}/mapping', { params: { path: { character_id: id, name } }, body: { mapping } })),
   deleteMotion: (id: string, name: string): Promise<CharacterState> =>
@@ -260,11 +262,8 @@ export const api = {
   subdivision: (id: string): Promise<ArrayBuffer> => unwrap(http.GET('/api/characters/{character_id}/subdivision', { params: at(id), parseAs: 'arrayBuffer' })),
   twins: async (id: string): Promise<Int32Array> =>
     new Int32Array(await unwrap<ArrayBuffer>(http.GET('/api/characters/{character_id}/bind/twins', { params: at(id), parseAs: 'arrayBuffer' }))),
-  takeWeights: (id: string, file: File): Promise<CharacterState> => {
-    const form = new FormData()
-    form.append('file', file, file.name)
-    return unwrap(http.POST('/api/characters/{character_id}/bind/weights', { params: at(id), body: form as never, bodySerializer: (b) => b as never }))
-  },
+  takeWeights: (id: string, file: File): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/bind/weights', { params: at(id), ...oneFile(file) })),
   ranges: (): Promise<RangeInfo[]> => unwrap(http.GET('/api/ranges')),
   markers: (id: string): Promise<Record<string, Point>> =>
     unwrap(http.GET('/api/characters/{character_id}/joints/markers', { params: at(id) })),

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** Poses kept under a name: go to one, keep the held one, mirror it, or stand between two of them. */
 import { computed, ref } from 'vue'
-import { api, type Pose, type Quaternion } from '@/api/client'
-import { between, REST } from '@/workbench/angles'
+import { api, type Pose } from '@/api/client'
+import { between, rotationOf } from '@/workbench/angles'
 import { say, useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 
@@ -29,7 +29,6 @@ async function mirror(): Promise<void> {
   }
 }
 const held = (wanted: string): Pose => poses.value.find((p) => p.name === wanted)?.pose ?? { joints: {}, dials: {} }
-const quaternion = (entry: unknown): Quaternion => (Array.isArray(entry) ? entry : ((entry as { quaternion_xyzw?: Quaternion } | undefined)?.quaternion_xyzw ?? REST)) as Quaternion
 function blend(percent: number): void {
   share.value = percent
   const a = held(from.value), b = held(to.value!)
@@ -38,7 +37,7 @@ function blend(percent: number): void {
   const dials = [...new Set([...Object.keys(a.dials ?? {}), ...Object.keys(b.dials ?? {})])]
   const t = percent / 100
   posing.go({
-    joints: Object.fromEntries(names.map((n) => [n, between(quaternion(a.joints?.[n]), quaternion(b.joints?.[n]), t)])),
+    joints: Object.fromEntries(names.map((n) => [n, between(rotationOf(a.joints?.[n]), rotationOf(b.joints?.[n]), t)])),
     dials: Object.fromEntries(dials.map((d) => [d, (1 - t) * (a.dials?.[d] ?? start(d)) + t * (b.dials?.[d] ?? start(d))])),
   })
 }

@@ -3,11 +3,9 @@
 import { useElementSize, useEventListener } from '@vueuse/core'
 import { Vector3 } from 'three'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { api } from '@/api/client'
-import { Subdivision } from '@/api/mesh'
 import { plainName, sameAxis, axisName } from '@/workbench/angles'
 import { useTools } from '@/workbench/tools'
-import { say, useCharacter } from '@/workbench/character'
+import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
@@ -18,6 +16,7 @@ import { apartFrom, boneOwners } from './limbs'
 import { Stage } from './stage'
 import { useArcs } from './useArcs'
 import { useBrush } from './useBrush'
+import { useEye } from './useEye'
 import { useHelperPath, type StopDot } from './useHelperPath'
 import { usePlacing, type MarkerDot } from './usePlacing'
 import { useViewKeys } from './useViewKeys'
@@ -50,13 +49,14 @@ const JOINT = 0.14, SMALL = 0.3
 const SIDES = [['Outer', 'outer side'], ['Front', 'front'], ['Inner', 'inner side'], ['Back', 'back']]
 const scene = () => (stage && figure ? { stage, figure } : null)
 const { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
-const placing = usePlacing(canvas, scene)
+const placing = usePlacing(scene)
 const bending = useArcs(() => stage)
-const reach = useReach(canvas, () => stage)
+const reach = useReach(() => stage)
 const helper = useHelperPath(() => stage?.invalidate())
 const path = ref('')
 const stops = shallowRef<StopDot[]>([])
 const seen = () => ({ camera: stage!.camera, width: width.value, height: height.value })
+useEye(scene)
 const wipe = useWipe(host, () => stage)
 const split = wipe.split
 
@@ -241,32 +241,6 @@ function hideParts(): void {
 watch([() => looks.shading, () => looks.tints], () => {
   paint()
   figure?.follow()
-  stage?.invalidate()
-})
-watch(() => looks.lens, (mm) => stage?.setLens(mm))
-/** How far before and behind what is faced the cut goes, as a share of the figure's height. */
-const CUT = 0.22
-watch(() => looks.cut, (share) => stage?.setCut(share > 0 ? (2 * share - 1) * CUT * (character.figure?.height ?? 1) : null))
-let subdivision: { of: string; by: Subdivision } | null = null
-watch([() => looks.fine, () => character.mesh], async () => {
-  if (!looks.fine) {
-    figure?.smooth(null)
-    return stage?.invalidate()
-  }
-  const of = character.id
-  try {
-    if (subdivision?.of !== of) subdivision = { of, by: new Subdivision(await api.subdivision(of)) }
-  } catch (error) {
-    looks.fine = false
-    return say(error)
-  }
-  if (looks.fine && of === character.id) figure?.smooth(subdivision.by)
-  stage?.invalidate()
-}, { flush: 'post' })
-watch([() => looks.hides, () => character.state?.regions], async () => {
-  const { hides } = looks
-  const shares = hides && (await api.regionShares(character.id, hides.region).catch(() => null))
-  figure?.hide(shares ? (hides.outside ? shares.map((s) => 1 - s) : shares) : null)
   stage?.invalidate()
 })
 watch(() => looks.place, (at) => {

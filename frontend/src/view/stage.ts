@@ -1,5 +1,5 @@
 /** The canvas: renderer, camera, lights. Draws only when something changed. */
-import { Color, DirectionalLight, HemisphereLight, PerspectiveCamera, Plane, Scene, Vector3, WebGLRenderer } from 'three'
+import { Color, DirectionalLight, HemisphereLight, PerspectiveCamera, Plane, type Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 
 export type Draw = (renderer: WebGLRenderer, scene: Scene, camera: PerspectiveCamera) => void
@@ -116,6 +116,17 @@ export class Stage {
     this.camera.position.copy(at)
     this.controls.update()
     this.invalidate()
+  }
+
+  /** Let a ray go from the eye through the pointer. */
+  aim(caster: Raycaster, event: PointerEvent): void {
+    const box = this.canvas.getBoundingClientRect()
+    caster.setFromCamera(new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2), this.camera)
+  }
+  /** Where a ray meets the plane through a place that faces the eye. */
+  inPlane(caster: Raycaster, from: Vector3): Vector3 {
+    const plane = new Plane().setFromNormalAndCoplanarPoint(this.camera.getWorldDirection(new Vector3()), from)
+    return caster.ray.intersectPlane(plane, new Vector3()) ?? from
   }
 
   /** Draw in the next animation frame; many calls make one drawing. */

@@ -4,7 +4,7 @@
  * The same brush sculpts, paints weights and picks; what a touch does is for the tools to say.
  */
 import { onKeyStroke } from '@vueuse/core'
-import { Raycaster, Vector2, Vector3, type Intersection } from 'three'
+import { Raycaster, Vector3, type Intersection } from 'three'
 import { computed, ref, shallowRef, watch, type Ref } from 'vue'
 import { Problem } from '@/api/client'
 import type { Dab } from '@/api/live'
@@ -53,9 +53,7 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
   function hit(event: PointerEvent): Intersection | null {
     const now = scene()
     if (!now) return null
-    const box = canvas.value!.getBoundingClientRect()
-    const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
-    caster.setFromCamera(at, now.stage.camera)
+    now.stage.aim(caster, event)
     const eye = now.stage.camera.position
     const hits = caster.intersectObject(now.figure.with.mesh).filter((h) => !h.face || !(now.figure.faded(h.face.a, h.point, eye) || now.figure.hidden(h.face.a) || now.stage.isCut(h.point)))
     const facing = hits.filter((h) => h.face && h.face.normal.dot(caster.ray.direction) < 0)

@@ -4,8 +4,7 @@
  * A point goes along in the plane that faces the camera; over the skin a marker, or a joint with Shift held, goes to the
  * middle of the limb under the pointer.
  */
-import { Plane, Raycaster, Vector2, Vector3 } from 'three'
-import type { Ref } from 'vue'
+import { Raycaster, Vector3 } from 'three'
 import { api, Problem } from '@/api/client'
 import { useTools } from '@/workbench/tools'
 import { say, useCharacter } from '@/workbench/character'
@@ -22,7 +21,7 @@ const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRigh
 export const MIDDLE = ['head_top', 'neck']
 export const markerLabel = (name: string) => name.replace('_', ' ')
 
-export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: () => { stage: Stage; figure: Figure } | null) {
+export function usePlacing(scene: () => { stage: Stage; figure: Figure } | null) {
   const character = useCharacter()
   const posing = usePose()
   const live = useLive()
@@ -34,9 +33,7 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
   const caster = new Raycaster()
 
   function aim(event: PointerEvent): void {
-    const box = canvas.value!.getBoundingClientRect()
-    const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
-    caster.setFromCamera(at, scene()!.stage.camera)
+    scene()!.stage.aim(caster, event)
   }
 
   /** Half way between where the ray goes into the character and where it is out again. */
@@ -53,8 +50,7 @@ export function usePlacing(canvas: Ref<HTMLCanvasElement | undefined>, scene: ()
 
   /** In the plane through `from` that faces the camera. */
   function inPlane(from: Vector3): Vector3 {
-    const facing = scene()!.stage.camera.getWorldDirection(new Vector3())
-    return caster.ray.intersectPlane(new Plane().setFromNormalAndCoplanarPoint(facing, from), new Vector3()) ?? from
+    return scene()!.stage.inPlane(caster, from)
   }
 
   function grabJoint(event: PointerEvent, joint: string): void {

@@ -1,6 +1,6 @@
 /** Dragging the end of a limb: the two joints above it turn so that it follows the pointer. */
-import { Plane, Raycaster, Vector2, Vector3 } from 'three'
-import { watch, type Ref } from 'vue'
+import { Raycaster, type Vector3 } from 'three'
+import { watch } from 'vue'
 import { useCharacter } from '@/workbench/character'
 import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
@@ -8,7 +8,7 @@ import { jointPlace } from './joints'
 import type { Stage } from './stage'
 import { STILL } from './useBrush'
 
-export function useReach(canvas: Ref<HTMLCanvasElement | undefined>, stage: () => Stage | null) {
+export function useReach(stage: () => Stage | null) {
   const character = useCharacter()
   const posing = usePose()
   const live = useLive()
@@ -40,14 +40,11 @@ export function useReach(canvas: Ref<HTMLCanvasElement | undefined>, stage: () =
     const now = stage()
     if (!held || !now) return
     if (!live.reach && Math.hypot(event.clientX - held.x, event.clientY - held.y) < STILL) return
-    const box = canvas.value!.getBoundingClientRect()
-    const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2)
-    caster.setFromCamera(at, now.camera)
+    now.aim(caster, event)
     // In the plane of the view, as far away as the end was.
-    const plane = new Plane().setFromNormalAndCoplanarPoint(now.camera.getWorldDirection(new Vector3()), held.from)
-    const to = caster.ray.intersectPlane(plane, new Vector3())
+    const to = now.inPlane(caster, held.from)
     travelled = true
-    if (to) live.reach = { joint: held.joint, at: [to.x, to.y, to.z] }
+    live.reach = { joint: held.joint, at: [to.x, to.y, to.z] }
   }
 
   function drop(): void {

@@ -29,6 +29,11 @@ export function turnDeg(rotation: Quaternion): number {
   return 2 * Math.atan2(Math.hypot(rotation[0], rotation[1], rotation[2]), Math.abs(rotation[3])) * DEGREES
 }
 
+/** The rotation in an entry of a stored pose: a quaternion alone, or among what else is said of the joint. */
+export function rotationOf(entry: unknown): Quaternion {
+  return (Array.isArray(entry) ? entry : ((entry as { quaternion_xyzw?: Quaternion } | undefined)?.quaternion_xyzw ?? REST)) as Quaternion
+}
+
 /** The rotation that is so far on the way from one to another, by the shortest turn. */
 export function between(a: Quaternion, b: Quaternion, share: number): Quaternion {
   const turned = new Q(...a).slerp(new Q(...b), share)

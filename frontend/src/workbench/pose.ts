@@ -2,7 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import type { Axis, FigureInfo, Joints, Pose, Quaternion } from '@/api/client'
-import { REST, sameAxis, turnDeg, twistDeg, withTwist } from './angles'
+import { REST, rotationOf, sameAxis, turnDeg, twistDeg, withTwist } from './angles'
 import { useCharacter } from './character'
 
 /** Frames of a clip per second, as it is stepped through. */
@@ -118,10 +118,7 @@ export const usePose = defineStore('pose', () => {
 
   /** A stored pose, as a pose file says it. */
   function take(stored: { joints?: Record<string, unknown>; dials?: Record<string, number> }): void {
-    const turned = Object.entries(stored.joints ?? {}).map(([name, entry]): [string, Quaternion] => [
-      name,
-      (Array.isArray(entry) ? entry : (entry as { quaternion_xyzw?: Quaternion }).quaternion_xyzw ?? REST) as Quaternion,
-    ])
+    const turned = Object.entries(stored.joints ?? {}).map(([name, entry]): [string, Quaternion] => [name, rotationOf(entry)])
     joints.value = Object.fromEntries(turned)
     dials.value = { ...stored.dials }
   }

@@ -71,7 +71,7 @@ def trimmed(remedy: Remedy, least: float) -> tuple[Remedy, int]:
     BadEditError
         When nothing would be left of a shape.
     """
-    body, gone = _corrective(remedy), 0
+    gone = 0
 
     def change(shape: Shape) -> Shape:
         nonlocal gone
@@ -82,7 +82,6 @@ def trimmed(remedy: Remedy, least: float) -> tuple[Remedy, int]:
         channels = None if shape.channels is None else shape.channels[keep]
         return replace(shape, vertices=shape.vertices[keep], deltas=shape.deltas[keep], channels=channels)
 
-    del body
     return _reshaped(remedy, change), gone
 
 

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import json
-from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import APIRouter, File, HTTPException, Response, UploadFile
+from fastapi import APIRouter, Response
 
 from plethos.core.errors import BadEditError
 from plethos.core.weights.table import weights_to_json
 from plethos.service import binding, picking
 from plethos.service.live import pose_of
 from plethos.service.painting import PaintSettings
-from plethos.web.context import AllJobs, Bench, Limits
+from plethos.web.context import AllJobs, Bench, OneFile
 from plethos.web.schemas.bind import (
     AutomaticWeights,
     CopyWeights,
@@ -145,12 +144,9 @@ def weights_out(bench: Bench, character_id: str) -> Response:
 
 
 @router.post("/weights")
-def weights_in(bench: Bench, limits: Limits, character_id: str, file: Annotated[UploadFile, File()]) -> CharacterState:
+def weights_in(bench: Bench, character_id: str, file: OneFile) -> CharacterState:
     """Take in such a file: each vertex takes the weights of the closest surface."""
-    data = file.file.read(limits.upload_bytes + 1)
-    if len(data) > limits.upload_bytes:
-        raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
-    return character_state(binding.take_file(bench, character_id, data))
+    return character_state(binding.take_file(bench, character_id, file.data))
 
 
 @router.get("/vertices/{vertex}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, cast
 
-from fastapi import Depends, Header
+from fastapi import Depends, File, Header, HTTPException, UploadFile
 from starlette.requests import HTTPConnection
 
 from plethos.service.jobs import Jobs
@@ -28,6 +28,14 @@ class Settings:
     workers_elsewhere: bool = False
 
 
+@dataclass(frozen=True)
+class Upload:
+    """One file that was sent, no larger than the limits let it be."""
+
+    name: str
+    data: bytes
+
+
 def _page(page: Annotated[str | None, Header(alias="Plethos-Page", max_length=64)] = None) -> str | None:
     """Which page asks, so that its edits are known from those of another: see `Lease`. Programs say none."""
     return page or None
@@ -44,10 +52,20 @@ def _limits(connection: HTTPConnection) -> Settings:
     return cast(Settings, connection.app.state.settings)
 
 
+Limits = Annotated[Settings, Depends(_limits)]
+
+
 def _jobs(connection: HTTPConnection) -> Jobs:
     return cast(Jobs, connection.app.state.jobs)
 
 
+def _upload(limits: Limits, file: Annotated[UploadFile, File()]) -> Upload:
+    data = file.file.read(limits.upload_bytes + 1)
+    if len(data) > limits.upload_bytes:
+        raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
+    return Upload(file.filename or "file", data)
+
+
 AllJobs = Annotated[Jobs, Depends(_jobs)]
 Bench = Annotated[Workbench, Depends(_bench)]
-Limits = Annotated[Settings, Depends(_limits)]
+OneFile = Annotated[Upload, Depends(_upload)]

@@ -26,7 +26,7 @@ from plethos.service.live import contacts, frame, pose_of
 from plethos.service.masking import MaskTool
 from plethos.service.painting import PaintTool
 from plethos.service.picking import PickTool
-from plethos.service.sculpting import SculptTool
+from plethos.service.sculpt_strokes import SculptTool
 from plethos.service.stroke import Tool
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
-from fastapi import APIRouter, File, HTTPException, UploadFile
+from fastapi import APIRouter
 
 from plethos.service import motions
 from plethos.service.live import pose_of
-from plethos.web.context import Bench, Limits
+from plethos.web.context import Bench, OneFile
 from plethos.web.schemas.character import CharacterState
 from plethos.web.schemas.common import PoseBody
 from plethos.web.schemas.motion import KeepPose, MapMotion
@@ -18,14 +16,9 @@ router = APIRouter(prefix="/api/characters/{character_id}", tags=["motion"])
 
 
 @router.post("/motions", status_code=201)
-def bring_motion(
-    bench: Bench, limits: Limits, character_id: str, file: Annotated[UploadFile, File()]
-) -> CharacterState:
+def bring_motion(bench: Bench, character_id: str, file: OneFile) -> CharacterState:
     """Bring a `.bvh` motion onto the character by the names of its joints."""
-    data = file.file.read(limits.upload_bytes + 1)
-    if len(data) > limits.upload_bytes:
-        raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
-    return character_state(motions.bring_motion(bench, character_id, file.filename or "motion.bvh", data))
+    return character_state(motions.bring_motion(bench, character_id, file.name, file.data))
 
 
 @router.put("/motions/{name}/mapping")

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import itertools
-from typing import Annotated
 
-from fastapi import APIRouter, File, HTTPException, Response, UploadFile
+from fastapi import APIRouter, Response
 from fastapi.responses import StreamingResponse
 
 from plethos.service import sculpting, solving, yielding
 from plethos.service.live import pose_of
-from plethos.web.context import Bench, Limits
+from plethos.web.context import Bench, OneFile
 from plethos.web.schemas.character import (
     CharacterState,
     FirstMendBody,
@@ -78,12 +77,9 @@ def send_out(bench: Bench, character_id: str) -> Response:
 
 
 @router.post("/obj")
-def bring_back(bench: Bench, limits: Limits, character_id: str, file: Annotated[UploadFile, File()]) -> CharacterState:
+def bring_back(bench: Bench, character_id: str, file: OneFile) -> CharacterState:
     """Take an OBJ that was sent out and sculpted elsewhere as one more stroke."""
-    data = file.file.read(limits.upload_bytes + 1)
-    if len(data) > limits.upload_bytes:
-        raise HTTPException(413, f"The file is larger than {limits.upload_bytes // 1_000_000} MB.")
-    return character_state(sculpting.bring_back(bench, character_id, data.decode("utf-8", "replace")))
+    return character_state(sculpting.bring_back(bench, character_id, file.data.decode("utf-8", "replace")))
 
 
 @router.post("/border-back")

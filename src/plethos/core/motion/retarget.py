@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,9 +15,12 @@ from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
 from plethos.core.symmetry import joint_mirror
 
+# Every edit makes another character; motions and skeletons seldom change.
+_known: WeakKeyDictionary[Motion, tuple[Skeleton, str, float, Clip]] = WeakKeyDictionary()
+
 
 def clip_of(motion: Motion, skeleton: Skeleton, up: str = "y", mirror_x: float = 0.0) -> Clip:
-    """The clip that a motion makes of a character's joints.
+    """The clip that a motion makes of a character's joints, made once as long as it is asked of the same.
 
     Parameters
     ----------
@@ -31,14 +35,22 @@ def clip_of(motion: Motion, skeleton: Skeleton, up: str = "y", mirror_x: float =
     character is first turned onto the direction that the motion's own bone has at rest, by the shortest turn, and goes
     on from there as that bone does. The root goes where the motion's goes, scaled by how long the legs are.
     """
-    fit = _Fit.of(motion, skeleton, up, mirror_x)
+    known = _known.get(motion)
+    if known is not None and known[0] is skeleton and known[1:3] == (up, mirror_x):
+        return known[3]
+    clip = _clip_of(motion, skeleton, _Fit.of(motion, skeleton, up, mirror_x))
+    _known[motion] = (skeleton, up, mirror_x, clip)
+    return clip
+
+
+def _clip_of(motion: Motion, skeleton: Skeleton, fit: _Fit) -> Clip:
     frames = len(motion)
     times: Array = np.arange(frames, dtype=np.float64) * motion.frame_time
     rest_world = rotations.from_matrix(np.stack([rotations.rotation_part(m[:3, :3]) for m in skeleton.rest_global]))
     world = np.empty((len(skeleton), frames, 4))
     tracks = []
     moved = rotations.multiply(rotations.multiply(fit.turn, motion.world), rotations.conjugate(fit.turn))
-    for j in _parents_first(skeleton):
+    for j in range(len(skeleton)):
         parent = int(skeleton.parents[j])
         # Where a joint has nothing to take on it keeps to its parent as at rest.
         above = np.tile(rotations.IDENTITY, (frames, 1)) if parent < 0 else world[parent]
@@ -55,14 +67,8 @@ def clip_of(motion: Motion, skeleton: Skeleton, up: str = "y", mirror_x: float =
         value = rotations.multiply(skeleton.rest_rotation[j], away)
         tracks.append(Track("rotation", j, times, _unbroken(rotations.normalize(value))))
     if fit.root >= 0:
-        tracks.append(
-            Track(
-                "translation",
-                fit.root,
-                times,
-                fit.root_way(motion, skeleton, _lowest(skeleton, world, rest_world, fit)),
-            )
-        )
+        way = fit.root_way(motion, skeleton, _lowest(skeleton, world, rest_world, fit))
+        tracks.append(Track("translation", fit.root, times, way))
     return Clip(motion.name, motion.duration, tuple(tracks))
 
 
@@ -104,7 +110,7 @@ class _Fit:
         matrix = rotations.to_matrix(turn)
         stance = np.tile(rotations.IDENTITY, (len(skeleton), 1))
         ours_long = theirs_long = 0.0
-        for j in _parents_first(skeleton):
+        for j in range(len(skeleton)):
             if source[j] < 0:
                 continue
             ends = _ends(skeleton, source, j)
@@ -119,7 +125,7 @@ class _Fit:
             theirs_long += float(np.linalg.norm(wanted))
             if len(ends) == 1:
                 stance[j] = rotations.shortest(own, wanted)
-        mapped = [j for j in _parents_first(skeleton) if source[j] >= 0]
+        mapped = [j for j in range(len(skeleton)) if source[j] >= 0]
         root = mapped[0] if mapped and motion.parents[source[mapped[0]]] < 0 else -1
         scale = float(ours_long / theirs_long) if theirs_long > 1e-9 else 1.0
         return cls(source, turn, stance, root, scale)
@@ -150,7 +156,7 @@ def _lowest(skeleton: Skeleton, world: Array, rest_world: Array, fit: _Fit) -> A
     upwards = rotations.to_matrix(fit.turn) @ np.array([0.0, 1.0, 0.0])
     rest = skeleton.rest_global[:, :3, 3]
     places = np.zeros((len(skeleton), world.shape[1], 3))
-    for j in _parents_first(skeleton):
+    for j in range(len(skeleton)):
         parent = int(skeleton.parents[j])
         if parent >= 0:
             back = rotations.to_matrix(rotations.multiply(world[parent], rotations.conjugate(rest_world[parent])))
@@ -175,16 +181,6 @@ def _facing(
         return rotations.IDENTITY
     angle = np.arctan2(np.cross(theirs, ours) @ axis, theirs @ ours)
     return rotations.from_axis_angle(axis, angle)
-
-
-def _parents_first(skeleton: Skeleton) -> list[int]:
-    deep = np.zeros(len(skeleton), int)
-    for j in range(len(skeleton)):
-        up = int(skeleton.parents[j])
-        while up >= 0:
-            deep[j] += 1
-            up = int(skeleton.parents[up])
-    return [int(j) for j in np.argsort(deep, kind="stable")]
 
 
 def _above(skeleton: Skeleton, source: NDArray[np.int32], joint: int) -> int:

@@ -11,7 +11,7 @@ from plethos.service.live import Moving, Wanted
 from plethos.service.masking import MaskSettings
 from plethos.service.painting import PaintSettings
 from plethos.service.picking import PickSettings
-from plethos.service.sculpting import SculptSettings
+from plethos.service.sculpt_strokes import SculptSettings
 from plethos.service.within import Within
 from plethos.web.schemas.character import CharacterState, Measures
 from plethos.web.schemas.common import Axis, PoseBody, Quaternion, Schema
