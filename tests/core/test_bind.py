@@ -23,7 +23,8 @@ from plethos.core.skeleton import Skeleton
 from plethos.core.symmetry import across, joint_mirror, mirror_plane, vertex_mirror
 from plethos.core.topology import outward_normals
 from plethos.core.weights.assign import with_joint_weights
-from plethos.core.weights.automatic import automatic_weights, without_islands
+from plethos.core.weights.automatic import automatic_weights
+from plethos.core.weights.heated import without_islands
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.bones import segment_distances, segments_of, skin_bones
 from plethos.core.weights.check import Finding, check_weights, stray_weights, without_stray

@@ -25,7 +25,7 @@ from plethos.core.joints.draft import Draft
 from plethos.core.mask import Mask
 from plethos.core.measure.region import region_of
 from plethos.core.mesh import Mesh, Part
-from plethos.core.outlines import Curve, Fill, Outlines
+from plethos.core.outlines import Curve, Drawn, Fill, Outlines, Stroke
 from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper, kernels
 from plethos.core.response import Response
 from plethos.core.rules import Rules
@@ -615,7 +615,7 @@ class OutlinesInACharacter(unittest.TestCase):
         old, count = character.mesh, len(character.mesh)
         part = Part(
             "sign", (count, count + 12), (len(old.file_to_vertex), len(old.file_to_vertex) + 12),
-            Outlines((Curve(0, 4),), (Fill((0,), (1.0, 0.5, 0.0)),), (0,)),
+            Outlines((Curve(0, 4),), (Drawn("sign", (0,), Fill("#ff8800"), Stroke("#000000")),)),
         )  # fmt: skip
         mesh = Mesh(
             (*old.parts, part), np.vstack([old.points, points]), np.vstack([old.rest, points]),

@@ -7,11 +7,11 @@ from typing import NoReturn
 
 import typer
 
-from plethos.cli import commands, mending, shaping
+from plethos.cli import commands, drawing, mending, shaping
 from plethos.cli.base import app
 from plethos.core.errors import PlethosError
 
-__all__ = ["app", "commands", "main", "mending", "shaping"]
+__all__ = ["app", "commands", "drawing", "main", "mending", "shaping"]
 
 
 def main() -> NoReturn:

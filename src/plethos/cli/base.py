@@ -10,9 +10,7 @@ import typer
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.core.formats.files import open_file
-from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.files import Source, open_file, read_source
 from plethos.core.skeleton import Pose, pose_from_json
 from plethos.core.triggers.hinge import unit_axis
 
@@ -23,7 +21,7 @@ app = typer.Typer(
     help="`./plethos cli`: the core for pipelines, without server or database.",
     no_args_is_help=True,
 )
-In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, or a .gltf with its files beside it.")]
+In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, a .gltf with its files beside it, or an .svg.")]
 PoseFile = Annotated[Path, typer.Option("--pose", help="pose.json: what is turned away from rest.")]
 Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
 Without = Annotated[bool, typer.Option("--without", help="Leave all remedies out.")]
@@ -41,11 +39,11 @@ def read_bytes(path: Path) -> bytes:
         raise CallError(f"Cannot read {path}: {error.strerror or error}.") from None
 
 
-def open_character(path: Path) -> tuple[Character, GltfFile]:
+def open_character(path: Path) -> tuple[Character, Source]:
     """Read a character; the files that a .gltf needs are looked for beside it."""
     data = read_bytes(path)
     others = {}
-    if data[:4] != b"glTF":
+    if data[:4] != b"glTF" and path.suffix.lower() != ".svg":
         try:
             document = json.loads(data.decode("utf-8-sig"))
             named = [x.get("uri", "") for kind in ("buffers", "images") for x in document.get(kind, [])]
@@ -56,7 +54,7 @@ def open_character(path: Path) -> tuple[Character, GltfFile]:
             if uri and not uri.startswith("data:") and beside.is_file():
                 others[beside.name] = read_bytes(beside)
     file = open_file(path.name, data, others)
-    return read_character(file, path.stem), file
+    return read_source(file, path.stem), file
 
 
 def read_pose(character: Character, path: Path) -> Pose:

@@ -29,9 +29,12 @@ from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_b
 from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Evaluator, Posed
 from plethos.core.formats import obj, rules
+from plethos.core.formats.files import Source, written
 from plethos.core.formats.gltf_parts import unnormalised_weights
-from plethos.core.formats.gltf_write import write_glb
-from plethos.core.mesh import Triangles
+from plethos.core.formats.svg_file import SvgFile
+from plethos.core.formats.svg_write import svg_of
+from plethos.core.mesh import Part
+from plethos.core.outlines import Outlines
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights
@@ -42,27 +45,38 @@ from plethos.core.weights.table import weights_from_json, weights_to_json
 def pose(
     source: In,
     pose: PoseFile,
-    out: Annotated[Path | None, typer.Option("--out", help="The OBJ to write.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="The .obj to write, or the .svg of a drawing.")] = None,
     joints: Annotated[Path | None, typer.Option(help="Write the joints' places and orientations as JSON.")] = None,
     without: Without = False,
 ) -> None:
-    """Posed vertices as OBJ, in the order and number of the file's vertices; joints in the world as JSON."""
-    character, _ = open_character(source)
+    """Posed vertices as OBJ, in the file's order and number, or a drawing as SVG; joints in the world as JSON."""
+    character, file = open_character(source)
     if out is None and joints is None:
-        raise CallError("Say what to write: --out FILE.obj, or --joints FILE.json.")
+        raise CallError("Say what to write: --out FILE.obj (FILE.svg for a drawing), or --joints FILE.json.")
     posed = Evaluator.of(character).pose(read_pose(character, pose), NONE if without else ALL)
     if out is not None:
-        write(out, obj.write_obj(character, posed.exact_points()).encode())
+        write(out, posed_file(posed, file, out))
     if joints is not None:
         write(joints, json.dumps(joints_json(posed), indent=1).encode())
 
 
+def posed_file(posed: Posed, file: Source, out: Path) -> bytes:
+    """A posed character as a file."""
+    flat = posed.character.mesh.is_flat
+    if flat != (out.suffix.lower() == ".svg"):
+        raise CallError("A drawing is written as an .svg." if flat else "Only a drawing is written as an .svg.")
+    if isinstance(file, SvgFile):
+        return svg_of(posed.character, file.canvas, posed.exact_points(), posed.channels).encode()
+    return obj.write_obj(posed.character, posed.exact_points()).encode()
+
+
 def joints_json(posed: Posed) -> dict[str, Any]:
-    """Where every joint is in the world, and how it is turned, by name."""
+    """Where every joint is in the world, and how it is turned, by name; of a drawing in its own units, y down."""
     skeleton = posed.character.skeleton
+    as_told = np.array([1.0, -1.0, 1.0]) if posed.character.mesh.is_flat else np.ones(3)
     return {
         name: {
-            "place": posed.world[j, :3, 3].tolist(),
+            "place": (posed.world[j, :3, 3] * as_told + 0.0).tolist(),
             "quaternion_xyzw": rotations.from_matrix(rotations.rotation_part(posed.world[j, :3, :3])).tolist(),
         }
         for j, name in enumerate(skeleton.names)
@@ -109,7 +123,7 @@ def rules_command(
         raise CallError(f"{take} is not a JSON document.") from None
     changed = rules.with_plain_rules(character, document)
     Evaluator.of(changed)  # what cannot be compiled is not written
-    write(out, write_glb(changed, file))
+    write(out, written(changed, file))
 
 
 def rules_json(character: Character) -> dict[str, Any]:
@@ -123,6 +137,22 @@ def rules_json(character: Character) -> dict[str, Any]:
     return {**{k: document.get(k, []) for k in ("dials", "triggers", "groups")}, "remedies": remedies}
 
 
+def part_json(part: Part) -> dict[str, Any]:
+    """What a part is made of."""
+    count = part.file_vertices[1] - part.file_vertices[0]
+    if isinstance(part.surface, Outlines):
+        surface = part.surface
+        return {
+            "name": part.name, "control_points": count // 3, "curves": len(surface.curves),
+            "drawn": [{"name": d.name, "fill": d.fill and d.fill.colour, "fill_rule": d.fill and d.fill.rule,
+                       "stroke": d.stroke and d.stroke.colour} for d in surface.drawn],
+        }  # fmt: skip
+    return {
+        "name": part.name, "vertices": count, "triangles": len(part.surface.corners),
+        "computed_vertices": part.vertices[1] - part.vertices[0],
+    }  # fmt: skip
+
+
 @app.command()
 def inspect(source: In) -> None:
     """What is in a file, as JSON."""
@@ -132,15 +162,7 @@ def inspect(source: In) -> None:
     show(
         {
             "name": character.name,
-            "parts": [
-                {
-                    "name": p.name,
-                    "vertices": p.file_vertices[1] - p.file_vertices[0],
-                    "triangles": len(p.surface.corners) if isinstance(p.surface, Triangles) else 0,
-                    "computed_vertices": p.vertices[1] - p.vertices[0],
-                }
-                for p in character.mesh.parts
-            ],
+            "parts": [part_json(p) for p in character.mesh.parts],
             "joints": [
                 {"name": skeleton.names[j], "parent": skeleton.names[p] if p >= 0 else None}
                 for j, p in enumerate(skeleton.joint_parents)
@@ -168,7 +190,8 @@ def measure(
     steps: Annotated[int, typer.Option(help="How many angles.")],
     without: Without = False,
 ) -> None:
-    """Volume, least girth and self-intersections of a joint's region over its travel, as JSON."""
+    """Volume, least girth and self-intersections of a joint's region over its travel, as JSON; of a drawing area, least
+    width and how much of its fills is open, in square user units."""
     if not 1 <= steps <= 10_000 or not (math.isfinite(start) and math.isfinite(end)):
         raise CallError("The steps have to lie between 1 and 10000, and the angles have to be finite.")
     character, _ = open_character(source)
@@ -176,19 +199,22 @@ def measure(
     bend = BendMeasure.of(character, character.skeleton.find(joint))
     contacts = ContactCounter(character.mesh)
     unit = parse_axis(axis)
+    acting = NONE if without else ALL
     rows: list[dict[str, Any]] = []
     held = character.skeleton.rest_pose()
     for step in bend_steps(bend, held, unit, degrees_between(start, end, steps)):
-        posed = evaluator.pose(step.pose, NONE if without else ALL).points
         measured = step.without if without else step.with_
-        rows.append(
-            {
-                "angle_deg": math.degrees(step.angle),
-                "volume_percent": measured.volume,
-                "least_girth_percent": measured.girth,
-                "self_intersecting_triangles": contacts.count(posed),
-            }
-        )
+        told: dict[str, Any] = {"angle_deg": math.degrees(step.angle)}
+        if character.mesh.is_flat:
+            told |= {
+                "area_percent": measured.volume, "least_width_percent": measured.girth, "open_fill": measured.open_fill
+            }  # fmt: skip
+        else:
+            told |= {
+                "volume_percent": measured.volume, "least_girth_percent": measured.girth,
+                "self_intersecting_triangles": contacts.count(evaluator.pose(step.pose, acting).points),
+            }  # fmt: skip
+        rows.append(told)
     show({"joint": joint, "axis": list(unit), "remedies": not without, "steps": rows, "why": list(bend.site.why)})
 
 
@@ -205,7 +231,7 @@ def bind(
     character, file = open_character(source)
     chosen = None if joints is None else character.skeleton.mask(n.strip() for n in joints.split(","))
     bound = bound_automatically(character, influences, chosen)
-    write(out, write_glb(bound, file))
+    write(out, written(bound, file))
     used = bound.skeleton.is_joint & (bound.binding.joint_weights.max(axis=0) > 0)
     show(
         {
@@ -240,7 +266,7 @@ def weights(
     if out is None:
         raise CallError("Say what to do: --check, or --out FILE.")
     if take is not None:
-        write(out, write_glb(with_joint_weights(character, weights_from_json(character, read_bytes(take))), file))
+        write(out, written(with_joint_weights(character, weights_from_json(character, read_bytes(take))), file))
     else:
         write(out, json.dumps(weights_to_json(character)).encode())
 

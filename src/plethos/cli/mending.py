@@ -11,7 +11,7 @@ from plethos.cli.base import CallError, In, Out, PoseFile, app, open_character, 
 from plethos.core.bake import baked
 from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
-from plethos.core.formats.gltf_write import write_glb
+from plethos.core.formats.files import written
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH
 from plethos.core.propose.held import Held, furthest_turned, turned_joints
@@ -43,7 +43,7 @@ def solve(
     made = solved(turn, label, give_back, stretch)
     mend, fitted = made.mend, made.fitted
     mended = character.with_remedy(Remedy(made.body, label, by=fitted.trigger.id), fitted.trigger)
-    write(out, write_glb(mended, file))
+    write(out, written(mended, file))
     knots = zip(fitted.trigger.response.inputs, fitted.trigger.response.values, strict=True)
     between = fitted.between
     show(
@@ -115,7 +115,7 @@ def bake(
     except ValueError:
         raise CallError("The angles have to be numbers with commas between them.") from None
     made = baked(character, found.id, character.skeleton.find(joint), parse_axis(axis), wanted)
-    write(out, write_glb(made.character, file))
+    write(out, written(made.character, file))
     body = made.character.rules.remedy(made.remedy_id).body
     targets = [t.at for t in body.targets] if isinstance(body, Corrective) else []
     show(

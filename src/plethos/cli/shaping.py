@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -14,8 +14,9 @@ from plethos.cli.base import CallError, In, Out, PoseFile, app, open_character, 
 from plethos.core.character import Character
 from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.formats import obj
-from plethos.core.formats.gltf_write import write_glb
+from plethos.core.formats.files import written
 from plethos.core.formats.obj_match import sculpt_from_obj
+from plethos.core.formats.svg_sculpt import sculpt_from_svg
 from plethos.core.names import free_name
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.remedies.corrective import APART, target_name
@@ -28,7 +29,7 @@ from plethos.core.skeleton import Pose, pose_to_json
 def correct(
     source: In,
     pose: PoseFile,
-    sculpt: Annotated[Path, typer.Option(help="An OBJ that `pose` wrote, sculpted.")],
+    sculpt: Annotated[Path, typer.Option(help="What `pose` wrote (an OBJ, an SVG of a drawing), sculpted.")],
     name: Annotated[str, typer.Option(help="What the corrective is called.")],
     out: Out,
     of: Annotated[str | None, typer.Option(help="A corrective that gets the sculpt as an in-between.")] = None,
@@ -41,18 +42,18 @@ def correct(
     held = read_pose(character, pose)
     if of is not None:
         mended, told = between(character, held, read_sculpt(character, held, sculpt), of, at)
-        write(out, write_glb(mended, file))
+        write(out, written(mended, file))
         show({"name": of, **told})
         return
     posed = Evaluator.of(character).pose(held)
     target = read_sculpt(character, held, sculpt)
     label = free_name(name.strip(), {r.name for r in character.rules.remedies})
-    shape, report = solve_corrective(posed, target, label)
+    shape, report = solve_corrective(posed, target.points, label, channels=target.channels)
     trigger = guess_trigger(character, held, shape)
     body = Corrective.of(shape, pose_to_json(character.skeleton, held), report.to_json())
     mended = character.with_remedy(Remedy(body, label, by=trigger.id), trigger)
-    write(out, write_glb(mended, file))
-    came_back = np.abs(Evaluator.of(mended).pose(held).points - target).max()
+    write(out, written(mended, file))
+    came_back = np.abs(Evaluator.of(mended).pose(held).points - target.points).max()
     show(
         {
             "name": label,
@@ -69,15 +70,26 @@ def correct(
     )
 
 
-def read_sculpt(character: Character, held: Pose, path: Path) -> Array:
-    """Where a sculpt puts the vertices ``(V, 3)``; what it does not hold is as it is in the pose."""
+@dataclass(frozen=True, eq=False)
+class Sculpt:
+    """Where a sculpt puts the vertices ``(V, 3)``, and their channels ``(V, C)`` where it says them."""
+
+    points: Array
+    channels: Array | None = None
+
+
+def read_sculpt(character: Character, held: Pose, path: Path) -> Sculpt:
+    """A sculpt of the character in a pose; what it does not hold is as it is there."""
+    if character.mesh.is_flat:
+        drawn = sculpt_from_svg(character, read_bytes(path))
+        return Sculpt(drawn.points, drawn.channels)
     posed = Evaluator.of(character).pose(held).exact_points()
     text = read_bytes(path).decode("utf-8", "replace")
-    return sculpt_from_obj(character, text, posed).points
+    return Sculpt(sculpt_from_obj(character, text, posed).points)
 
 
 def between(
-    character: Character, held: Pose, target: Array, name: str, at: float | None
+    character: Character, held: Pose, target: Sculpt, name: str, at: float | None
 ) -> tuple[Character, dict[str, Any]]:
     """A corrective with an in-between that a sculpt is solved for, and what is told of it."""
     rules = character.rules
@@ -93,7 +105,9 @@ def between(
             "bend to where the corrective is partly on."
         )
     base = evaluator.pose(held, Acting.these(*(r.id for r in rules.remedies if r.on and r.id != remedy.id)))
-    shape, report = solve_corrective(base, target, target_name(name, place), remedy.amount, None)
+    shape, report = solve_corrective(
+        base, target.points, target_name(name, place), remedy.amount, None, target.channels
+    )  # fmt: skip
     body = remedy.body
     assert isinstance(body, Corrective), "sought among them"
     fresh = Target(shape, round(place, 6), pose_to_json(character.skeleton, held), report.to_json())
@@ -113,14 +127,16 @@ def between(
 def subtract(
     source: In,
     pose: PoseFile,
-    sculpt: Annotated[Path, typer.Option(help="An OBJ that `pose` wrote, sculpted.")],
+    sculpt: Annotated[Path, typer.Option(help="What `pose` wrote (an OBJ, an SVG of a drawing), sculpted.")],
     out: Out,
 ) -> None:
     """What remains of a sculpt when all that is on is taken away, on the mesh at rest, as OBJ."""
     character, _ = open_character(source)
     held = read_pose(character, pose)
     posed = Evaluator.of(character).pose(held)
-    shape, report = solve_corrective(posed, read_sculpt(character, held, sculpt), "what remains")
+    if character.mesh.is_flat:
+        raise CallError("This is a drawing: what remains of a sculpt of it is not written as a mesh.")
+    shape, report = solve_corrective(posed, read_sculpt(character, held, sculpt).points, "what remains")
     points = character.mesh.rest.astype(np.float64)
     points[shape.vertices] += shape.deltas
     write(out, obj.write_obj(character, points).encode())

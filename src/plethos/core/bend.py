@@ -13,28 +13,15 @@ from numpy.typing import NDArray
 from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.clips import Clip
+from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
+from plethos.core.flat.site import FlatSite
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.girth import Cuts, Slice, cut_slices
+from plethos.core.measure.measured import Measured
 from plethos.core.measure.region import MARGIN, Region, encloses, joint_region, region_volume
 from plethos.core.mesh import Mesh
 from plethos.core.skeleton import Pose
-
-
-@dataclass(frozen=True)
-class Measured:
-    """A joint's region in one pose, against rest, in percent.
-
-    Parameters
-    ----------
-    volume
-        Region volume; None where the skin is a sheet that goes round none.
-    girth
-        Least girth over the stations; None where no closed slice goes round the limb.
-    """
-
-    volume: float | None
-    girth: float | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,6 +52,19 @@ class BendSite:
         points = rest[region.vertices]
         volume = region_volume(region, points) if encloses(region, points) else None
         return cls(region, slices, volume, Cuts.of(slices, points))
+
+    @property
+    def vertices(self) -> NDArray[np.int32]:
+        """The vertices ``(N,)`` of its region."""
+        return self.region.vertices
+
+    def measured(self, points: NDArray[np.floating]) -> Measured:
+        """Measures of posed points ``(N, 3)`` of the region's vertices."""
+        girth = self.cuts.areas(points) / self.cuts.at_rest
+        return Measured(
+            None if self.volume is None else 100 * region_volume(self.region, points) / self.volume,
+            100 * float(girth.min()) if len(girth) else None,
+        )
 
     @property
     def why(self) -> tuple[str, ...]:
@@ -102,8 +102,21 @@ class BendMeasure:
     """
 
     joint: int
-    site: BendSite
+    site: BendSite | FlatSite
     evaluator: Evaluator
+
+    @property
+    def skin(self) -> BendSite:
+        """Its region of triangles.
+
+        Raises
+        ------
+        BadEditError
+            When the character is a drawing.
+        """
+        if isinstance(self.site, FlatSite):
+            raise BadEditError("This is a drawing: it has outlines, and no skin of triangles round a volume.")
+        return self.site
 
     @classmethod
     def of(cls, character: Character, joint: int, before: BendMeasure | None = None) -> BendMeasure:
@@ -119,18 +132,14 @@ class BendMeasure:
         BadEditError
             When the joint bends no skin.
         """
-        site = BendSite.of(character, joint) if before is None else before.site
+        kind = FlatSite if character.mesh.is_flat else BendSite
+        site = kind.of(character, joint) if before is None else before.site
         known = None if before is None else before.evaluator
-        return cls(joint, site, Evaluator.of(character, known, site.region.vertices))
+        return cls(joint, site, Evaluator.of(character, known, site.vertices))
 
     def of_points(self, points: NDArray[np.floating]) -> Measured:
         """Measures of posed points ``(N, 3)`` of the region's vertices."""
-        site = self.site
-        girth = site.cuts.areas(points) / site.cuts.at_rest
-        return Measured(
-            None if site.volume is None else 100 * region_volume(site.region, points) / site.volume,
-            100 * float(girth.min()) if len(girth) else None,
-        )
+        return self.site.measured(points)
 
     def at(self, pose: Pose, acting: Acting = ALL) -> Measured:
         """Measures in any pose."""

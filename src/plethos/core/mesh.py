@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -105,7 +107,30 @@ class Mesh:
         """Neighbours over the joined-up vertices; triangles that have no area by construction are left out."""
         t = self.file_to_vertex[self._all_corners(wound=True)]
         proper = (t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0])
-        return Topology(len(self.points), np.ascontiguousarray(t[proper]))
+        drawn = [p.surface.edges + np.int32(p.vertices[0]) for p in self.parts if isinstance(p.surface, Outlines)]
+        lines = np.concatenate(drawn).astype(np.int32) if drawn else None
+        return Topology(len(self.points), np.ascontiguousarray(t[proper]), lines)
+
+    @cached_property
+    def is_flat(self) -> bool:
+        """Whether it is a drawing: outlines, and no triangles."""
+        return all(isinstance(p.surface, Outlines) for p in self.parts)
+
+    def outlines(self) -> Iterator[tuple[Part, Outlines]]:
+        """The parts that are drawn, with their outlines."""
+        for part in self.parts:
+            if isinstance(part.surface, Outlines):
+                yield part, part.surface
+
+    def of_controls(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Values ``(V, ...)`` with those of a control point given to its handles too: what binds it binds all three."""
+        if not any(self.outlines()):
+            return values
+        out = values.copy()
+        for part, _ in self.outlines():
+            start, stop = part.vertices
+            out[start + 1 : stop : 3] = out[start + 2 : stop : 3] = out[start:stop:3]
+        return out
 
     def _all_corners(self, wound: bool) -> NDArray[np.int32]:
         corners = [

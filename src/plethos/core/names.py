@@ -61,9 +61,14 @@ def other_side_name(name: str) -> str | None:
     return min(other_side_names(name), default=None)
 
 
+def words_of(name: str) -> list[str]:
+    """The words of a name, small: ``front_upperLeg`` is front, upper, leg."""
+    return [w.lower() for w in re.findall(r"[A-Z]?[a-z]+|[A-Z]+", name)]
+
+
 def is_tip(name: str) -> bool:
     """Whether a joint's name says that it only marks where the bone before it ends: ``index_tip_L``, ``HeadEnd``."""
-    words = [w.lower() for w in re.findall(r"[A-Z]?[a-z]+|[A-Z]+", name)]
+    words = words_of(name)
     while words and words[-1] in ("l", "r", "left", "right"):
         words.pop()
     return bool(words) and words[-1] in TIPS

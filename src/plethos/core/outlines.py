@@ -7,6 +7,7 @@ So skin, weights and shapes treat outlines as they treat triangles; only what is
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 
 from plethos.core.rotations import Array
 
-BEFORE, AFTER = 1, 2  # where a control point's handles lie behind it
+POINT, BEFORE, AFTER = 0, 1, 2  # where a control point and its handles lie among its three vertices
 
 
 @dataclass(frozen=True)
@@ -33,52 +34,145 @@ class Curve:
     count: int
     closed: bool = True
 
+    @property
+    def controls(self) -> range:
+        """Its control points, counted from the part's first."""
+        return range(self.first, self.first + self.count)
+
 
 @dataclass(frozen=True)
 class Fill:
-    """Closed curves that are filled together, by their numbers; colour is linear RGB."""
+    """How the inside of closed curves is painted; `colour` as a drawing says it: ``#rrggbb``."""
 
-    curves: tuple[int, ...]
-    colour: tuple[float, float, float]
+    colour: str
+    opacity: float = 1.0
     rule: Literal["nonzero", "evenodd"] = "nonzero"
 
 
 @dataclass(frozen=True)
+class Stroke:
+    """How curves are painted as lines; how wide is a channel of each control point.
+
+    Parameters
+    ----------
+    colour
+        ``#rrggbb``.
+    cap, join, miter, dashes
+        As SVG has them.
+    hidden
+        The control points, counted from the part's first, whose edge to the next has no stroke.
+    """
+
+    colour: str
+    opacity: float = 1.0
+    cap: str = "butt"
+    join: str = "miter"
+    miter: float = 4.0
+    dashes: str = ""
+    hidden: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """One thing that is painted: its inside first, then its line.
+
+    Parameters
+    ----------
+    name
+        As the drawing calls it.
+    curves
+        By their numbers.
+    """
+
+    name: str
+    curves: tuple[int, ...]
+    fill: Fill | None = None
+    stroke: Stroke | None = None
+
+
+@dataclass(frozen=True)
 class Outlines:
-    """Cubic curves as SVG writes them, in the order of painting.
+    """Cubic curves as SVG writes them.
 
     Parameters
     ----------
     curves
         Of the part's control points.
-    fills
-        What is filled.
-    strokes
-        The curves that are drawn as lines, by their numbers.
+    drawn
+        What is painted, in the order of painting.
     """
 
     curves: tuple[Curve, ...]
-    fills: tuple[Fill, ...] = ()
-    strokes: tuple[int, ...] = ()
+    drawn: tuple[Drawn, ...] = ()
+
+    @cached_property
+    def edges(self) -> NDArray[np.int32]:
+        """``(E, 2)`` vertices, counted from the part's first, that are next to each other: points along their curve,
+        and handles beside their point."""
+        rows = []
+        for curve in self.curves:
+            own = np.arange(curve.first, curve.first + curve.count, dtype=np.int32) * 3
+            after = np.roll(own, -1) if curve.closed else own[1:]
+            rows.append(np.stack([own[: len(after)], after], axis=1))
+            rows += [np.stack([own, own + k], axis=1) for k in (BEFORE, AFTER)]
+        return np.concatenate([np.zeros((0, 2), np.int32), *rows]).astype(np.int32)
 
     def segments(self, curve: Curve, points: NDArray[np.floating]) -> Array:
         """The Bezier points ``(S, 4, 2)`` of a curve's segments; `points` ``(N, 3)`` are those of the part."""
         own = points[3 * curve.first : 3 * (curve.first + curve.count), :2].astype(np.float64).reshape(-1, 3, 2)
         after = np.roll(own, -1, axis=0)
-        bezier = np.stack([own[:, 0], own[:, AFTER], after[:, BEFORE], after[:, 0]], axis=1)
+        bezier = np.stack([own[:, POINT], own[:, AFTER], after[:, BEFORE], after[:, POINT]], axis=1)
         return bezier if curve.closed else bezier[:-1]
 
     def area(self, curve: Curve, points: NDArray[np.floating]) -> float:
-        """Signed area inside a closed curve, square metres, counter-clockwise above 0.
+        """Signed area inside a closed curve, square units, counter-clockwise above 0."""
+        return area_under(self.segments(curve, points))
 
-        Notes
-        -----
-        Green's theorem, exact for cubic curves: ``half the integral of x dy - y dx`` over each segment.
-        """
-        b = self.segments(curve, points)
 
-        def cross(i: int, j: int) -> Array:
-            return np.asarray(b[:, i, 0] * b[:, j, 1] - b[:, i, 1] * b[:, j, 0])
+def area_under(bezier: Array) -> float:
+    """Signed area inside a closed run of cubic curves ``(S, 4, 2)``, counter-clockwise above 0.
 
-        terms = 6 * cross(0, 1) + 3 * cross(0, 2) + cross(0, 3) + 3 * cross(1, 2) + 3 * cross(1, 3) + 6 * cross(2, 3)
-        return float(terms.sum() / 20)
+    Notes
+    -----
+    Green's theorem, exact for cubic curves: ``half the integral of x dy - y dx`` over each segment.
+    """
+    b = bezier
+
+    def cross(i: int, j: int) -> Array:
+        return np.asarray(b[:, i, 0] * b[:, j, 1] - b[:, i, 1] * b[:, j, 0])
+
+    terms = 6 * cross(0, 1) + 3 * cross(0, 2) + cross(0, 3) + 3 * cross(1, 2) + 3 * cross(1, 3) + 6 * cross(2, 3)
+    return float(terms.sum() / 20)
+
+
+def points_on(bezier: Array, at: NDArray[np.floating]) -> Array:
+    """Points ``(S, N, 2)`` of cubic curves ``(S, 4, 2)`` at parameters ``(N,)`` between 0 and 1."""
+    t = np.asarray(at, np.float64)
+    basis = np.stack([(1 - t) ** 3, 3 * t * (1 - t) ** 2, 3 * t**2 * (1 - t), t**3])
+    return np.asarray(np.einsum("kn,skc->snc", basis, bezier))
+
+
+def flattened(bezier: Array, closed: bool, steps: int = 12) -> Array:
+    """A run of cubic curves ``(S, 4, 2)`` as a polygon ``(N, 2)``; straight segments stay one edge each."""
+    if len(bezier) == 0:
+        return np.zeros((0, 2))
+    straight = is_straight(bezier)
+    inner = points_on(bezier, np.arange(steps) / steps)
+    rows = [p[:1] if s else p for p, s in zip(inner, straight.tolist(), strict=True)]
+    return np.concatenate(rows if closed else [*rows, bezier[-1:, 3]])
+
+
+def is_straight(bezier: Array) -> NDArray[np.bool_]:
+    """Which segments ``(S,)`` are straight: both handles lie in their points."""
+    return np.asarray(
+        (bezier[:, 0] == bezier[:, 1]).all(axis=1) & (bezier[:, 2] == bezier[:, 3]).all(axis=1), dtype=np.bool_
+    )
+
+
+def cut(bezier: Array, at: float) -> tuple[Array, Array]:
+    """One cubic curve ``(4, 2)`` as the two on either side of a parameter, by de Casteljau's scheme."""
+    a, b, c, d = bezier
+    ab, bc, cd = a + at * (b - a), b + at * (c - b), c + at * (d - c)
+    abc, bcd = ab + at * (bc - ab), bc + at * (cd - bc)
+    middle = abc + at * (bcd - abc)
+    return np.stack([a, ab, abc, middle]), np.stack([middle, bcd, cd, d])

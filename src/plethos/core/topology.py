@@ -86,15 +86,21 @@ class Topology:
         Number of vertices V.
     triangles
         ``(T, 3)`` vertex indices; triangles that name a vertex twice are left out by whoever builds this.
+    lines
+        ``(L, 2)`` vertices that are next to each other without a triangle: along outlines. None = none.
     """
 
     count: int
     triangles: Corners
+    lines: NDArray[np.int32] | None = None
 
     @cached_property
     def edges(self) -> NDArray[np.int32]:
         """Undirected edges ``(E, 2)``, each once, smaller index first."""
-        both = np.sort(triangle_edges(self.triangles), axis=1).astype(np.int64)
+        every = triangle_edges(self.triangles)
+        if self.lines is not None:
+            every = np.concatenate([every, self.lines])
+        both = np.sort(every, axis=1).astype(np.int64)
         # As one number each: rows would be compared one by one.
         keys = np.unique(both[:, 0] * self.count + both[:, 1])
         return np.stack(np.divmod(keys, max(self.count, 1)), axis=1).astype(np.int32)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.picked import PICKED
 from plethos.core.regions import pick
@@ -204,7 +205,7 @@ def findings(opened: OpenCharacter, limit: int = DELIVERED) -> list[dict[str, An
     """What is wrong with the weights, each with a place to look at."""
     character = opened.character
     out = []
-    off, worst = unnormalised_weights(opened.source)
+    off, worst = unnormalised_weights(opened.source) if isinstance(opened.source, GltfFile) else ([], 0.0)
     if off and character.binding.weights is opened.bare.binding.weights:
         vertices = np.unique(character.mesh.file_to_vertex[off])
         at = opened.rest[vertices].mean(axis=0).round(4).tolist()

@@ -14,8 +14,7 @@ from plethos.core.character import Character
 from plethos.core.codec import from_document, to_document
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.files import Source, read_source
 from plethos.core.posture import UPS
 from plethos.core.rules import Rules
 from plethos.core.topology import is_somewhere
@@ -72,13 +71,13 @@ def describe(
     return document
 
 
-def read_bare(source: GltfFile, name: str, document: Mapping[str, Any], arrays: BlobArrays) -> Character:
+def read_bare(source: Source, name: str, document: Mapping[str, Any], arrays: BlobArrays) -> Character:
     """The character as its file has it, counted as the document counts."""
     weld = document.get("weld")
     if weld is not None:
-        return read_character(source, name, welded=arrays.get("weld", weld)[0])
+        return read_source(source, name, welded=arrays.get("weld", weld)[0])
     # Documents of before the weld was stored were made over the weld of their time.
-    return read_character(source, name, cells_only=True)
+    return read_source(source, name, cells_only=True)
 
 
 def read_back(bare: Character, document: Mapping[str, Any], arrays: BlobArrays, evaluator: Evaluator) -> None:

@@ -3,7 +3,7 @@
 A frame is a length (uint32, little-endian), that many bytes of JSON, padding to 4, then float32 arrays in the order of
 the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat``, ``heat_without``, ``weights`` and ``region``
 ``(V,)``, ``mixed`` ``(V, 3)`` (the colours of all joints, mixed by weight), ``joints`` ``(J, 7)`` (place, then
-quaternion x, y, z, w).
+quaternion x, y, z, w), and of a drawing ``widths`` ``(V / 3,)`` (of the stroke at each control point).
 """
 
 from __future__ import annotations
@@ -19,13 +19,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.bend import Measured
 from plethos.core.character import Character
 from plethos.core.clips import Clip
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, Posed
 from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
+from plethos.core.measure.measured import Measured
 from plethos.core.propose.helpers import longer
 from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
@@ -39,7 +39,7 @@ from plethos.service.desk import Desk
 from plethos.service.documents import NOWHERE
 from plethos.service.ghosts import ghost, moved_share
 from plethos.service.stroke import Stroke
-from plethos.service.version import Version
+from plethos.service.version import HeldSculpt, Version
 
 Floats = NDArray[np.float32]
 
@@ -218,6 +218,9 @@ def _frame(
         fields["with"] = (held.points if moved is None else moved).astype(np.float32)
     else:
         fields["with"] = posed.points
+    widths = _widths(held, stroke, posed)
+    if widths is not None:
+        fields["widths"] = widths
     if stroke is not None and stroke is desk.stroke:
         stroke.shown(pose, fields["with"])
     without = evaluator.pose(pose, NONE) if wanted.without or wanted.measure is not None else None
@@ -273,6 +276,18 @@ def _frame(
     if not wanted.without:
         fields.pop("without", None)
     return pack_frame(head, fields)
+
+
+def _widths(held: HeldSculpt | None, stroke: Stroke | None, posed: Posed) -> Floats | None:
+    """How wide the stroke is at each control point ``(V / 3,)`` of a drawing; None for a solid."""
+    if posed.channels is None:
+        return None
+    under = stroke.channels() if stroke is not None else None
+    channels: NDArray[np.floating] | None = under if under is not None else None
+    if channels is None:
+        channels = posed.channels if held is None else held.channels
+    assert channels is not None
+    return np.ascontiguousarray(channels[::3, 0], np.float32)
 
 
 def _reached(
@@ -341,14 +356,14 @@ def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[s
         bend = version.measures.bend(version.character.skeleton.find(joint))
     except BadEditError:
         return None
-    inside = bend.site.region.vertices
+    inside = bend.site.vertices
     without, with_ = bend.of_points(fields["without"][inside]), bend.of_points(fields["with"][inside])
     return {"without": measured_json(without), "with": measured_json(with_), "why": list(bend.site.why)}
 
 
 def measured_json(measured: Measured) -> dict[str, float | None]:
     """Percent of rest, to a hundredth; None for what cannot be measured."""
-    both = (("volume", measured.volume), ("girth", measured.girth))
+    both = (("volume", measured.volume), ("girth", measured.girth), ("open_fill", measured.open_fill))
     return {name: None if value is None else round(value, 2) for name, value in both}
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.files import Source
 from plethos.core.skeleton import Skeleton
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.lease import Lease
@@ -38,7 +38,7 @@ class OpenCharacter:
         The arrays of its documents.
     """
 
-    def __init__(self, revision: Revision, source: GltfFile, bare: Character, arrays: BlobArrays) -> None:
+    def __init__(self, revision: Revision, source: Source, bare: Character, arrays: BlobArrays) -> None:
         self.source, self.bare, self.arrays = source, bare, arrays
         self.editing = threading.RLock()
         self.lease = Lease()

@@ -156,7 +156,7 @@ def push_apart(
     version = opened.version
     held, mesh = current(version), version.character.mesh
     shares = np.zeros(len(mesh))
-    shares[version.measures.bend(version.character.skeleton.find(joint)).site.region.vertices] = 1
+    shares[version.measures.bend(version.character.skeleton.find(joint)).site.vertices] = 1
     if border_stays:
         shares[mesh.border] = 0
     best = None
@@ -223,7 +223,7 @@ def far_from_turned(version: Version) -> str | None:
     # The most turned first: it is the one that is mended, nearly always, and then no other has to be measured.
     for joint in turned_joints(version.character, held.pose):
         first = first or version.character.skeleton.names[joint]
-        near[version.measures.bend(joint).site.region.vertices] = True
+        near[version.measures.bend(joint).site.vertices] = True
         if moved[near].sum() >= NEAR * moved.sum():
             return None
     return f"This is not near “{first}”, the joint that is turned: is it the right one?" if first else None
@@ -238,7 +238,8 @@ def propose_trigger(version: Version) -> dict[str, Any]:
         When nothing was sculpted or no joint left rest.
     """
     held = current(version)
-    moved = Shape.from_dense("", held.points - held.start, 0.0)
+    changed = np.flatnonzero(held.is_changed).astype(np.int32)
+    moved = Shape("", changed, (held.points - held.start)[changed].astype(np.float32))
     if len(moved.vertices) == 0:
         raise BadEditError("Nothing was sculpted yet: move something first, or drop.")
     return guess_trigger(version.character, held.pose, moved).to_document(version.character.skeleton)
@@ -282,7 +283,7 @@ def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger 
         others = Acting.these(*(r.id for r in character.rules.remedies if r.on))
         base = tied.pose(held.pose, others)
     hinge = trigger if isinstance(trigger, HingeTrigger) else None
-    shape, report = solve_corrective(base, held.points, name, activation, hinge)
+    shape, report = solve_corrective(base, held.points, name, activation, hinge, held.channels)
     body = Corrective.of(shape, held.note.pose, report.to_json())
     remedy = dataclasses.replace(remedy, body=body)
     return character.with_remedy(remedy, *([trigger] if trigger is not None else []))
@@ -300,7 +301,7 @@ def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Char
     if held.note.between:
         refuse_between(remedy, on)
         name = target_name(remedy.name, on)
-        shape, report = solve_corrective(held.base, held.points, name, remedy.amount, hinge)
+        shape, report = solve_corrective(held.base, held.points, name, remedy.amount, hinge, held.channels)
         target = Target(shape, round(on, 6), held.note.pose, report.to_json())
         more = dataclasses.replace(remedy, body=body.with_target(target), notes=())
         return in_step(character.with_remedy(more), more.id)
@@ -309,7 +310,8 @@ def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Char
     weights = dict(zip((t.at for t in body.targets), body.weights(on), strict=True))
     if others and weights[at] < 0.999:
         raise BadEditError(f"“{remedy.name}” is between two of its targets in this pose: go to one of them.")
-    shape, report = solve_corrective(held.base, held.points, label, remedy.amount * weights[at], hinge)
+    amount = remedy.amount * weights[at]
+    shape, report = solve_corrective(held.base, held.points, label, amount, hinge, held.channels)
     target = Target(shape, at, held.note.pose, report.to_json())
     taken = {r.name for r in rules.remedies if r.id != remedy.id}
     fresh = dataclasses.replace(

@@ -65,8 +65,7 @@ def first_mend(
     # What is told is measured as the bend strip and the table measure it.
     site = version.measures.bend(number)
     before, after = (
-        site.of_points(points[site.site.region.vertices].astype(np.float32))
-        for points in (held.base.points, mend.points)
+        site.of_points(points[site.site.vertices].astype(np.float32)) for points in (held.base.points, mend.points)
     )
     told = {
         "joint": version.character.skeleton.names[number],

@@ -81,6 +81,10 @@ class Stroke(ABC):
         """The skin ``(V, 3)`` under the tool where that is not a pose of the character; None = it is."""
         return None
 
+    def channels(self) -> NDArray[np.floating] | None:
+        """The channels ``(V, C)`` under the tool (a stroke's width); None = as they are without it."""
+        return None
+
     def weights(self) -> NDArray[np.floating] | None:
         """Weights ``(V, J)`` under the tool; None = those of the version."""
         return None

@@ -52,6 +52,8 @@ class HeldSculpt:
         Posed points ``(V, 3)`` float64 when the session began.
     points
         The same after the strokes so far.
+    start_channels, channels
+        The channels ``(V, C)`` then and now; None where the character has none.
     """
 
     note: SculptNote
@@ -59,10 +61,15 @@ class HeldSculpt:
     base: Posed
     start: Array
     points: Array
+    start_channels: Array | None = None
+    channels: Array | None = None
 
     @classmethod
-    def of(cls, note: SculptNote, evaluator: Evaluator, offsets: Array | None) -> HeldSculpt:
-        """The session that a note describes; `offsets` ``(V, 3)`` from its start, when strokes were stored."""
+    def of(
+        cls, note: SculptNote, evaluator: Evaluator, offsets: Array | None, widened: Array | None = None
+    ) -> HeldSculpt:
+        """The session that a note describes; `offsets` ``(V, 3)`` and `widened` ``(V, C)`` from its start, when strokes
+        were stored."""
         character = evaluator.character
         pose = pose_from_json(character.skeleton, json.dumps(note.pose))
         rules = character.rules
@@ -72,19 +79,28 @@ class HeldSculpt:
             edited = rules.remedy(note.remedy_id)
             on = [r.id for r in rules.remedies if r.on and r.id != edited.id]
             acting, others = Acting.these(*on, edited.id), Acting.these(*on)
-        start = evaluator.pose(pose, acting).exact_points()
+        posed = evaluator.pose(pose, acting)
+        start = posed.exact_points()
+        given = None if posed.channels is None else posed.channels.astype(np.float64)
         if not is_somewhere(start):
             raise BadPoseError(NOWHERE)
         points = start if offsets is None else start + offsets
-        return cls(note, pose, evaluator.pose(pose, others), start, points)
+        channels = given if given is None or widened is None else given + widened
+        return cls(note, pose, evaluator.pose(pose, others), start, points, given, channels)
 
     def noted(self, arrays: BlobArrays) -> HeldSculpt:
         """The same with its strokes put among the arrays that are stored."""
         if self.note.strokes == 0:
             return self
         offsets = self.points - self.start
-        moved = np.flatnonzero(np.abs(offsets).max(axis=1) > 0).astype(np.int32)
-        ref = arrays.put("offsets", "sculpt", moved, offsets[moved])
+        changed = np.abs(offsets).max(axis=1) > 0
+        more: tuple[Array, ...] = ()
+        if self.channels is not None and self.start_channels is not None:
+            widened = self.channels - self.start_channels
+            changed |= (widened != 0).any(axis=1)
+            more = (widened,)
+        moved = np.flatnonzero(changed).astype(np.int32)
+        ref = arrays.put("offsets", "sculpt", moved, offsets[moved], *(w[moved] for w in more))
         return replace(self, note=replace(self.note, offsets=ref))
 
     def goes_on(self, note: SculptNote) -> bool:
@@ -92,9 +108,17 @@ class HeldSculpt:
         own = self.note
         return (own.pose, own.remedy_id, own.between) == (note.pose, note.remedy_id, note.between)
 
-    def after(self, note: SculptNote, points: Array) -> HeldSculpt:
+    def after(self, note: SculptNote, points: Array, channels: Array | None = None) -> HeldSculpt:
         """The same session with one more stroke."""
-        return replace(self, note=note, points=points)
+        return replace(self, note=note, points=points, channels=self.channels if channels is None else channels)
+
+    @property
+    def is_changed(self) -> NDArray[np.bool_]:
+        """Which vertices ``(V,)`` its strokes have changed."""
+        changed = (self.points != self.start).any(axis=1)
+        if self.channels is not None and self.start_channels is not None:
+            changed |= (self.channels != self.start_channels).any(axis=1)
+        return np.asarray(changed, np.bool_)
 
 
 @dataclass(eq=False)

@@ -15,9 +15,8 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats import gltf_file
-from plethos.core.formats.files import read_file
-from plethos.core.formats.gltf_write import flattened, write_glb
+from plethos.core.formats.files import ending_of, open_file, read_file, written
+from plethos.core.formats.gltf_write import flattened
 from plethos.core.names import printable
 from plethos.core.review import reviewed
 from plethos.core.rotations import Array
@@ -125,7 +124,7 @@ class Workbench:
     def _read(self, character_id: str) -> OpenCharacter:
         with _there():
             revision = self.store.current(character_id)
-            source = gltf_file.parse(self.store.blob(revision.file_hash))
+            source = open_file(revision.name, self.store.blob(revision.file_hash))
         arrays = BlobArrays(self.store.blobs)
         opened = OpenCharacter(revision, source, read_bare(source, revision.name, revision.document, arrays), arrays)
         self._show(opened, revision)
@@ -138,14 +137,23 @@ class Workbench:
 
     def _sculpt(self, opened: OpenCharacter, note: SculptNote, evaluator: Evaluator) -> HeldSculpt:
         offsets: Array | None = None
+        widened: Array | None = None
         if note.offsets:
-            vertices, moved = opened.arrays.get("offsets", note.offsets)
+            vertices, moved, *more = opened.arrays.get("offsets", note.offsets)
             offsets = np.zeros((len(evaluator.character.mesh), 3))
             offsets[vertices] = moved
+            if more:
+                widened = np.zeros((len(offsets), more[0].shape[1]))
+                widened[vertices] = more[0]
         before = opened.sculpt
         if before is not None and before.goes_on(note):
-            return before.after(note, before.start if offsets is None else before.start + offsets)
-        return HeldSculpt.of(note, evaluator, offsets)
+            given = before.start_channels
+            return before.after(
+                note,
+                before.start if offsets is None else before.start + offsets,
+                given if given is None or widened is None else given + widened,
+            )
+        return HeldSculpt.of(note, evaluator, offsets, widened)
 
     def edit(self, character_id: str, label: str, change: Callable[[Character], Character]) -> Version:
         """Change a character: stored first, then shown. Returns the version that it made.
@@ -279,7 +287,7 @@ class Workbench:
             self._recent.pop(character_id, None)
 
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
-        """The character as `.glb` with its remedies, optionally baked into a clip.
+        """The character as `.glb` with its remedies, optionally baked into a clip; a drawing as `.svg`.
 
         Parameters
         ----------
@@ -288,12 +296,14 @@ class Workbench:
         """
         opened = self.open(character_id)
         character = opened.character
+        if character.mesh.is_flat:
+            return Delivery(f"{_tidy(opened.revision.name)}.svg", written(character, opened.source))
         fit = limit(character, influences)
         skin = flattened(character)
         if len(fit.vertices):
             skin = with_joint_weights(replace(character, binding=skin), fit.weights, influences).binding
-        data = write_glb(character, opened.source, bake, skin)
-        return Delivery(f"{_tidy(opened.revision.name)}.glb", data)
+        data = written(character, opened.source, bake, skin)
+        return Delivery(f"{_tidy(opened.revision.name)}{ending_of(opened.source)}", data)
 
 
 def limit(character: Character, influences: int = DELIVERED) -> Fitted:

@@ -26,7 +26,7 @@ def characters(bench: Bench, removed: bool = False) -> list[LibraryEntry]:
 
 @router.post("", status_code=201)
 def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], File()]) -> Brought:
-    """Bring in a `.glb`, a `.gltf` with its buffers and pictures, or an `.obj`."""
+    """Bring in a `.glb`, a `.gltf` with its buffers and pictures, an `.obj`, or a drawing as `.svg`."""
     data: dict[str, bytes] = {}
     total = 0
     for file in files:
@@ -38,7 +38,7 @@ def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], Fi
         data[PurePosixPath((file.filename or "file").replace("\\", "/")).name] = content
     main = [n for n in data if n.lower().endswith(ENDINGS)]
     if len(main) != 1:
-        raise HTTPException(422, "Drop one .glb, one .obj, or one .gltf together with the files it needs.")
+        raise HTTPException(422, "Drop one .glb, one .obj, one .svg, or one .gltf together with the files it needs.")
     character_id = bench.bring_in(main[0], data[main[0]], {n: d for n, d in data.items() if n != main[0]})
     opened = bench.open(character_id)
     return Brought(id=character_id, name=opened.revision.name, repairs=list(opened.bare.repairs))

@@ -24,6 +24,7 @@ from plethos.service.desk import Desk
 from plethos.service.jobs import WENT_WRONG
 from plethos.service.live import contacts, frame, pose_of
 from plethos.service.masking import MaskTool
+from plethos.service.outline_strokes import OutlineTool
 from plethos.service.painting import PaintTool
 from plethos.service.picking import PickTool
 from plethos.service.sculpt_strokes import SculptTool
@@ -46,7 +47,9 @@ from plethos.web.states import character_state, job_message
 
 router = APIRouter()
 log = structlog.get_logger()
-TOOLS: dict[str, Tool] = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()}
+TOOLS: dict[str, Tool] = {
+    "sculpt": SculptTool(), "outline": OutlineTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()
+}  # fmt: skip
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
 AGAIN = 1.0
 NOT_SAVED = "The database does not answer: the last stroke is not saved, everything before it is."

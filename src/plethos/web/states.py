@@ -34,6 +34,7 @@ from plethos.service.version import Version
 from plethos.store.blobs import digest
 from plethos.store.repository import Revision
 from plethos.store.work import Work
+from plethos.web.drawing_states import drawing_info
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.character import (
     CharacterState,
@@ -263,6 +264,7 @@ def figure_info(version: Version) -> FigureInfo:
         joints=joints,
         shapes=[s.name for s in character.mesh.shapes],
         repairs=list(character.repairs),
+        drawing=drawing_info(character.mesh),
     )
 
 

@@ -1,21 +1,31 @@
-"""Which reader a file goes to."""
+"""Which reader and which writer a file goes to."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import PurePath
 
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError, PlethosError
 from plethos.core.formats import gltf_file
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj_mesh import file_from_obj
+from plethos.core.formats.svg_file import SvgFile, looks_like_svg, parse_svg
+from plethos.core.formats.svg_read import read_drawing
+from plethos.core.formats.svg_write import write_drawing
 
-ENDINGS = (".glb", ".gltf", ".obj")
+ENDINGS = (".glb", ".gltf", ".obj", ".svg")
+Source = GltfFile | SvgFile
+"""The file that a character came from."""
 
 
-def read_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> tuple[GltfFile, Character]:
+def read_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> tuple[Source, Character]:
     """Read a character's file, and what Plethos computes with.
 
     Parameters
@@ -31,7 +41,7 @@ def read_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
     label = PurePath(name).stem if name.lower().endswith(ENDINGS) else name
     try:
         file = open_file(name, data, others)
-        return file, read_character(file, label)
+        return file, read_source(file, label)
     except PlethosError:
         raise
     except MemoryError:
@@ -41,13 +51,13 @@ def read_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
         raise BadFileError(f"The file is broken in a way that cannot be read ({type(error).__name__}).") from error
 
 
-def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
-    """Read a character's file: glTF as it is, an OBJ as a glTF file without skin.
+def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> Source:
+    """Read a character's file: glTF and SVG as they are, an OBJ as a glTF file without skin.
 
     Parameters
     ----------
     name
-        With its ending, which says what an OBJ is; glTF says it itself.
+        With its ending, which says what an OBJ is; the others say it themselves.
     others
         The files that came with it, by name.
 
@@ -58,4 +68,29 @@ def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
     """
     if name.lower().endswith(".obj"):
         return file_from_obj(data.decode("utf-8", "replace"))
+    if name.lower().endswith(".svg") or looks_like_svg(data):
+        return parse_svg(data)
     return gltf_file.parse(data, others)
+
+
+def read_source(
+    file: Source, name: str, welded: NDArray[np.int32] | None = None, cells_only: bool = False
+) -> Character:
+    """The character of a file; see `read_character` and `read_drawing`.
+
+    Raises
+    ------
+    BadFileError
+        With one sentence that names the fault.
+    """
+    return read_drawing(file, name) if isinstance(file, SvgFile) else read_character(file, name, welded, cells_only)
+
+
+def written(character: Character, file: Source, bake: str | None = None, skin: Binding | None = None) -> bytes:
+    """The character as a file of the kind that it came from: see `write_glb` and `write_drawing`."""
+    return write_drawing(character, file) if isinstance(file, SvgFile) else write_glb(character, file, bake, skin)
+
+
+def ending_of(file: Source) -> str:
+    """What the name of such a file ends with."""
+    return ".svg" if isinstance(file, SvgFile) else ".glb"

@@ -10,9 +10,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from plethos.core import rotations
-from plethos.core.bend import Measured, bent, straight
+from plethos.core.bend import bent, straight
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.measure.measured import Measured
 from plethos.core.measure.region import joint_region
 from plethos.core.names import free_name
 from plethos.core.skeleton import Pose

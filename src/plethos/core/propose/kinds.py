@@ -15,12 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core import rotations
-from plethos.core.bend import BendMeasure, Measured
+from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
 from plethos.core.mask import Mask
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
+from plethos.core.measure.measured import Measured
 from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import WAY, Held, off
 from plethos.core.propose.helpers import longer, started
@@ -201,7 +202,7 @@ class Judge:
     @cached_property
     def _around(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """The triangles of the joint's region and of what hangs beside it, and their pairs that cross at rest."""
-        mesh, own = self.held.character.mesh, self.measure.site.region
+        mesh, own = self.held.character.mesh, self.measure.skin.region
         at = self.held.character.skeleton.rest_global[self.held.joint, :3, 3]
         near = np.linalg.norm(mesh.rest - at, axis=1) < NEAR_JOINT * own.radius
         near[own.vertices] = True

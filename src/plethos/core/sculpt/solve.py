@@ -119,6 +119,7 @@ def solve_corrective(
     name: str,
     activation: float = 1.0,
     trigger: HingeTrigger | None = None,
+    channels: NDArray[np.floating] | None = None,
 ) -> tuple[Shape, SolveReport]:
     """The shape that turns a posed character into a sculpt of it.
 
@@ -134,6 +135,8 @@ def solve_corrective(
         How much of the shape is on in this pose.
     trigger
         What will switch it on: where the neighbouring poses lie, and how much of it is on there; guessed when None.
+    channels
+        ``(V, C)`` what the sculpt makes of the channels that no skin moves; None = they stay.
 
     Raises
     ------
@@ -158,7 +161,8 @@ def solve_corrective(
     height = extent(character.mesh.rest)
     offsets = sculpt.astype(np.float64) - base
     length = np.linalg.norm(offsets, axis=1)
-    moved = np.flatnonzero(length > 1e-6 * height)
+    wider = _channel_offsets(posed, channels, 1e-6 * height)
+    moved = np.flatnonzero((length > 1e-6 * height) | (wider != 0).any(axis=1))
     if len(moved) == 0:
         raise BadEditError("The sculpt is the same as the posed skin: move something first.")
     rest = posed.evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0]
@@ -169,7 +173,10 @@ def solve_corrective(
         deltas, sigma = invert_offsets(linear, offsets[moved], rest[moved])
         stored = (deltas / activation).astype(np.float32).astype(np.float64) * activation
         error = np.linalg.norm(np.einsum("vij,vj->vi", linear, stored) - offsets[moved], axis=1)
-    shape = Shape(name, moved.astype(np.int32), np.ascontiguousarray(deltas / activation, dtype=np.float32))
+    shape = Shape(
+        name, moved.astype(np.int32), np.ascontiguousarray(deltas / activation, dtype=np.float32),
+        channels=(wider[moved] / activation).astype(np.float32) if wider.any() else None,
+    )  # fmt: skip
     trigger = trigger or _guessed(character, posed, shape)
     # Each vertex against what was asked of it: a small edit beside a large one can be hopeless too.
     hopeless = (sigma < HOPELESS_BELOW) | (error > np.maximum(0.05 * length[moved], 1e-5 * height))
@@ -182,6 +189,17 @@ def solve_corrective(
         neighbour_factor=1.0 if trigger is None else _neighbour_factor(posed, trigger, shape, activation),
     )
     return shape, replace(report, warnings=(*_warnings(report), *_turn_warnings(posed, trigger, moved)))
+
+
+def _channel_offsets(posed: Posed, channels: NDArray[np.floating] | None, least: float) -> Array:
+    """How much more the sculpt wants of each channel ``(V, C)``; none where the character has none."""
+    given = posed.channels
+    if channels is None or given is None:
+        return np.zeros((len(posed.character.mesh), 1))
+    if channels.shape != given.shape or not np.isfinite(channels).all():
+        raise BadEditError("The sculpt's channels are not those of the character.")
+    more = channels.astype(np.float64) - given
+    return np.where(np.abs(more) > least, more, 0.0)
 
 
 def _through_deformers(

@@ -34,7 +34,8 @@ def with_joint_weights(
     -----
     A part's vertices go on following a joint through the bone that its skin has for it: see `bone_table`.
     """
-    joints, kept = limit_influences(weights, most, least)
+    # A control point and its handles follow the same.
+    joints, kept = limit_influences(character.mesh.of_controls(weights), most, least)
     used = max(1, int((kept > 0).sum(axis=1).max(initial=1)))
     return with_influences(character, joints[:, :used], kept[:, :used])
 

@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.symmetry import is_symmetric
 from plethos.core.weights.assign import with_joint_weights
-from plethos.core.weights.automatic import Progress, automatic_weights
+from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.check import stray_weights, without_stray
 from plethos.core.weights.edit import carried_across
+from plethos.core.weights.heated import Progress
 
 ROUNDS = 4
 LEAST = 0.003  # automatic weights under this are not worth an influence
@@ -29,6 +30,12 @@ def bound_automatically(
     those that none of them holds before or after.
     """
     fresh = automatic_weights(character, joints, region, progress)
+    if character.mesh.is_flat:
+        # The two sides of a limb are two runs of points: what is stray on a skin is not on an outline.
+        if joints is None and region is None:
+            return with_joint_weights(character, fresh, most, LEAST)
+        most = max(most, character.binding.influences.shape[1])
+        return with_joint_weights(character, fresh, most)
     if joints is None:
         bound = _cleared(with_joint_weights(character, fresh, most, LEAST), most, None, region is None)
     else:

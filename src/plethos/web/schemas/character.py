@@ -175,6 +175,45 @@ class PartInfo(BaseModel):
     drawn: tuple[int, int] = Field(description="The range of its triangles in the mesh that is drawn.")
 
 
+class CurveInfo(BaseModel):
+    """A run of control points: three vertices each, the point, the handle before it and the one after it."""
+
+    first: int = Field(description="Its first vertex.")
+    count: int
+    closed: bool
+
+
+class StrokeInfo(BaseModel):
+    """How a line is painted, as SVG says it."""
+
+    colour: str
+    opacity: float
+    cap: str
+    join: str
+    miter: float
+    dashes: str
+    hidden: list[int] = Field(description="The first vertices of control points whose edge to the next has no stroke.")
+
+
+class DrawnInfo(BaseModel):
+    """One thing that a drawing paints: its inside, then its line."""
+
+    part: str
+    name: str
+    curves: list[CurveInfo]
+    fill: str | None
+    fill_opacity: float
+    even_odd: bool
+    stroke: StrokeInfo | None
+
+
+class DrawingInfo(BaseModel):
+    """What of the plane a drawing shows, and what it paints, from back to front."""
+
+    view: tuple[float, float, float, float] = Field(description="Its view box in the world, y up: low x, low y, size.")
+    drawn: list[DrawnInfo]
+
+
 class FigureInfo(BaseModel):
     """What changes seldom about a character: parts, joints, and what was mended on reading."""
 
@@ -188,6 +227,7 @@ class FigureInfo(BaseModel):
     joints: list[JointInfo]
     shapes: list[str]
     repairs: list[str]
+    drawing: DrawingInfo | None = Field(default=None, description="What a drawing paints; null for a solid.")
 
 
 class BendRequest(Schema):
@@ -202,10 +242,14 @@ class BendRequest(Schema):
 
 
 class Measures(BaseModel):
-    """Percent of rest; volume is null where the skin is an open sheet, girth where no closed slice goes round."""
+    """Percent of rest; volume is null where the skin is an open sheet, girth where no closed slice goes round.
+
+    On a drawing volume is the area and girth the least width across the bone; open_fill is in square units.
+    """
 
     volume: float | None
     girth: float | None
+    open_fill: float | None = None
 
 
 class BendPoint(BaseModel):

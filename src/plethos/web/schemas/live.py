@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, TypeAdapter
 from plethos.core.sculpt.session import Dab
 from plethos.service.live import Moving, Wanted
 from plethos.service.masking import MaskSettings
+from plethos.service.outline_strokes import OutlineSettings
 from plethos.service.painting import PaintSettings
 from plethos.service.picking import PickSettings
 from plethos.service.sculpt_strokes import SculptSettings
@@ -110,6 +111,18 @@ class SculptToolBody(Schema):
         return SculptSettings(self.brush, within, self.border_stays, self.mirror, self.through)
 
 
+class OutlineToolBody(Schema):
+    """A brush over the outlines of a drawing; the triangle of its touches is a vertex of an outline."""
+
+    tool: Literal["outline"]
+    brush: Literal["move", "roundness", "width", "smooth", "put_back"]
+    picked: list[int] = Field(default_factory=list, max_length=20_000, description="Control points that move together.")
+    others: bool = Field(default=False, description="Points of other outlines within the brush come along.")
+
+    def settings(self) -> OutlineSettings:
+        return OutlineSettings(self.brush, tuple(self.picked), self.others)
+
+
 class PaintToolBody(Schema):
     tool: Literal["paint"]
     mode: Literal["add", "subtract", "replace", "smooth", "even"]
@@ -175,7 +188,9 @@ class StrokeMessage(Schema):
     seq: int = 0
     pose: PoseBody = Field(default_factory=PoseBody)
     want: Want = Field(default_factory=Want)
-    settings: Annotated[SculptToolBody | PaintToolBody | PickToolBody | MaskToolBody, Field(discriminator="tool")]
+    settings: Annotated[
+        SculptToolBody | OutlineToolBody | PaintToolBody | PickToolBody | MaskToolBody, Field(discriminator="tool")
+    ]
     dabs: list[DabBody] = Field(max_length=MOST_DABS)
 
 

@@ -1,0 +1,28 @@
+"""What a bend does to a limb, in numbers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A joint's region in one pose, against rest, in percent.
+
+    Parameters
+    ----------
+    volume
+        Region volume; None where the skin is a sheet that goes round none.
+    girth
+        Least girth over the stations; None where no closed slice goes round the limb.
+    open_fill
+        Of a drawing: how much more of its fills is open than at rest, square units. None for a solid.
+
+    Notes
+    -----
+    On a drawing the volume is the area inside its outlines, and the girth the least width across the bone.
+    """
+
+    volume: float | None
+    girth: float | None
+    open_fill: float | None = None
