@@ -11,9 +11,10 @@ export type Want = Required<Schemas['Want']>
 export type Dab = Required<Schemas['DabBody']>
 export type Contacts = Pick<Schemas['ContactsAnswer'], 'without' | 'with'>
 export type Job = Schemas['JobMessage']
-export type ToolSettings = Schemas['SculptToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody'] | Schemas['MaskToolBody']
+export type ToolSettings = Schemas['SculptToolBody'] | Schemas['OutlineToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody'] | Schemas['MaskToolBody']
 /** Brushes that hold what they took at first and follow the pointer's whole way. */
 export const DRAGS = ['grab', 'slide', 'push']
+const OUTLINE_DRAGS = ['move', 'roundness', 'width']
 type Said = Schemas['PoseMessage'] | Schemas['StrokeMessage'] | Schemas['StrokeEndMessage'] | Schemas['ContactsMessage']
 type Told = Schemas['VersionMessage'] | Schemas['LeaseMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
 
@@ -45,6 +46,8 @@ export interface Frame extends FrameHead {
   mixed?: Float32Array
   region?: Float32Array
   ghost?: Float32Array
+  /** How wide the stroke of a drawing is at each control point. */
+  widths?: Float32Array
   joints: Float32Array
 }
 
@@ -112,7 +115,7 @@ export class LiveSocket {
     const last = this.strokes.at(-1)
     if (last && last !== 'end' && last.dabs.length < MOST_DABS && JSON.stringify(last.settings) === JSON.stringify(settings)) {
       // A drag holds its whole way in its last touch.
-      if (settings.tool === 'sculpt' && DRAGS.includes(settings.brush)) last.dabs = [dab]
+      if ((settings.tool === 'sculpt' && DRAGS.includes(settings.brush)) || (settings.tool === 'outline' && OUTLINE_DRAGS.includes(settings.brush))) last.dabs = [dab]
       else last.dabs.push(dab)
       last.want = want
     } else this.strokes.push({ settings, dabs: [dab], pose, want })

@@ -1,10 +1,16 @@
-<!-- What the lines of the strip are. -->
+<script setup lang="ts">
+/** What the lines of the strip are. */
+import { useCharacter } from '@/workbench/character'
+
+const character = useCharacter()
+</script>
+
 <template>
   <ul class="legend">
-    <li><i class="vo" />volume without</li>
-    <li><i class="vw" />volume with</li>
-    <li><i class="gw" />least girth with</li>
-    <li><i class="go" />least girth without</li>
+    <li><i class="vo" />{{ character.flat ? 'area' : 'volume' }} without</li>
+    <li><i class="vw" />{{ character.flat ? 'area' : 'volume' }} with</li>
+    <li><i class="gw" />least {{ character.flat ? 'width' : 'girth' }} with</li>
+    <li><i class="go" />least {{ character.flat ? 'width' : 'girth' }} without</li>
   </ul>
 </template>
 

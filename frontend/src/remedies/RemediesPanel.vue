@@ -46,20 +46,19 @@ async function solve(): Promise<void> {
       <el-button v-if="mending.all.length || character.figure?.shapes.length" size="small" text title="A table of all remedies, with search" @click="table = true">{{ mending.tiedHere.length }} of {{ mending.all.length }}{{ wrong ? `, ${wrong} !` : '' }}</el-button>
     </header>
     <RemedyTable v-model="table" />
-    <WaterfallChart />
-    <RollChart />
+    <template v-if="!character.flat"><WaterfallChart /><RollChart /></template>
     <p v-if="aloneElsewhere" class="warn">Only <b>{{ aloneElsewhere.name }}</b> acts. <el-button size="small" @click="looks.alone = null">Let all act</el-button></p>
     <component :is="remedyCards[r.kind]" v-for="r in mending.tiedHere" :key="r.id" :remedy="r" />
     <p v-if="!character.state?.bound" class="muted empty">Nothing follows a joint yet: lay a skeleton and make weights in Bind.</p>
     <p v-else-if="!mending.tiedHere.length && !character.sculpting" class="muted empty">
       Nothing mends this joint yet. Bend it until it looks bad, then ask which kind of remedy suits, or sculpt it right in that pose.
     </p>
-    <WhichKind v-if="!character.sculpting && character.state?.bound" class="which" />
+    <WhichKind v-if="!character.sculpting && character.state?.bound && !character.flat" class="which" />
     <div v-if="!character.sculpting && character.state?.bound" class="add">
       <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">Sculpt a corrective here</el-button>
       <el-button :disabled="posing.atRest" :loading="solving" title="The program gives back what volume is lost here; you look, then keep, sculpt on or drop" @click="solve">Solve a first mend</el-button>
       <HelperStart />
-      <MaskedStart />
+      <MaskedStart v-if="!character.flat" />
       <KeepDifference />
       <p v-if="posing.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>

@@ -45,11 +45,10 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
     <h2>{{ character.sculpting?.between ? 'Sculpting an in-between' : 'Sculpting in the pose' }}</h2>
     <template v-if="!proposal">
       <p class="muted">{{ character.sculpting?.strokes === 1 ? "1 stroke, saved." : `${character.sculpting?.strokes ?? 0} strokes, each one saved.` }} The pose is held until you keep or drop.</p>
-      <FirstMend />
-      <PushApart />
+      <template v-if="!character.flat"><FirstMend /><PushApart /></template>
       <p v-if="character.sculpting?.hint" class="hint" role="status">{{ character.sculpting.hint }}</p>
       <HeldBack />
-      <SculptElsewhere />
+      <SculptElsewhere v-if="!character.flat" />
       <div class="row">
         <el-button type="primary" :disabled="!character.sculpting?.strokes" @click="keep">Keep</el-button>
         <el-button @click="drop">Drop</el-button>

@@ -13,6 +13,7 @@ const keys: [string, string][] = [
   ['P', 'Play or stop the clip'],
   ['F', 'Face the chosen joint, again: next side'],
   ['O', 'Show the whole figure'],
+  ['C', 'A drawing alone, without any aid'],
   ['H', 'Hide the part under the pointer'],
   [', .', 'Five degrees along the bend strip, or a frame of the clip'],
   ['[ ]', 'Brush smaller, larger'],

@@ -10,6 +10,7 @@ import DialList from '@/body-map/DialList.vue'
 import KeptPoses from '@/body-map/KeptPoses.vue'
 import PoseList from '@/body-map/PoseList.vue'
 import FigureView from '@/view/FigureView.vue'
+import DrawingView from '@/drawing/DrawingView.vue'
 import { panels } from '@/stations/stations'
 import KeyList from './KeyList.vue'
 import { isTyping } from './keys'
@@ -106,7 +107,7 @@ const saved = computed(() => {
           <KeptPoses />
           <DialList />
         </aside>
-        <FigureView><component :is="shown.over" v-if="shown.over" /></FigureView>
+        <component :is="character.flat ? DrawingView : FigureView" :key="character.id"><component :is="shown.over" v-if="shown.over" /></component>
         <component :is="shown.panel" v-if="shown.panel" />
         <aside v-else />
         <ClipStrip v-if="posing.clip" class="strip" />

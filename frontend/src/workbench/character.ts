@@ -24,6 +24,8 @@ export const useCharacter = defineStore('character', () => {
 
   const dials = computed(() => (state.value?.dials ?? []) as DialRule[])
   const sculpting = computed(() => state.value?.sculpt ?? null)
+  /** Whether it is a drawing. */
+  const flat = computed(() => figure.value?.drawing != null)
   /** Sizes are kept for a person 178 cm tall, so that a brush fits characters of any size. */
   const sizeFactor = computed(() => (figure.value?.height ?? 1.78) / 1.78)
 
@@ -90,5 +92,5 @@ export const useCharacter = defineStore('character', () => {
   const undo = () => edit((c) => api.undo(c))
   const redo = () => edit((c) => api.redo(c))
 
-  return { id, figure, mesh, state, saving, failure, dials, sculpting, sizeFactor, upright, open, close, take, refresh, edit, undo, redo }
+  return { id, figure, mesh, state, flat, saving, failure, dials, sculpting, sizeFactor, upright, open, close, take, refresh, edit, undo, redo }
 })

@@ -33,6 +33,10 @@ export const useLook = defineStore('look', () => {
   /** Whether the skin is drawn smoothed by one level of subdivision; brushes meet it as it is. */
   const fine = ref(false)
   const ghost = ref<Ghost | null>(null)
+  /** How strongly the ghost of a drawing is seen, 0 to 1. */
+  const ghostStrength = useLocalStorage('plethos-ghost', 0.7)
+  /** Whether the drawing is shown alone, without any aid. */
+  const clean = ref(false)
   /** Whether it is shown what the sculpt in progress has moved. */
   const moved = ref(false)
   /** The region that is not drawn, or all but it. */
@@ -47,7 +51,7 @@ export const useLook = defineStore('look', () => {
   const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
   /** Whether something is tinted on the skin: what is picked, a mask, what has no partner, a border that moved. */
   const tints = computed(() => showsRegion.value || mask.value !== null || lone.value !== null || border.value || moved.value)
-  const showsWithout = computed(() => !character.sculpting && mask.value === null && !showsWeights.value && (wipe.value || holding.value))
+  const showsWithout = computed(() => !character.sculpting && mask.value === null && !showsWeights.value && ((wipe.value && !character.flat) || holding.value))
 
   function showPlace(at: [number, number, number]): void {
     if (!posing.atRest) posing.toggleRest()
@@ -72,5 +76,5 @@ export const useLook = defineStore('look', () => {
     for (const one of [alone, mask, lone]) if (one.value && !known(one.value)) one.value = null
   }, { flush: 'sync' })
 
-  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
+  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, ghostStrength, clean, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
 })

@@ -2,7 +2,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api, type PickBody, type Point, type Pose, type TargetBody } from '@/api/client'
+import { api, type Schemas, type PickBody, type Point, type Pose, type TargetBody } from '@/api/client'
 import { DRAGS, type Dab, type PaintMode, type ToolSettings, type Within } from '@/api/live'
 import { say, useCharacter } from './character'
 import { usePose } from './pose'
@@ -10,6 +10,7 @@ import { useLive } from './live'
 import { useLook } from './look'
 
 export type BrushName = 'grab' | 'inflate' | 'smooth' | 'flatten' | 'draw_together' | 'slide' | 'even_loop' | 'push' | 'push_apart' | 'put_back'
+export type OutlineBrush = Schemas['OutlineToolBody']['brush']
 export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place' | 'make'
 export type MaskMode = 'add' | 'take' | 'smooth'
 export type BindTab = 'weights' | 'regions' | 'joints'
@@ -32,6 +33,11 @@ export const useTools = defineStore('tools', () => {
   const brushStrength = useLocalStorage('plethos-brush-strength', 0.4)
   /** The share of the brush over which it fades; 0 = held whole up to the rim. */
   const brushFalloff = useLocalStorage('plethos-brush-falloff', 1)
+  /** The brush for the outlines of a drawing. */
+  const outlineBrush = ref<OutlineBrush>('move')
+  /** How far along an outline neighbours come along, as a share of the drawing's height. */
+  const along = useLocalStorage('plethos-along', 0)
+  const otherOutlines = ref(false)
   /** Whether the key is held that makes any brush smooth. */
   const smoothing = ref(false)
   /** Which surface under the pointer the brush reaches: 1 the front one, 2 and 3 those behind it. */
@@ -106,6 +112,12 @@ export const useTools = defineStore('tools', () => {
     }
   }
   const touch = (dab: Dab) => live.touch(settings(), dab)
+  const alongReach = computed(() => along.value * (character.figure?.height ?? 1))
+  /** Touch a point of an outline; `picked` move with it when it is one of them. */
+  function touchOutline(vertex: number, at: Point, drag: Point, strength: number, picked: number[]): void {
+    const settings: ToolSettings = { tool: 'outline', brush: outlineBrush.value, picked, others: otherOutlines.value }
+    live.touch(settings, { triangle: vertex, at, radius: alongReach.value, strength, drag, falloff: 1 })
+  }
   const endStroke = () => live.endStroke()
 
   /** Do to a region what the brush does. */
@@ -167,6 +179,8 @@ export const useTools = defineStore('tools', () => {
     vertex.value = markers.value = twins.value = null
   }
   watch(() => character.id, reset)
+  // What is drawn from the side has no other side.
+  watch(() => character.flat, (flat) => (mirrored.value = !flat))
   // A joint, a vertex or a region that is gone is not held on to.
   watch(() => character.figure, (figure) => {
     locked.value = locked.value.filter((name) => figure?.joints.some((j) => j.name === name))
@@ -189,7 +203,7 @@ export const useTools = defineStore('tools', () => {
   })
 
   return {
-    tool, bindTab, binds, brush, brushSize, brushStrength, brushFalloff, smoothing, layer, borderStays, bothSides, through, mirrors, paintValue, maskMode, spotting, mirrored, locked, withinRegion, keepTo, vertex, jointName, markers, twins,
+    tool, bindTab, binds, brush, outlineBrush, along, alongReach, otherOutlines, touchOutline, brushSize, brushStrength, brushFalloff, smoothing, layer, borderStays, bothSides, through, mirrors, paintValue, maskMode, spotting, mirrored, locked, withinRegion, keepTo, vertex, jointName, markers, twins,
     brushReach, painting, picking, masking, placing, making, piecing, brushing, grabs, within, picked, kept, pickedTarget, resize, touch, endStroke, fill, pickAt, clickPiece, makeJoint, nextName, beginLaying, reset,
   }
 })

@@ -274,14 +274,14 @@ def weights(
 @app.command()
 def demo(
     name: Annotated[str | None, typer.Argument(help="Which; none = list them.")] = None,
-    out: Annotated[Path | None, typer.Option("--out", help="The .glb to write.")] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="The .glb to write, or the .svg of a drawing.")] = None,
 ) -> None:
     """Write one of the demo characters as a sample file; without a name, list them as JSON."""
     # Only here: the catalogue brings the whole generator with it.
-    from plethos.demo.catalogue import DEMOS, shipped
+    from plethos.demo.shelf import TELLS, TITLES, shipped
 
     if name is None:
-        show([{"name": n, "title": d.title, "tells": d.tells} for n, d in DEMOS.items()])
+        show([{"name": n, "title": title, "tells": TELLS[n]} for n, title in TITLES.items()])
         return
     if out is None:
         raise CallError("Say where to write it: --out FILE.glb.")

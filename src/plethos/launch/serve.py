@@ -162,10 +162,10 @@ def _serve(url: str, cluster: Cluster, folder: Path, listening: socket.socket, e
     store.sweep_blobs()
     seeded = folder / "seeded"
     if not empty and not seeded.exists():
-        from plethos.demo.catalogue import DEMOS, shipped
+        from plethos.demo.shelf import TITLES, shipped
 
-        for name, demo in reversed(DEMOS.items()):
-            Workbench(store).bring_in(demo.title, shipped(name), demo=True)
+        for name, title in reversed(TITLES.items()):
+            Workbench(store).bring_in(title, shipped(name), demo=True)
         seeded.write_text("The demo was put here once; delete this file to have it again.\n")
     limit = os.environ.get("PLETHOS_UPLOAD_MB")
     upload = {"upload_bytes": int(limit) * 1_000_000} if limit else {}

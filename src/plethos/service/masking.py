@@ -18,7 +18,8 @@ from plethos.core.propose.blend import full_mask
 from plethos.core.propose.soft import evened, seen, soft_region
 from plethos.core.regions import pick
 from plethos.core.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
-from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.sculpt.flat_surface import surface_under
+from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton import Pose
 from plethos.core.topology import extent
 from plethos.service.edits import in_step
@@ -164,7 +165,7 @@ class MaskStroke(Stroke):
         self.before = mask_of(character, remedy_id).dense(len(character.mesh)).astype(np.float64)
         self.shares = self.before.copy()
         start = character.mesh.rest.astype(np.float64)
-        self.surface = SculptSurface(character.mesh.topology, start, start.copy())
+        self.surface = surface_under(character.mesh, start, start.copy())
         self._evaluator = version.evaluator
 
     def touch(self, pose: Pose, settings: MaskSettings, dabs: Sequence[Dab]) -> None:

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.sculpt.flat_surface import surface_under
+from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton import Pose
 from plethos.core.skinning.bone_table import BoneTable, bone_table
 from plethos.core.weights.assign import INSIDE, with_joint_weights
@@ -85,7 +86,7 @@ class PaintStroke(Stroke):
         self.settings = settings
         self.painted = painted(character, settings.mirror)
         start = character.mesh.rest.astype(np.float64)
-        self.surface = SculptSurface(character.mesh.topology, start, start.copy())
+        self.surface = surface_under(character.mesh, start, start.copy())
         wanted = np.tile(character.skeleton.is_joint, (len(character.mesh.parts), 1))
         self._table: BoneTable = bone_table(character.mesh, character.skeleton, character.binding, wanted)
         pad = ((0, 0), (0, max(INSIDE - character.binding.weights.shape[1], 0)))

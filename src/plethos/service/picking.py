@@ -15,7 +15,8 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.picked import PICKED
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
-from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.sculpt.flat_surface import surface_under
+from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton import Pose
 from plethos.service.stroke import Stored, Stroke
 from plethos.service.version import Version
@@ -161,7 +162,7 @@ class PickStroke(Stroke):
         super().__init__(version)
         self.shares = character.region()
         start = character.mesh.rest.astype(np.float64)
-        self.surface = SculptSurface(character.mesh.topology, start, start.copy())
+        self.surface = surface_under(character.mesh, start, start.copy())
 
     def touch(self, pose: Pose, settings: PickSettings, dabs: Sequence[Dab]) -> None:
         for dab in dabs:

@@ -29,6 +29,7 @@ def drawing_info(mesh: Mesh) -> DrawingInfo | None:
                     even_odd=fill is not None and fill.rule == "evenodd",
                     stroke=stroke
                     and StrokeInfo(
+                        width=1.0 if mesh.channels is None else float(mesh.channels[start + 3 * curves[0].first, 0]),
                         **{k: v for k, v in asdict(stroke).items() if k != "hidden"},
                         hidden=[start + 3 * k for k in stroke.hidden],
                     ),

@@ -103,7 +103,7 @@ onMounted(() => {
         <button class="drop" :class="{ over }" :disabled="progress !== null" @click="picker?.click()">
           <template v-if="progress === null">
             <b>Import a character</b>
-            <span>Drop a .glb here, a .gltf together with its files, or a bare mesh as .obj; or click to choose.</span>
+            <span>Drop a .glb here, a .gltf together with its files, a bare mesh as .obj, or a drawing as .svg; or click to choose.</span>
           </template>
           <template v-else>
             <b>{{ progress < 1 ? 'Sending …' : 'Reading …' }}</b>
@@ -121,7 +121,7 @@ onMounted(() => {
           <el-button size="small" text :aria-label="`Delete ${c.name} for good`" @click="erase(c)">Delete for good</el-button>
         </p>
       </section>
-      <input ref="picker" type="file" multiple accept=".glb,.gltf,.obj,.bin,.png,.jpg,.jpeg" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
+      <input ref="picker" type="file" multiple accept=".glb,.gltf,.obj,.svg,.bin,.png,.jpg,.jpeg" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
     </main>
   </div>
 </template>

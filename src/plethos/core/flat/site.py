@@ -153,7 +153,8 @@ def _near(character: Character, joint: int) -> NDArray[np.bool_]:
     shared &= distance <= 2.5 * float(np.median(distance[shared]))
     radius = float(np.sqrt(np.mean(distance[shared] ** 2)))
     within = np.isfinite(distance_over_surface(mesh.topology, mesh.rest, shared, MARGIN * radius))
-    return np.asarray(mesh.of_controls(within), np.bool_)
+    # One point further each way, so that the segments that lead out of the bend are whole.
+    return np.asarray(mesh.of_controls(mesh.topology.grow(within, 1)), np.bool_)
 
 
 def _segments(thing: Drawn, surface: Outlines, start: int, own: NDArray[np.bool_]) -> list[NDArray[np.int32]]:

@@ -16,6 +16,7 @@ from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.joints.draft import Draft
+from plethos.core.joints.flat import flat_hinge
 from plethos.core.joints.frames import frame_along
 from plethos.core.names import free_name, other_side_name
 from plethos.core.rotations import Array
@@ -44,7 +45,9 @@ def moved_joints(character: Character, places: Mapping[int, ArrayLike]) -> Chara
     """
     draft = Draft(character)
     for joint, place in places.items():
-        draft.joints[joint].world[:3, 3] = np.asarray(place, dtype=np.float64)
+        draft.joints[joint].world[:3, 3] = np.asarray(place, dtype=np.float64) * (
+            [1, 1, 0] if character.mesh.is_flat else 1
+        )
     return draft.finish()
 
 
@@ -90,7 +93,11 @@ def made(character: Character, name: str, parent: int | None, place: ArrayLike, 
     draft = Draft(character)
     up = -1 if parent is None else parent
     frame = rotations.rotation_part(draft.joints[up].world[:3, :3]) if up >= 0 else np.eye(3)
-    draft.add(name.strip(), up, rest_place(character.skeleton, up, place, pose), frame)
+    at = rest_place(character.skeleton, up, place, pose)
+    if character.mesh.is_flat:  # in the plane, and turning in it
+        draft.add(name.strip(), up, at * [1, 1, 0], frame, flat_hinge())
+    else:
+        draft.add(name.strip(), up, at, frame)
     return draft.finish()
 
 
@@ -99,7 +106,7 @@ def continued(
 ) -> Character:
     """Like `made`, and a parent that nothing followed nor hung on before is laid along its bone, which ends here."""
     fresh = made(character, name, parent, place, pose)
-    if parent is None:
+    if parent is None or character.mesh.is_flat:
         return fresh
     begun = not character.skeleton.children(parent) and not character.binding.joint_weights[:, parent].any()
     up = fresh.skeleton.find(character.skeleton.names[parent])

@@ -13,17 +13,16 @@ from shapely.geometry.base import BaseGeometry
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.flat.fills import painted
-from plethos.core.names import words_of
 from plethos.core.outlines import Drawn, Outlines, flattened
 from plethos.core.rotations import Array
 from plethos.core.topology import Topology, extent
 from plethos.core.weights.bones import Segment, segments_of
 from plethos.core.weights.heated import heated
+from plethos.core.weights.layers import bones_of
 
 ACROSS = 60  # triangles across the longer side of an area
+ON_IT = 0.6  # of a thing that lies on another
 LINE = 0.01  # of the drawing's height: half of how wide a line counts that fills nothing
-# A limb in front of another lies over it in a drawing: what is named for one side follows no joint of the other.
-SIDES = (("front", "back"), ("near", "far"), ("left", "right"), ("fore", "hind"))
 
 
 def area_weights(character: Character, progress: Callable[[float], None] = lambda share: None) -> NDArray[np.float64]:
@@ -39,16 +38,18 @@ def area_weights(character: Character, progress: Callable[[float], None] = lambd
     if not bones:
         raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")
     weights = np.zeros((len(mesh), len(skeleton)))
-    drawn = [(p, s, d) for p, s in mesh.outlines() for d in s.drawn]
-    height = extent(mesh.rest)
-    for k, (part, surface, thing) in enumerate(drawn):
-        points = mesh.rest[slice(*part.vertices)].astype(np.float64)
-        own = _allowed(bones, skeleton.names, {*words_of(part.name), *words_of(thing.name)})
-        found = _of_thing(thing, surface, points, own, len(skeleton), LINE * height)
-        for number in thing.curves:
-            at = part.vertices[0] + 3 * np.array(surface.curves[number].controls, np.intp)
-            weights[at] = found[3 * np.array(surface.curves[number].controls, np.intp)]
-        progress((k + 1) / len(drawn))
+    line = LINE * extent(mesh.rest)
+    for k, (part, surface) in enumerate(mesh.outlines()):
+        own = slice(*part.vertices)
+        points = mesh.rest[own].astype(np.float64)
+        covered = [_area(thing, surface, points, line) for thing in surface.drawn]
+        largest = max((area for area, _ in covered), key=lambda a: float(a.area), default=None)
+        for thing, (area, heads) in zip(surface.drawn, covered, strict=True):
+            # What lies on the largest thing of its part (a stripe on a jersey) goes with that.
+            shown = largest if largest is not None and largest.intersection(area).area > ON_IT * area.area else area
+            found = bones_of(shown, bones, skeleton, f"{part.name} {thing.name}")
+            weights[part.vertices[0] + heads] = _over(area, points, heads, found, len(skeleton))
+        progress((k + 1) / len(mesh.parts))
     return mesh.of_controls(weights)
 
 
@@ -59,29 +60,18 @@ def rigid(weights: NDArray[np.floating]) -> NDArray[np.float64]:
     return out
 
 
-def _allowed(bones: list[Segment], names: tuple[str, ...], words: set[str]) -> list[Segment]:
-    barred = {b for a, b in (*SIDES, *((b, a) for a, b in SIDES)) if a in words and b not in words}
-    left = [s for s in bones if not barred & set(words_of(names[s.joint]))]
-    return left or bones
-
-
-def _of_thing(
-    thing: Drawn, surface: Outlines, points: Array, bones: list[Segment], joints: int, line: float
+def _over(
+    area: BaseGeometry, points: Array, heads: NDArray[np.intp], bones: list[Segment], joints: int
 ) -> NDArray[np.float64]:
-    """Weights ``(N, J)`` of a part's vertices; only those of the thing's control points are set."""
-    area, heads = _area(thing, surface, points, line)
-    out = np.zeros((len(points), joints))
+    """Weights ``(C, J)`` of the control points whose first vertices ``(C,)`` are given."""
     places, triangles = _triangulated(area, points[heads, :2])
     solid = np.column_stack([places, np.zeros(len(places))])
     found = heated(Topology(len(solid), triangles), solid, np.zeros_like(solid), bones, joints, lambda share: None)
     # A point that lies in no triangle takes what the nearest has.
     inside = np.unique(triangles)
-    if len(inside):
-        nearest = inside[cKDTree(places[inside]).query(points[heads, :2])[1]]
-        out[heads] = found[nearest]
-    else:
-        out[heads] = found[: len(heads)]
-    return out
+    if len(inside) == 0:
+        return found[: len(heads)]
+    return found[inside[cKDTree(places[inside]).query(points[heads, :2])[1]]]
 
 
 def _area(thing: Drawn, surface: Outlines, points: Array, line: float) -> tuple[BaseGeometry, NDArray[np.intp]]:

@@ -187,6 +187,7 @@ class StrokeInfo(BaseModel):
     """How a line is painted, as SVG says it."""
 
     colour: str
+    width: float = Field(description="At its first control point, as drawn.")
     opacity: float
     cap: str
     join: str

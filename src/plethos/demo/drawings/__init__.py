@@ -1,0 +1,1 @@
+"""The demo's drawings: figures of outlines, made by code."""
