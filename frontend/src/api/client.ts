@@ -99,6 +99,14 @@ export const api = {
     ),
   clip: (id: string, clip: string, joint: string, samples: number, signal: AbortSignal): Promise<ClipPoint[]> =>
     unwrap(http.POST('/api/characters/{character_id}/clip', { params: at(id), body: { clip, joint, samples }, signal })),
+  splitAcross: (id: string, joint: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/drawing/split', { params: at(id), body: { joint, part: null } })),
+  startOrder: (id: string, body: Schemas['StartOrder']): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/drawing/order', { params: at(id), body })),
+  posedDrawing: (id: string, pose: Pose): Promise<Blob> =>
+    unwrap(http.POST('/api/characters/{character_id}/drawing/pose.svg', { params: at(id), body: { pose }, parseAs: 'blob' })) as unknown as Promise<Blob>,
+  drawingFrame: (id: string, clip: string, number: number, width: number, signal: AbortSignal): Promise<ArrayBuffer> =>
+    unwrap(http.GET('/api/characters/{character_id}/drawing/frame.png', { params: { ...at(id), query: { clip, number, width } }, parseAs: 'arrayBuffer', signal })) as unknown as Promise<ArrayBuffer>,
   keepPicture: (id: string, picture: Blob): Promise<void> =>
     unwrap(http.PUT('/api/characters/{character_id}/picture', { params: at(id), body: picture as never, bodySerializer: (b) => b as never })),
   stand: (id: string, up: 'y' | 'z'): Promise<CharacterState> =>
@@ -327,3 +335,6 @@ export function deliveryAddress(id: string, bake: string | null, influences: num
   const query = bake ? `&bake=${encodeURIComponent(bake)}` : ''
   return `/api/characters/${id}/delivery.glb?influences=${influences}${query}`
 }
+
+/** Where a clip of a drawing is fetched from, as an animated SVG or a Lottie file. */
+export const drawnClipAddress = (id: string, kind: 'svg' | 'json', clip: string): string => `/api/characters/${id}/drawing/clip.${kind}?clip=${encodeURIComponent(clip)}`

@@ -35,6 +35,8 @@ export interface FrameHead {
   trial?: string | null
   /** How the joints above a dragged end are turned. */
   reached?: Joints | null
+  /** The parts of a drawing in the order of painting, by number, where a remedy switches it. */
+  order?: number[] | null
 }
 
 export interface Frame extends FrameHead {

@@ -45,6 +45,15 @@ const curves = computed(() => [
   { key: 'volume-with', d: draw((p) => p.with.volume) },
 ])
 
+/** How much of a drawing's fills is open, over the foot of the chart. */
+const opened = computed(() => {
+  const most = Math.max(0, ...points.value.map((p) => Math.max(p.with.open_fill ?? 0, p.without.open_fill ?? 0)))
+  if (most < 0.05) return null
+  const yo = (v: number | null | undefined) => BOTTOM - (44 * (v ?? 0)) / most
+  const of = (value: (p: BendPoint) => number | null | undefined) => line<BendPoint>().x((p) => x.value(p.angle_deg)).y((p) => yo(value(p)))(points.value) ?? ''
+  return { most, without: of((p) => p.without.open_fill), with: of((p) => p.with.open_fill) }
+})
+
 /** What a hinge switches on about the shown axis, turned so that it has the axis's sign. */
 const tied = computed(() =>
   mending.tiedHere.flatMap((card) => {
@@ -215,7 +224,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
   <footer class="strip">
     <div class="head">
       <MotionSelect />
-      <div class="axes" role="group" aria-label="Axis">
+      <div v-if="!character.flat" class="axes" role="group" aria-label="Axis">
         <button v-for="a in axes" :key="a.label" :class="{ on: sameAxis(a.axis, posing.axis) }" @click="posing.axis = [...a.axis]">{{ a.label }}</button>
       </div>
       <div class="typed">
@@ -246,6 +255,10 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
         <template v-for="a in activations" :key="a.id">
           <path :d="a.fill" class="wash" />
           <path :d="a.d" class="activation" :class="{ on: a.id === mending.chosenRemedy }"><title>{{ a.name }}</title></path>
+        </template>
+        <template v-if="opened">
+          <path :d="opened.without" class="open-without" /><path :d="opened.with" class="open-with" data-curve="open" />
+          <text :x="LEFT + 6" :y="BOTTOM - 48">fill open, up to {{ opened.most.toFixed(0) }}</text>
         </template>
         <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
         <g v-for="f in flags" :key="f.at" class="flag" :transform="`translate(${x(dragged?.at === f.at ? dragged.angle : f.angle)} 0)`" :data-flag="f.at" @pointerdown="pressFlag($event, f.at)" @pointermove.stop="move" @pointerup.stop="lift">
@@ -282,6 +295,8 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
 .typed .el-input-number { width: 104px; }
 .wash { fill: var(--accent); opacity: 0.06; }
 .knot { fill: var(--panel); stroke: var(--accent); stroke-width: 1.8; cursor: move; }
+.open-with { stroke: var(--warn); stroke-width: 1.8; }
+.open-without { stroke: var(--warn); stroke-width: 1.2; stroke-dasharray: 2 3; }
 .remains { fill: var(--warn); }
 .flag { cursor: ew-resize; }
 .flag line { stroke: var(--accent); stroke-dasharray: 2 3; }

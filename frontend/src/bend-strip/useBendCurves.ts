@@ -36,7 +36,7 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
         const found = await api.bend(id, revision, chosen, axis, angles, pose, live.trial, mine.signal)
         if (mine.signal.aborted) return
         points.value = found
-        note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no skin, so there is nothing to measure.`
+        note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no ${character.flat ? 'outline' : 'skin'}, so there is nothing to measure.`
         if (!found.length) return
         const volumes = found.flatMap((p) => (p.with.volume === null ? [] : [p.with.volume]))
         if (volumes.length) looks.worst = { ...looks.worst, [chosen]: Math.min(...volumes) }

@@ -11,7 +11,7 @@ import { usePose } from '@/workbench/pose'
 import { useResume } from '@/workbench/resume'
 import { useTools } from '@/workbench/tools'
 import { weightColour } from '@/view/heat'
-import { controlsOf, painted, pathOf } from './outlines'
+import { controlsOf, painted, pathOf, type Drawn } from './outlines'
 import { useDrawnJoints } from './useDrawnJoints'
 import { useFlatBrush } from './useFlatBrush'
 import { useOutlineBrush } from './useOutlineBrush'
@@ -36,7 +36,12 @@ const { dots, bones, arc } = joints
 const ready = ref(false)
 
 const drawing = computed(() => character.figure!.drawing!)
-const shown = computed(() => drawing.value.drawn.filter((d) => !looks.hidden.includes(d.part)))
+/** What is drawn, from back to front: a remedy may switch that. */
+const shown = computed(() => {
+  const order = looks.holding ? null : live.frame?.order, parts = character.figure!.parts
+  const kept = drawing.value.drawn.filter((d) => !looks.hidden.includes(d.part))
+  return order ? order.flatMap((n) => kept.filter((d) => d.part === parts[n]?.name)) : kept
+})
 const points = computed(() => {
   const frame = live.frame
   const rest = character.mesh!.rest
@@ -47,14 +52,22 @@ const widths = computed(() => live.frame?.widths)
 const things = computed(() => painted(shown.value, points.value, widths.value))
 const ghost = computed(() => {
   const seen = live.frame?.ghost
-  return seen && seen.length === points.value.length ? shown.value.map((d) => ({ d: pathOf(d, seen), fill: d.fill !== null })) : []
+  const p = points.value
+  if (!seen || seen.length !== p.length) return []
+  // What lies where it is drawn would only cover it.
+  const still = 1e-3 * character.figure!.height
+  const differs = (d: Drawn) => controlsOf([d]).some((v) => [0, 1, 2].some((k) => Math.abs(seen[3 * (v + k)] - p[3 * (v + k)]) + Math.abs(seen[3 * (v + k) + 1] - p[3 * (v + k) + 1]) > still))
+  return shown.value.filter(differs).map((d) => ({ d: pathOf(d, seen), fill: d.fill !== null }))
 })
 /** Control points are shown only where one works on them: those of things near the joint, or all while weights are painted. */
-const working = computed(() => !looks.clean && (character.sculpting !== null || tools.binds))
+const working = computed(() => !looks.clean && (character.sculpting !== null || tools.binds || tools.spotting))
 const controls = computed(() => {
   if (!working.value) return []
-  const p = points.value, weights = looks.shading === 'weights' ? live.frame?.weights : undefined
-  return controlsOf(shown.value).map((v) => ({
+  const p = points.value, moved = live.frame?.weights
+  const weights = looks.shading === 'weights' ? moved : undefined
+  // Of what the chosen joint moves, or all.
+  const follows = (d: Drawn) => !moved || tools.otherOutlines || controlsOf([d]).some((v) => moved[v] > 0.01)
+  return controlsOf(shown.value.filter(follows)).map((v) => ({
     v, ...plane.toPage(p[3 * v], p[3 * v + 1]), colour: weights ? `#${weightColour(weights[v]).getHexString()}` : undefined,
     on: picked.value.includes(v), tint: tints.value?.[v],
   }))
@@ -120,6 +133,16 @@ usePlainKeys({
 useEventListener(host, 'wheel', plane.zoom, { passive: false })
 onBeforeUnmount(() => (looks.clean = false))
 
+function pressPoint(event: PointerEvent, vertex: number): void {
+  if (character.sculpting) {
+    event.stopPropagation()
+    outline.grab(event, vertex)
+  } else if (tools.spotting) {
+    event.stopPropagation()
+    const p = points.value
+    tools.clickPiece(vertex, [p[3 * vertex], p[3 * vertex + 1], 0])
+  } else if (event.altKey) tools.vertex = vertex
+}
 function press(event: PointerEvent): void {
   if (event.button === 0 && tools.making) return
   if (event.button === 0 && brush.paints.value) brush.press(event)
@@ -183,7 +206,7 @@ const degrees = (name: string) => twistDeg(posing.joints[name] ?? REST, [0, 0, 1
         <circle
           v-for="c in controls" :key="c.v" :cx="c.x" :cy="c.y" :r="character.sculpting ? 4 : 3.4" class="point" :class="{ on: c.on, fixed: !character.sculpting, tinted: (c.tint ?? 0) > 0.5 }"
           :style="c.colour ? { fill: c.colour } : undefined" :data-point="c.v"
-          @pointerenter="outline.under.value = c.v" @pointerdown="character.sculpting ? ($event.stopPropagation(), outline.grab($event, c.v)) : $event.altKey && (tools.vertex = c.v)" @pointermove="outline.drag" @pointerup="outline.drop" @pointercancel="outline.drop"
+          @pointerenter="outline.under.value = c.v" @pointerdown="pressPoint($event, c.v)" @pointermove="outline.drag" @pointerup="outline.drop" @pointercancel="outline.drop"
         />
         <circle
           v-for="a in arms" :key="`h${a.key}`" :cx="a.x" :cy="a.y" r="3.4" class="handle" :data-handle="a.vertex"

@@ -3,6 +3,8 @@ import { computed, ref, type Ref } from 'vue'
 
 export interface Spot { x: number; y: number }
 const LEAST = 1e-3, MOST = 1e5
+/** Pixels that the bars of the view take at its top, and the share of it that stays free round what is shown. */
+const BARS = 80, MARGIN = 0.06
 
 export function usePlane(host: Ref<HTMLElement | undefined>, width: Ref<number>, height: Ref<number>) {
   /** Pixels per unit, and where the world's origin lies. */
@@ -16,11 +18,12 @@ export function usePlane(host: Ref<HTMLElement | undefined>, width: Ref<number>,
     return { x: (event.clientX - box.left - origin.value.x) / scale.value, y: (origin.value.y - event.clientY + box.top) / scale.value }
   }
 
-  /** Show a part of the plane, whole. */
-  function show(low: Spot, high: Spot, margin = 0.08): void {
+  /** Show a part of the plane, whole, below the bars of the view. */
+  function show(low: Spot, high: Spot): void {
     const w = Math.max(high.x - low.x, 1e-9), h = Math.max(high.y - low.y, 1e-9)
-    scale.value = Math.min((width.value * (1 - 2 * margin)) / w, (height.value * (1 - 2 * margin)) / h)
-    origin.value = { x: width.value / 2 - (scale.value * (low.x + high.x)) / 2, y: height.value / 2 + (scale.value * (low.y + high.y)) / 2 }
+    const free = Math.max(height.value - BARS, 1)
+    scale.value = Math.min((width.value * (1 - 2 * MARGIN)) / w, (free * (1 - MARGIN)) / h)
+    origin.value = { x: width.value / 2 - (scale.value * (low.x + high.x)) / 2, y: BARS + (free * (1 - MARGIN / 2)) / 2 + (scale.value * (low.y + high.y)) / 2 }
   }
   function zoom(event: WheelEvent): void {
     event.preventDefault()

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { api, type HingeTrigger, type RemedyCard } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { say, useCharacter } from '@/workbench/character'
+import { useLengths } from '@/workbench/lengths'
 import { hingeOf, useMending } from '@/workbench/mending'
 import { usePose } from '@/workbench/pose'
 import RemedyFrame from './RemedyFrame.vue'
@@ -11,10 +12,12 @@ import TargetList from './TargetList.vue'
 import TieSelect from './TieSelect.vue'
 import TiedTo from './TiedTo.vue'
 import TriggerFields from './TriggerFields.vue'
+import { useSetTrigger } from './useSetTrigger'
 import { useTriggers, type Tie } from './useTriggers'
 
 const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
+const lengths = useLengths()
 const posing = usePose()
 const mending = useMending()
 const triggers = useTriggers()
@@ -22,17 +25,12 @@ const hinge = computed(() => hingeOf(props.remedy))
 const tie = computed<Tie | null>(() => (props.remedy.trigger ? { trigger: props.remedy.trigger, value: props.remedy.by ?? undefined } : null))
 const degrees = (value: number | null | undefined) => `${Math.round(value ?? 0)}°`
 const back = computed(() => {
+  if (character.flat) return `${(props.remedy.report.round_trip_error_m ?? 0).toFixed(3)} units`
   const mm = (props.remedy.report.round_trip_error_m ?? 0) * 1000
   return mm < 0.001 ? 'under 0.001 mm' : `${mm.toFixed(3)} mm`
 })
 const locked = computed(() => character.sculpting !== null)
-/** Stored poses belong to all that follow one of them; any other trigger is the remedy's own. */
-function change({ trigger, value }: Tie): Promise<boolean> {
-  const { id, by } = props.remedy
-  const shared = trigger.kind === 'pose_set' && trigger.id === props.remedy.trigger?.id
-  if (shared && value && value !== by) return character.edit((c) => api.tie(c, id, value))
-  return character.edit((c) => (shared ? api.putTrigger(c, trigger) : api.setTrigger(c, id, trigger, value)))
-}
+const change = useSetTrigger(() => props.remedy)
 /** Tie a shape that lost its trigger to the bend that is shown now. */
 async function tieHere(): Promise<void> {
   try {
@@ -64,8 +62,8 @@ async function tieHere(): Promise<void> {
     </template>
     <template #numbers>
       <dl>
-        <dt>Vertices moved</dt><dd class="num">{{ remedy.report.moved }}</dd>
-        <dt>Greatest move</dt><dd class="num">{{ ((remedy.report.greatest_move_m ?? 0) * 100).toFixed(1) }} cm</dd>
+        <dt>{{ character.flat ? 'Points and handles moved' : 'Vertices moved' }}</dt><dd class="num">{{ remedy.report.moved }}</dd>
+        <dt>Greatest move</dt><dd class="num">{{ lengths.told(remedy.report.greatest_move_m ?? 0) }}</dd>
         <dt>Comes back within</dt><dd class="num">{{ back }}</dd>
       </dl>
     </template>

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import type { Axis, Schemas } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
+import { useLengths } from '@/workbench/lengths'
 import AxisSelect from './AxisSelect.vue'
 import StoredSlider from './StoredSlider.vue'
 import type { Rule } from './helperRules'
@@ -12,6 +13,7 @@ type Share = Extract<Rule, { kind?: 'share' }>
 const props = defineProps<{ rule: Rule }>()
 const emit = defineEmits<{ change: [rule: Rule]; input: [rule: Rule] }>()
 const character = useCharacter()
+const lengths = useLengths()
 const joints = computed(() => character.figure?.joints.map((j) => j.name) ?? [])
 const values = computed(() => character.state?.values ?? [])
 const whole = computed(() => props.rule)
@@ -51,7 +53,7 @@ const stops = computed(() => (props.rule.kind === 'slide' ? (props.rule.knots as
     <label v-for="(k, i) in stops" :key="i"><span>{{ i === 0 ? 'Stops' : '' }}</span>
       <span class="stop">
         <el-input-number :model-value="Math.round(k.angle_deg * 10) / 10" size="small" :controls="false" :aria-label="`Angle of stop ${i + 1}`" @change="(v: number | undefined) => knot(i, { angle_deg: number(v) })" />°
-        <el-input-number :model-value="Math.round(k.metres * 10000) / 100" size="small" :controls="false" :aria-label="`Centimetres of stop ${i + 1}`" @change="(v: number | undefined) => knot(i, { metres: number(v) / 100 })" />cm
+        <el-input-number :model-value="Math.round(k.metres * lengths.factor() * 100) / 100" size="small" :controls="false" :aria-label="`Centimetres of stop ${i + 1}`" @change="(v: number | undefined) => knot(i, { metres: number(v) / lengths.factor() })" />{{ lengths.unit() }}
       </span>
     </label>
   </template>
@@ -74,7 +76,7 @@ const stops = computed(() => (props.rule.kind === 'slide' ? (props.rule.knots as
   <template v-else-if="rule.kind === 'push'">
     <label>By <el-select :model-value="rule.value" size="small" filterable aria-label="The value that pushes" @update:model-value="(value: string) => change({ value })"><el-option v-for="v in values" :key="v.id" :value="v.id" :label="v.name" /></el-select></label>
     <AxisSelect :axis="rule.along" label="Along" signed @change="(along) => change({ along })" />
-    <label>As far as <span class="stop"><el-input-number :model-value="Math.round(rule.metres * 10000) / 100" size="small" :controls="false" aria-label="Centimetres of the push" @change="(v: number | undefined) => change({ metres: number(v) / 100 })" />cm</span></label>
+    <label>As far as <span class="stop"><el-input-number :model-value="Math.round(rule.metres * lengths.factor() * 100) / 100" size="small" :controls="false" aria-label="Centimetres of the push" @change="(v: number | undefined) => change({ metres: number(v) / lengths.factor() })" />{{ lengths.unit() }}</span></label>
   </template>
   <template v-else-if="rule.kind === 'anchor'">
     <label>Place of <el-select :model-value="rule.place" size="small" filterable aria-label="The joint that it takes its place from" @update:model-value="(place: string) => change({ place })"><el-option v-for="j in joints" :key="j" :value="j" :label="plainName(j)" /></el-select></label>

@@ -2,11 +2,13 @@
 /** Helper joints to start from at the held bend: where they sit and how far they go is tried out by the program. */
 import { ref } from 'vue'
 import { api, type Schemas } from '@/api/client'
+import { useCharacter } from '@/workbench/character'
 import { useMending } from '@/workbench/mending'
 import { usePose } from '@/workbench/pose'
 import { useTools } from '@/workbench/tools'
 
 type How = Schemas['StartHelper']['how']
+const character = useCharacter()
 const mending = useMending()
 const posing = usePose()
 const tools = useTools()
@@ -29,9 +31,9 @@ async function start(how: How): Promise<void> {
 <template>
   <div class="start" role="group" aria-label="Helper joint">
     <span class="muted">Helper</span>
-    <el-button v-for="s in starts" :key="s.how" size="small" :loading="busy === s.how" :disabled="posing.atRest || busy !== ''" :title="s.title" @click="start(s.how)">{{ s.label }}</el-button>
+    <el-button v-for="s in character.flat ? [] : starts" :key="s.how" size="small" :loading="busy === s.how" :disabled="posing.atRest || busy !== ''" :title="s.title" @click="start(s.how)">{{ s.label }}</el-button>
     <el-button size="small" :type="tools.spotting ? 'primary' : ''" :aria-pressed="tools.spotting" :disabled="posing.atRest || busy !== ''" title="Click the skin: a helper joint under that spot, with the skin round it" @click="tools.spotting = !tools.spotting">At a spot</el-button>
-    <p v-if="tools.spotting" class="muted" role="status">Click the skin where the helper is to be. The brush size says how far its weights go.</p>
+    <p v-if="tools.spotting" class="muted" role="status">{{ character.flat ? 'Click a point of an outline: a helper joint there takes half of the turn, and what lies near along.' : 'Click the skin where the helper is to be. The brush size says how far its weights go.' }}</p>
   </div>
 </template>
 

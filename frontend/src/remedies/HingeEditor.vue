@@ -100,7 +100,7 @@ async function fitToVolume(): Promise<void> {
     </label>
     <div class="row">
       <el-button v-for="p in presets" :key="p" size="small" @click="preset(p)">{{ p }}</el-button>
-      <el-button v-if="fit" size="small" :loading="fitting" title="The curve that keeps the volume all the way" @click="fitToVolume">Fit to the volume</el-button>
+      <el-button v-if="fit" size="small" :loading="fitting" title="The curve that keeps the volume all the way" @click="fitToVolume">Fit to the {{ character.flat ? 'area' : 'volume' }}</el-button>
       <el-button size="small" title="For the joint's other direction" @click="stretch(-start, -end)">Flip sign</el-button>
     </div>
     <p v-if="shown" class="told" role="status">{{ shown }}</p>

@@ -8,6 +8,7 @@ import { usePose } from '@/workbench/pose'
 import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
+import DrawingStart from '@/drawing/DrawingStart.vue'
 import ElsewhereList from './ElsewhereList.vue'
 import GroupList from './GroupList.vue'
 import HelperStart from './HelperStart.vue'
@@ -51,14 +52,15 @@ async function solve(): Promise<void> {
     <component :is="remedyCards[r.kind]" v-for="r in mending.tiedHere" :key="r.id" :remedy="r" />
     <p v-if="!character.state?.bound" class="muted empty">Nothing follows a joint yet: lay a skeleton and make weights in Bind.</p>
     <p v-else-if="!mending.tiedHere.length && !character.sculpting" class="muted empty">
-      Nothing mends this joint yet. Bend it until it looks bad, then ask which kind of remedy suits, or sculpt it right in that pose.
+      Nothing mends this joint yet. Bend it until it looks bad, then {{ character.flat ? '' : 'ask which kind of remedy suits, or ' }}sculpt it right in that pose.
     </p>
     <WhichKind v-if="!character.sculpting && character.state?.bound && !character.flat" class="which" />
     <div v-if="!character.sculpting && character.state?.bound" class="add">
-      <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">Sculpt a corrective here</el-button>
-      <el-button :disabled="posing.atRest" :loading="solving" title="The program gives back what volume is lost here; you look, then keep, sculpt on or drop" @click="solve">Solve a first mend</el-button>
+      <el-button type="primary" :disabled="posing.atRest" @click="mending.beginSculpt(null)">{{ character.flat ? 'Mend the outline here' : 'Sculpt a corrective here' }}</el-button>
+      <el-button :disabled="posing.atRest" :loading="solving" :title="character.flat ? 'Each point turns by its own share: the limb keeps its width; you look, then keep, go on or drop' : 'The program gives back what volume is lost here; you look, then keep, sculpt on or drop'" @click="solve">{{ character.flat ? 'Keep the width' : 'Solve a first mend' }}</el-button>
       <HelperStart />
-      <MaskedStart v-if="!character.flat" />
+      <DrawingStart v-if="character.flat" />
+      <MaskedStart v-else />
       <KeepDifference />
       <p v-if="posing.atRest" class="muted hint">The character is at rest: bend a joint first.</p>
     </div>

@@ -17,6 +17,7 @@ export const remedyCards: Record<RemedyCard['kind'], Component> = {
   skin_blend: masked,
   relaxer: masked,
   volume_keeper: masked,
+  order: defineAsyncComponent(() => import('./OrderCard.vue')),
 }
 
 /** What each kind is called, also where it is only tried. */
@@ -29,4 +30,5 @@ export const kindNames: Record<string, string> = {
   skin_blend: 'Skin blend',
   relaxer: 'Relaxer',
   volume_keeper: 'Volume keeper',
+  order: 'Order of painting',
 }

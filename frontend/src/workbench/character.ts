@@ -62,9 +62,12 @@ export const useCharacter = defineStore('character', () => {
     // Joints that were edited come with the state that names them, or half of the page speaks of joints that are gone.
     const other = state.value !== null && state.value.skeleton !== now.skeleton
     const info = other ? await api.figure(id.value).catch((error) => (say(error), null)) : null
+    // A drawing may have other points now: a fill was split, or that was undone.
+    const data = info?.drawing && info.vertices !== figure.value?.vertices ? await api.mesh(id.value).catch((error) => (say(error), null)) : null
     if (now.id !== id.value) return
     state.value = now
     if (info) figure.value = info
+    if (data) mesh.value = unpackMesh(data, CLAY)
   }
 
   async function refresh(): Promise<void> {

@@ -40,7 +40,8 @@ export const useLive = defineStore('live', () => {
     heat: looks.shading === 'volume',
     alone: looks.alone,
     measure: posing.chosen || null,
-    weights: looks.shading === 'weights' ? posing.chosen || null : null,
+    // A drawing shows the points of what the joint moves while one works on them.
+    weights: looks.shading === 'weights' || (character.flat && character.sculpting) ? posing.chosen || null : null,
     mixed: looks.shading === 'mixed',
     region: looks.showsRegion,
     mask: looks.mask,

@@ -66,7 +66,7 @@ def posed_file(posed: Posed, file: Source, out: Path) -> bytes:
     if flat != (out.suffix.lower() == ".svg"):
         raise CallError("A drawing is written as an .svg." if flat else "Only a drawing is written as an .svg.")
     if isinstance(file, SvgFile):
-        return svg_of(posed.character, file.canvas, posed.exact_points(), posed.channels).encode()
+        return svg_of(posed.character, file.canvas, posed.exact_points(), posed.channels, None, posed.order).encode()
     return obj.write_obj(posed.character, posed.exact_points()).encode()
 
 

@@ -1,4 +1,4 @@
-"""The commands that only drawings need."""
+"""The commands that only drawings need, and what is delivered of a clip."""
 
 from __future__ import annotations
 
@@ -9,8 +9,15 @@ from typing import Annotated
 import typer
 
 from plethos.cli.base import CallError, In, Out, app, open_character, read_bytes, show, write
+from plethos.core.flat.frames import Frames
 from plethos.core.formats.files import written
+from plethos.core.formats.lottie import lottie
+from plethos.core.formats.pictures import pictures
+from plethos.core.formats.svg_animate import animated_svg
+from plethos.core.formats.svg_file import SvgFile, parse_svg
+from plethos.core.formats.svg_write import svg_of, write_drawing
 from plethos.core.joints.flat import laid_flat
+from plethos.core.split import split_across
 from plethos.core.weights.area import rigid
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
@@ -42,3 +49,55 @@ def lay(
             "influences": int((laid.binding.weights > 0).sum(axis=1).max()),
         }
     )
+
+
+@app.command()
+def split(
+    source: In,
+    joint: Annotated[str, typer.Option(help="The joint that the fills are split across.")],
+    out: Out,
+    part: Annotated[str | None, typer.Option(help="Only in this part.")] = None,
+) -> None:
+    """Split the fills that bend at a joint across it, so that none opens at the fold."""
+    character, file = open_character(source)
+    if not isinstance(file, SvgFile):
+        raise CallError("This is no drawing: there is no fill to be split.")
+    made = split_across(character, character.skeleton.find(joint), part)
+    again = parse_svg(svg_of(made, file.canvas, made.mesh.rest).encode())
+    write(out, write_drawing(made, again))
+    show({"control_points": len(made.mesh) // 3, "before": len(character.mesh) // 3})
+
+
+@app.command()
+def deliver(
+    source: In,
+    out: Annotated[Path, typer.Option("--out", help="A .glb; of a drawing .svg, .json (Lottie) or .zip (PNG).")],
+    clip: Annotated[str | None, typer.Option(help="The clip that is baked; of a drawing animated.")] = None,
+    width: Annotated[int, typer.Option(min=16, max=4096, help="Of PNG frames, pixels.")] = 1024,
+) -> None:
+    """The character as a file; with a clip its corrections are baked into that, for players that know no rules."""
+    character, file = open_character(source)
+    ending = out.suffix.lower()
+    if not isinstance(file, SvgFile):
+        if ending != ".glb":
+            raise CallError("A solid character is delivered as a .glb.")
+        write(out, written(character, file, clip))
+        return
+    if clip is None:
+        if ending != ".svg":
+            raise CallError("Without a clip a drawing is delivered as an .svg.")
+        write(out, written(character, file))
+        return
+    found = next((c for c in character.all_clips if c.name == clip), None)
+    if found is None:
+        raise CallError(f"There is no clip called “{clip}”.")
+    frames = Frames.of(character, found)
+    title = f"{character.name}: {clip}"
+    if ending == ".svg":
+        write(out, animated_svg(frames, file.canvas, title).encode())
+    elif ending == ".json":
+        write(out, json.dumps(lottie(frames, file.canvas, title), separators=(",", ":")).encode())
+    elif ending == ".zip":
+        write(out, pictures(frames, file.canvas, width))
+    else:
+        raise CallError("A clip of a drawing is delivered as .svg (animated), .json (Lottie) or .zip (PNG frames).")

@@ -24,6 +24,7 @@ from plethos.core.character import Character
 from plethos.core.moment import Moment
 from plethos.core.program import ALL, NONE, Acting, Program, compiled
 from plethos.core.remedies import Body, Deformer
+from plethos.core.remedies.order import SWITCHES
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose
@@ -327,6 +328,17 @@ class Posed:
             if weight != 0 and shape.channels is not None:
                 out[shape.vertices] += np.float32(weight) * shape.channels
         return out
+
+    @cached_property
+    def order(self) -> tuple[int, ...]:
+        """The parts by number in the order of painting, from back to front."""
+        parts = [p.name for p in self.character.mesh.parts]
+        now, program = parts, self.evaluator.program
+        for remedy, body in program.acting(self.character.rules.orders, self.acting):
+            if program.effect(self.moment, self.acting, remedy.id) >= SWITCHES:
+                now = body.switched(now)
+        number = {n: k for k, n in enumerate(parts)}
+        return tuple(number[n] for n in now)
 
     # The same in float64 with plain NumPy: what the kernels must equal, and what a sculpt is solved through.
 

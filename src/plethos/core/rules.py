@@ -11,7 +11,7 @@ from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadEditError
 from plethos.core.mapping import IdMap, JointMap
 from plethos.core.moment import Slot
-from plethos.core.remedies import Corrective, Helper, Remedy, SkinBlend
+from plethos.core.remedies import Corrective, Helper, Order, Remedy, SkinBlend
 from plethos.core.remedies.body import DeformerBody
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
@@ -130,6 +130,11 @@ class Rules:
     def deformers(self) -> tuple[tuple[Remedy, DeformerBody], ...]:
         """The remedies that act after the skin."""
         return tuple((r, r.body) for r in self.remedies if r.body.stage == "after")  # type: ignore[misc]
+
+    @cached_property
+    def orders(self) -> tuple[tuple[Remedy, Order], ...]:
+        """The remedies that switch what is painted over what."""
+        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Order))
 
     @cached_property
     def shapes(self) -> tuple[Shape, ...]:

@@ -10,11 +10,13 @@ from typing import Any
 
 import numpy as np
 
+from plethos.core.arrays import Ref
 from plethos.core.character import Character
 from plethos.core.codec import from_document, to_document
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import Source, read_source
+from plethos.core.formats.svg_file import SvgFile
 from plethos.core.posture import UPS
 from plethos.core.rules import Rules
 from plethos.core.topology import is_somewhere
@@ -78,6 +80,16 @@ def read_bare(source: Source, name: str, document: Mapping[str, Any], arrays: Bl
         return read_source(source, name, welded=arrays.get("weld", weld)[0])
     # Documents of before the weld was stored were made over the weld of their time.
     return read_source(source, name, cells_only=True)
+
+
+def store_drawing(arrays: BlobArrays, file: SvgFile) -> Ref:
+    """Put a drawing's file among what is stored; gives its place for the document."""
+    return arrays.put("file", "drawing", np.frombuffer(file.pack(), np.uint8))
+
+
+def stored_drawing(arrays: BlobArrays, ref: Ref) -> bytes:
+    """The bytes of a drawing that `store_drawing` put."""
+    return bytes(arrays.get("file", ref)[0].tobytes())
 
 
 def read_back(bare: Character, document: Mapping[str, Any], arrays: BlobArrays, evaluator: Evaluator) -> None:

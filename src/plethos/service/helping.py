@@ -15,6 +15,7 @@ from plethos.core.helper_path import HelperPath, helper_path
 from plethos.core.joints.draft import Draft
 from plethos.core.mask import Mask
 from plethos.core.names import free_name
+from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import at_spot, started
 from plethos.core.propose.hem import pushed
@@ -86,6 +87,8 @@ def start_helper(
 
 
 def _started(held: Held, how: str, spot: tuple[int, float] | None) -> Character:
+    if how != "spot" and held.character.mesh.is_flat:
+        raise BadEditError("On a drawing a helper joint is made at a spot: click a point of an outline.")
     if how == "hem":
         return pushed(held)
     if how != "spot":
@@ -94,7 +97,7 @@ def _started(held: Held, how: str, spot: tuple[int, float] | None) -> Character:
         raise BadEditError("Click the skin where the helper joint is to be.")
     if not 0 < spot[1] < 1e6:
         raise BadEditError("How far the skin follows a helper has to be more than 0.")
-    return at_spot(held, *spot)
+    return flat_helper(held, *spot) if held.character.mesh.is_flat else at_spot(held, *spot)
 
 
 def share_roll(workbench: Workbench, character_id: str, joint: str, count: int, eased: bool) -> Version:
@@ -118,7 +121,12 @@ def vertex_at(version: Version, pose: Pose, triangle: int, at: Sequence[float]) 
     BadEditError
         When there is no such triangle.
     """
-    triangles = version.character.mesh.topology.triangles
+    mesh = version.character.mesh
+    triangles = mesh.topology.triangles
+    if mesh.is_flat:  # a drawing has no triangles: the point itself is told
+        if not 0 <= triangle < len(mesh):
+            raise BadEditError("That place does not lie on the drawing.")
+        return triangle - triangle % 3
     if not 0 <= triangle < len(triangles):
         raise BadEditError("That place does not lie on the character.")
     corners = triangles[triangle]

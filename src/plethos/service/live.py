@@ -218,6 +218,8 @@ def _frame(
         fields["with"] = (held.points if moved is None else moved).astype(np.float32)
     else:
         fields["with"] = posed.points
+    if character.rules.orders:
+        extra = {**extra, "order": list(posed.order)}
     widths = _widths(held, stroke, posed)
     if widths is not None:
         fields["widths"] = widths

@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.arrays import Ref
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
@@ -40,6 +41,8 @@ class OpenCharacter:
 
     def __init__(self, revision: Revision, source: Source, bare: Character, arrays: BlobArrays) -> None:
         self.source, self.bare, self.arrays = source, bare, arrays
+        self.drawing: Ref | None = None
+        """Where the drawing is stored that `source` is, when edits have made another of the file's."""
         self.editing = threading.RLock()
         self.lease = Lease()
         self.version = Version(revision, Evaluator.of(bare), Measures(bare))
@@ -71,6 +74,10 @@ class OpenCharacter:
     def rest(self) -> NDArray[np.float32]:
         """The points ``(V, 3)`` in the world at rest, as they were read."""
         return self.bare.mesh.rest
+
+    def rest_on(self, source: Source, bare: Character, drawing: Ref | None) -> None:
+        """Go on from another drawing: a fill was split, or that was undone."""
+        self.source, self.bare, self.drawing = source, bare, drawing
 
     def show(self, revision: Revision, evaluator: Evaluator, sculpt: HeldSculpt | None) -> Version:
         """Make another version the current one, and tell all who listen."""

@@ -13,6 +13,7 @@ from plethos.core.bend import straight
 from plethos.core.errors import BadEditError
 from plethos.core.propose.between import with_between
 from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend
+from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.remedies import Corrective
 from plethos.core.sculpt.solve import solve_corrective
@@ -60,6 +61,10 @@ def first_mend(
         note = SculptNote(None, pose_to_json(version.character.skeleton, pose))
         held = HeldSculpt.of(note, version.evaluator, None)
     number = joint_of(version, held.pose, joint)
+    if version.character.mesh.is_flat:
+        points = width_kept(version.character, number, held.pose, held.base.acting, give_back)
+        note = dataclasses.replace(held.note, strokes=held.note.strokes + 1)
+        return put(workbench, opened, version, "Keep the width", version.character, held.after(note, points))
     # The solve takes its time: nobody waits for it, and what is changed meanwhile is not overwritten.
     mend = FirstMend.of(version.character, number).solved(held.base, give_back, most_stretch)
     # What is told is measured as the bend strip and the table measure it.

@@ -15,15 +15,17 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.files import ending_of, open_file, read_file, written
+from plethos.core.formats.files import ending_of, open_file, read_file, read_source, written
 from plethos.core.formats.gltf_write import flattened
+from plethos.core.formats.svg_file import SvgFile
+from plethos.core.mesh import Mesh
 from plethos.core.names import printable
 from plethos.core.review import reviewed
 from plethos.core.rotations import Array
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.fit import Fitted, fitted
 from plethos.service.blob_arrays import BlobArrays
-from plethos.service.documents import SculptNote, describe, read_back, read_bare, restore
+from plethos.service.documents import SculptNote, describe, read_back, read_bare, restore, store_drawing, stored_drawing
 from plethos.service.open_character import OpenCharacter
 from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.store.repository import Missing, Overtaken, Revision, Store
@@ -131,7 +133,13 @@ class Workbench:
         return opened
 
     def _show(self, opened: OpenCharacter, revision: Revision) -> Version:
-        character, note = restore(opened.bare, revision.document, opened.arrays, opened.character)
+        drawing = revision.document.get("drawing")
+        if drawing != opened.drawing:
+            # Another drawing counts other vertices: nothing that was read of the one before fits on it.
+            data = self.store.blob(revision.file_hash) if drawing is None else stored_drawing(opened.arrays, drawing)
+            source = open_file(revision.name, data)
+            opened.rest_on(source, read_bare(source, revision.name, revision.document, opened.arrays), drawing)
+        character, note = restore(opened.bare, revision.document, opened.arrays, _same_mesh(opened))
         evaluator = Evaluator.of(character, opened.version.evaluator)
         return opened.show(revision, evaluator, self._sculpt(opened, note, evaluator) if note else None)
 
@@ -170,9 +178,19 @@ class Workbench:
             return self.commit(opened, label, change(opened.character))
 
     def commit(
-        self, opened: OpenCharacter, label: str, character: Character, sculpt: HeldSculpt | None = None
+        self,
+        opened: OpenCharacter,
+        label: str,
+        character: Character,
+        sculpt: HeldSculpt | None = None,
+        drawing: SvgFile | None = None,
     ) -> Version:
         """Store a version with its sculpt in progress, then make it the current one.
+
+        Parameters
+        ----------
+        drawing
+            What the character is of from now on, when its points are no more those of its file.
 
         Raises
         ------
@@ -186,9 +204,16 @@ class Workbench:
             character = reviewed(before.character, character)
             evaluator = Evaluator.of(character, before.evaluator)
             sculpt = sculpt.noted(opened.arrays) if sculpt is not None else None
-            document = describe(character, sculpt.note if sculpt else None, opened.arrays, opened.bare)
+            bare, ref = opened.bare, opened.drawing
+            if drawing is not None:
+                bare, ref = read_source(drawing, character.name), store_drawing(opened.arrays, drawing)
+                character = replace(character, mesh=_of_file(character.mesh, bare.mesh))
+                evaluator = Evaluator.of(character)
+            document = describe(character, sculpt.note if sculpt else None, opened.arrays, bare)
+            if ref is not None:
+                document["drawing"] = ref
             # What cannot be read or evaluated is not stored: it could never be opened again.
-            read_back(opened.bare, document, opened.arrays, evaluator)
+            read_back(bare, document, opened.arrays, evaluator)
             try:
                 with _there():
                     revision = self.store.append(
@@ -199,6 +224,8 @@ class Workbench:
                 self._show(opened, self.store.current(before.revision.character_id))
                 raise OvertakenError from None
             opened.arrays.fresh.clear()
+            if drawing is not None:
+                opened.rest_on(drawing, bare, ref)
             return opened.show(revision, evaluator, sculpt)
 
     def catch_up(self, character_id: str) -> OpenCharacter:
@@ -309,6 +336,24 @@ class Workbench:
 def limit(character: Character, influences: int = DELIVERED) -> Fitted:
     """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
     return fitted(replace(character, binding=flattened(character)), influences)
+
+
+def _same_mesh(opened: OpenCharacter) -> Character | None:
+    """The version before, when the next one stands on the same mesh."""
+    return opened.character if opened.character.mesh is opened.bare.mesh else None
+
+
+def _of_file(made: Mesh, read: Mesh) -> Mesh:
+    """The mesh of a drawing as its file is read again.
+
+    Raises
+    ------
+    BadEditError
+        When that has other points.
+    """
+    if len(made) != len(read):
+        raise BadEditError("The drawing does not come back from its file as it was: nothing was changed.")
+    return read
 
 
 def picture_type(data: bytes) -> str | None:

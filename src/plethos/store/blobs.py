@@ -129,12 +129,23 @@ def unpack_motion(data: bytes) -> tuple[NDArray[np.float32], NDArray[np.float32]
     return turned.copy(), places.copy()
 
 
+def pack_file(data: NDArray[np.uint8]) -> bytes:
+    """A file as it is."""
+    return b"fil1" + data.astype("u1").tobytes()
+
+
+def unpack_file(data: bytes) -> tuple[NDArray[np.uint8]]:
+    """What `pack_file` packed."""
+    return (np.frombuffer(data, "u1", offset=4).copy(),)
+
+
 _PACKERS: dict[str, Callable[..., bytes]] = {
     "offsets": pack_offsets,
     "shares": pack_shares,
     "weights": pack_weights,
     "weld": pack_weld,
     "motion": pack_motion,
+    "file": pack_file,
 }
 _UNPACKERS: dict[bytes, Callable[[bytes], tuple[NDArray[Any], ...]]] = {
     b"off1": unpack_offsets,
@@ -143,4 +154,5 @@ _UNPACKERS: dict[bytes, Callable[[bytes], tuple[NDArray[Any], ...]]] = {
     b"reg1": unpack_shares,
     b"wld1": unpack_weld,
     b"mot1": unpack_motion,
+    b"fil1": unpack_file,
 }

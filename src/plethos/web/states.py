@@ -20,7 +20,7 @@ from plethos.core.posture import lies_on_its_back
 from plethos.core.propose.kinds import Tried
 from plethos.core.propose.response import Fitted
 from plethos.core.propose.soft import joints_under
-from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, VolumeKeeper
+from plethos.core.remedies import Corrective, Helper, Order, Relaxer, Remedy, VolumeKeeper
 from plethos.core.rules import Rules
 from plethos.core.subdivide import subdivided
 from plethos.core.topology import extent
@@ -92,7 +92,7 @@ def character_state(version: Version) -> CharacterState:
         dials=[DialRule(**d.to_document()) for d in rules.dials],
         groups=[GroupRule(**g.to_document()) for g in rules.groups],
         values=_values(rules),
-        skeleton=digest(json.dumps(revision.document.get("joints")).encode())[:12],
+        skeleton=digest(json.dumps([revision.document.get(k) for k in ("joints", "drawing")]).encode())[:12],
         change=version.change,
         bound=character.is_bound,
         sculpt=sculpt,
@@ -154,6 +154,8 @@ def _numbers(character: Character, remedy: Remedy) -> BodyChange:
         return BodyChange.model_validate({"rules": [r.to_document(character.skeleton) for r in body.rules]})
     if isinstance(body, Relaxer):
         return BodyChange(steps=body.steps)
+    if isinstance(body, Order):
+        return BodyChange(part=body.part, other=body.other, behind=body.behind)
     return BodyChange(share=body.share, most=body.most) if isinstance(body, VolumeKeeper) else BodyChange()
 
 

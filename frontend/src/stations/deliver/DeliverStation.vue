@@ -3,6 +3,7 @@
 import { computed, ref, watch } from 'vue'
 import { api, deliveryAddress } from '@/api/client'
 import { plainName } from '@/workbench/angles'
+import DrawingDelivery from './DrawingDelivery.vue'
 import { say, useCharacter } from '@/workbench/character'
 
 const character = useCharacter()
@@ -14,6 +15,7 @@ type Limit = Awaited<ReturnType<typeof api.deliveryLimit>>
 const limit = ref<Limit | null>(null)
 watch([influences, () => character.state?.revision], async () => {
   limit.value = null
+  if (character.flat) return
   const [most, revision] = [influences.value, character.state?.revision]
   try {
     const found = await api.deliveryLimit(character.id, most)
@@ -33,7 +35,8 @@ const told = computed(() => {
 
 <template>
   <main class="deliver">
-    <section>
+    <DrawingDelivery v-if="character.flat" />
+    <section v-else>
       <h1>GLB with remedies</h1>
       <p class="muted">
         One glTF 2.0 file. Everything that came in goes out as it was; each corrective is a morph target, and its rule lies in

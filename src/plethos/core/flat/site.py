@@ -97,7 +97,7 @@ class FlatSite:
         """
         mesh = character.mesh
         rest = mesh.rest.astype(np.float64)
-        near = _near(character, joint)
+        near = near_joint(character, joint)
         parts = [(p, s) for p, s in mesh.outlines() if near[slice(*p.vertices)].any()]
         vertices = np.concatenate([np.arange(*p.vertices, dtype=np.int32) for p, _ in parts])
         place = np.full(len(mesh), -1, np.int32)
@@ -136,8 +136,14 @@ class FlatSite:
         return Measured(area, 100 * float(widths.min()) if len(widths) else None, float(opened))
 
 
-def _near(character: Character, joint: int) -> NDArray[np.bool_]:
-    """The vertices ``(V,)`` of control points that lie where the joint bends an outline, with a margin along it."""
+def near_joint(character: Character, joint: int) -> NDArray[np.bool_]:
+    """The vertices ``(V,)`` of control points that lie where the joint bends an outline, with a margin along it.
+
+    Raises
+    ------
+    BadEditError
+        When it bends none.
+    """
     mesh, skeleton = character.mesh, character.skeleton
     w = character.binding.subtree_weights(skeleton, joint)
     shared = (w > 0.02) & (w < 0.98)

@@ -117,6 +117,7 @@ class _Reading:
 
     names: dict[str, str] = field(default_factory=dict)
     groups: dict[str, bool] = field(default_factory=dict)
+    ours: set[str] = field(default_factory=set)  # groups that we wrote: each is a part
     opacity: dict[str, float] = field(default_factory=dict)
     widths: dict[str, list[float]] = field(default_factory=dict)
     hidden: dict[str, list[int]] = field(default_factory=dict)
@@ -223,6 +224,8 @@ def _cleaned(root: ElementTree.Element, reading: _Reading) -> None:
         _own_marks(element, key, reading)
         reading.names[key] = _name(element)
         reading.groups[key] = _local(element.tag) in ("g", "svg")
+        if f"{{{OWN}}}label" in element.attrib:
+            reading.ours.add(key)
         style = dict(_styled(element.attrib.get("style", "")))
         own = _share(element.attrib.pop("opacity", None) or style.pop("opacity", None))
         reading.opacity[key] = opacity * own
@@ -512,7 +515,8 @@ def _size(run: list[list[Any]]) -> float:
 
 def _in_parts(shapes: tuple[SvgShape, ...], reading: _Reading) -> tuple[SvgShape, ...]:
     """The shapes with the names of their parts: groups, or each by itself where one group holds them all."""
-    whole = len({s.group for s in shapes}) == 1
+    groups = {s.group for s in shapes}
+    whole = len(groups) == 1 and not groups & reading.ours
     out: list[SvgShape] = []
     taken: set[str] = set()
     last: tuple[str, str] | None = None  # of the run that the shape before belongs to

@@ -13,6 +13,7 @@ from plethos.core import rotations
 from plethos.core.bend import bent, straight
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.flat.site import near_joint
 from plethos.core.measure.measured import Measured
 from plethos.core.measure.region import joint_region
 from plethos.core.names import free_name
@@ -77,7 +78,10 @@ def turned_joints(character: Character, pose: Pose) -> Iterator[int]:
         if angle[joint] <= TURNED:
             return
         with contextlib.suppress(BadEditError):
-            joint_region(character, joint, character.mesh.rest)
+            if character.mesh.is_flat:
+                near_joint(character, joint)
+            else:
+                joint_region(character, joint, character.mesh.rest)
             yield joint
 
 

@@ -10,6 +10,7 @@ from plethos.core.remedies.body import Body, Deformer
 from plethos.core.remedies.corrective import Corrective, Target
 from plethos.core.remedies.helper import Helper
 from plethos.core.remedies.helper_rules import Anchor, Grow, HelperRule, Limit, Push, Share, Slide
+from plethos.core.remedies.order import Order
 from plethos.core.remedies.relaxer import Relaxer
 from plethos.core.remedies.remedy import KINDS, Remedy, remedy_from_document
 from plethos.core.remedies.skin_blend import SkinBlend
@@ -25,6 +26,7 @@ __all__ = [
     "Helper",
     "HelperRule",
     "Limit",
+    "Order",
     "Push",
     "Relaxer",
     "Remedy",

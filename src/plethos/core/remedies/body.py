@@ -16,7 +16,8 @@ from plethos.core.skeleton import Skeleton
 
 
 class Body(Protocol):
-    """What a remedy does, at one stage of a pose: ``joints``, ``shapes``, ``skin`` or ``after``, in that order."""
+    """What a remedy does, at one stage of a pose: ``joints``, ``shapes``, ``skin``, ``after`` or ``drawing``, in that
+    order."""
 
     kind: ClassVar[str]
     stage: ClassVar[str]

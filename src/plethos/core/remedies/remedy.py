@@ -16,12 +16,13 @@ from plethos.core.names import new_id
 from plethos.core.remedies.body import Body
 from plethos.core.remedies.corrective import Corrective
 from plethos.core.remedies.helper import Helper
+from plethos.core.remedies.order import Order
 from plethos.core.remedies.relaxer import Relaxer
 from plethos.core.remedies.skin_blend import SkinBlend
 from plethos.core.remedies.volume_keeper import VolumeKeeper
 from plethos.core.skeleton import Skeleton
 
-KINDS: dict[str, type[Body]] = {b.kind: b for b in (Corrective, Helper, SkinBlend, Relaxer, VolumeKeeper)}
+KINDS: dict[str, type[Body]] = {b.kind: b for b in (Corrective, Helper, SkinBlend, Relaxer, VolumeKeeper, Order)}
 MOST_AMOUNT = 4.0
 
 

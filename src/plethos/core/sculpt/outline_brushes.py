@@ -88,15 +88,7 @@ class OutlineSurface:
 
     @cached_property
     def _along(self) -> tuple[NDArray[np.int64], sparse.csr_matrix]:
-        """The first vertices of all control points, and how far neighbours on an outline are from each other."""
-        heads = np.arange(0, len(self.points), 3)
-        lines = self.mesh.topology.edges
-        lines = lines[(lines % 3 == 0).all(axis=1)]
-        rest = self.mesh.rest.astype(np.float64)
-        length = np.maximum(np.linalg.norm(rest[lines[:, 0]] - rest[lines[:, 1]], axis=1), 1e-9)
-        count = len(heads)
-        graph = sparse.coo_matrix((length, (lines[:, 0] // 3, lines[:, 1] // 3)), (count, count)).tocsr()
-        return heads, graph
+        return along_outlines(self.mesh)
 
     @cached_property
     def beside(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -136,6 +128,19 @@ class OutlineSurface:
     def let_go(self) -> None:
         """Take hold anew at the next touch."""
         self._held = None
+
+
+def along_outlines(mesh: Mesh) -> tuple[NDArray[np.int64], sparse.csr_matrix]:
+    """The first vertices of all control points, and a graph of how far neighbours on an outline are from each other at
+    rest."""
+    heads = np.arange(0, len(mesh), 3)
+    lines = mesh.topology.edges
+    lines = lines[(lines % 3 == 0).all(axis=1)]
+    rest = mesh.rest.astype(np.float64)
+    length = np.maximum(np.linalg.norm(rest[lines[:, 0]] - rest[lines[:, 1]], axis=1), 1e-9)
+    count = len(heads)
+    graph = sparse.coo_matrix((length, (lines[:, 0] // 3, lines[:, 1] // 3)), (count, count)).tocsr()
+    return heads, graph
 
 
 def move(surface: OutlineSurface, dab: Dab) -> None:

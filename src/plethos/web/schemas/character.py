@@ -48,7 +48,7 @@ class RemedyCard(BaseModel):
     """A remedy as its card shows it."""
 
     id: str
-    kind: Literal["corrective", "helper", "skin_blend", "relaxer", "volume_keeper"]
+    kind: Literal["corrective", "helper", "skin_blend", "relaxer", "volume_keeper", "order"]
     name: str
     on: bool
     amount: float

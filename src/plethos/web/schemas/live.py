@@ -243,6 +243,10 @@ class FrameHead(BaseModel):
     reached: dict[str, Quaternion] | None = Field(
         default=None, description="How the joints above a dragged end are turned."
     )
+    order: list[int] | None = Field(
+        default=None,
+        description="The parts of a drawing by number in the order of painting, when a remedy switches it.",
+    )
     fields_: dict[str, int] = Field(alias="fields")
 
 

@@ -240,8 +240,18 @@ class VolumeKeeperRule(RemedyBase):
     most: FiniteFloat = Field(default=0.05, gt=0, description="How far the skin may go, metres.")
 
 
+class OrderRule(RemedyBase):
+    """A part of a drawing in front of another, or behind it, while the effect is a half or more."""
+
+    kind: Literal["order"]
+    part: str
+    other: str
+    behind: bool = False
+
+
 RemedyRule = Annotated[
-    CorrectiveRule | HelperRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule, Field(discriminator="kind")
+    CorrectiveRule | HelperRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule | OrderRule,
+    Field(discriminator="kind"),
 ]
 
 
@@ -270,6 +280,9 @@ class BodyChange(Schema):
     rules: list[AnyHelperRule] | None = Field(
         default=None, min_length=1, max_length=32, description="Of a helper joint."
     )
+    part: str | None = Field(default=None, description="Of an order of painting.")
+    other: str | None = Field(default=None, description="Of an order of painting: the part it is seen against.")
+    behind: bool | None = Field(default=None, description="Of an order of painting.")
 
 
 class MaskChange(Schema):
