@@ -24,10 +24,10 @@ from plethos.core.symmetry import across, joint_mirror, mirror_plane, vertex_mir
 from plethos.core.topology import outward_normals
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
-from plethos.core.weights.heated import without_islands
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.bones import segment_distances, segments_of, skin_bones
 from plethos.core.weights.check import Finding, check_weights, stray_weights, without_stray
+from plethos.core.weights.heated import without_islands
 from plethos.core.weights.table import weights_from_json, weights_to_json
 from plethos.demo.catalogue import open_demo
 from tests.figures import pair_file, tube, tube_file, tube_points

@@ -15,12 +15,14 @@ from numpy.typing import NDArray
 
 from plethos.core.binding import Binding
 from plethos.core.clips import Clip
+from plethos.core.depth import DepthMap, behind_name, depth_joints, depth_vertices
 from plethos.core.errors import BadEditError
 from plethos.core.kept_poses import KeptPose
-from plethos.core.mapping import MirrorMap
+from plethos.core.mapping import JointMap, MirrorMap
 from plethos.core.mesh import Mesh
 from plethos.core.motion.motion import Motion
 from plethos.core.motion.retarget import clip_of
+from plethos.core.names import other_side_name
 from plethos.core.picked import PICKED, PickedRegion
 from plethos.core.remedies import Remedy
 from plethos.core.rules import Rules
@@ -86,10 +88,28 @@ class Character:
         """Whether it has two sides to compare."""
         return is_symmetric(*self.sides)
 
-    @property
-    def mirror(self) -> MirrorMap:
-        """Its joints, mirrored."""
+    @cached_property
+    def in_depth(self) -> bool:
+        """Whether it is a drawing from the side, whose sides are in front and behind."""
+        if not self.mesh.is_flat:
+            return False
+        return bool((depth_joints(self.skeleton) != np.arange(len(self.skeleton))).any())
+
+    @cached_property
+    def mirror(self) -> JointMap:
+        """Its joints as they are on the other side: mirrored, or in front for behind."""
+        if self.in_depth:
+            return DepthMap(self.skeleton, depth_joints(self.skeleton))
         return MirrorMap(self.skeleton, self.joint_pairs)
+
+    @cached_property
+    def vertices_across(self) -> NDArray[np.int32]:
+        """The vertex ``(V,)`` on the other side of each, -1 for none."""
+        return depth_vertices(self.mesh) if self.in_depth else self.mesh.pairs
+
+    def name_across(self, name: str) -> str | None:
+        """What something is called on the other side; None when its name tells no side."""
+        return (behind_name(name) if self.in_depth else None) or other_side_name(name)
 
     @cached_property
     def all_clips(self) -> tuple[Clip, ...]:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from plethos.core.mapping import JointMap, MirrorMap, mapped_pose
+from plethos.core.mapping import JointMap, mapped_pose
 from plethos.core.names import other_side_name
 from plethos.core.skeleton import Skeleton
 
@@ -33,7 +33,7 @@ class KeptPose:
         return {"name": self.name, "pose": dict(self.pose)}
 
 
-def mirrored_pose(pose: Mapping[str, Any], mirror: MirrorMap, skeleton: Skeleton) -> dict[str, Any]:
+def mirrored_pose(pose: Mapping[str, Any], mirror: JointMap, skeleton: Skeleton) -> dict[str, Any]:
     """The mirror image of a pose as in a pose file; dials of one side go to the other's of that name."""
     out = mapped_pose(pose, mirror, skeleton)
     dials = pose.get("dials") or {}

@@ -14,7 +14,7 @@ from plethos.core.borders import border_vertices
 from plethos.core.errors import BadEditError
 from plethos.core.outlines import Outlines
 from plethos.core.shape import Shape
-from plethos.core.symmetry import vertex_mirror
+from plethos.core.symmetry import outline_mirror, vertex_mirror
 from plethos.core.topology import Topology
 
 
@@ -153,7 +153,13 @@ class Mesh:
     @cached_property
     def pairs(self) -> NDArray[np.int32]:
         """The mirror image of each vertex ``(V,)`` at rest, -1 for none."""
-        return vertex_mirror(self.rest, self.mirror_x)
+        if not self.is_flat:
+            return vertex_mirror(self.rest, self.mirror_x)
+        things = [
+            np.concatenate([p.vertices[0] + 3 * np.array(s.curves[n].controls, np.intp) for n in d.curves])
+            for p, s in self.outlines() for d in s.drawn
+        ]  # fmt: skip
+        return outline_mirror(self.rest, things, self.mirror_x)
 
     @cached_property
     def border(self) -> NDArray[np.bool_]:

@@ -73,6 +73,52 @@ def vertex_mirror(points: NDArray[np.floating], plane: float = 0.0, tolerance: f
     return twin.astype(np.int32)
 
 
+def outline_mirror(
+    points: NDArray[np.floating], things: list[NDArray[np.intp]], plane: float = 0.0, tolerance: float = TOLERANCE
+) -> NDArray[np.int32]:
+    """The mirror image of each vertex of a drawing.
+
+    Control points are paired thing by thing, since outlines often lie on each other; the handles of a point with those
+    of its twin, whichever way round that outline goes.
+
+    Parameters
+    ----------
+    points
+        ``(V, 3)`` at rest, three vertices a control point.
+    things
+        The first vertices of the control points of each thing.
+
+    Returns
+    -------
+    ndarray
+        ``(V,)`` indices, -1 for vertices that have no twin.
+    """
+    p = np.asarray(points, np.float64)
+    near, twin = tolerance * extent(p), np.full(len(p), -1, np.int32)
+    there = across(p, plane)
+    trees = [cKDTree(p[heads]) for heads in things]
+    for k, heads in enumerate(things):
+        # Itself last: what is symmetric in itself may still have a twin.
+        for m in sorted(range(len(things)), key=lambda m: m == k):
+            if len(things[m]) != len(heads):
+                continue
+            distance, found = trees[m].query(there[heads])
+            if np.max(distance) > near or len(np.unique(found)) < len(heads):
+                continue
+            others = things[m][found]
+            twin[heads] = others
+            straight = [np.linalg.norm(there[heads + i] - p[others + i], axis=1) for i in (1, 2)]
+            crossed = [np.linalg.norm(there[heads + i] - p[others + 3 - i], axis=1) for i in (1, 2)]
+            turned = straight[0] + straight[1] > crossed[0] + crossed[1]
+            for i in (1, 2):
+                twin[heads + i] = others + np.where(turned, 3 - i, i)
+            break
+    paired = np.flatnonzero(twin >= 0)
+    agree = twin[twin[paired]] == paired
+    twin[paired[~agree]] = -1
+    return twin
+
+
 def joint_mirror(skeleton: Skeleton, plane: float = 0.0) -> NDArray[np.int32]:
     """The mirror image of each joint ``(J,)``: by place at rest, with names as a hint where several share one.
 

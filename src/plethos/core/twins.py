@@ -14,7 +14,7 @@ from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.joints.draft import Draft
 from plethos.core.mapping import VertexMap
 from plethos.core.mask import Mask
-from plethos.core.names import free_name, new_id, other_side_name
+from plethos.core.names import free_name, new_id
 from plethos.core.remedies import Corrective, Helper, Remedy
 from plethos.core.rules import Rules
 from plethos.core.symmetry import MIRROR
@@ -28,7 +28,9 @@ ALIKE = 0.1  # of a mask: what differs by less is its own mirror image
 def vertex_map(character: Character) -> VertexMap:
     """Where each vertex goes across, and what its offsets become, said in the space of its twin's part."""
     linear, _ = Evaluator.of(character.with_rules(Rules())).pose(character.skeleton.rest_pose(), NONE).affine
-    twin = character.mesh.pairs
+    twin = character.vertices_across
+    if character.in_depth:
+        return VertexMap(twin, np.tile(np.eye(3), (len(twin), 1, 1)))
     there = linear[np.maximum(twin, 0)]
     # What is squashed flat at rest cannot say an offset: it keeps its own.
     flat = np.abs(np.linalg.det(there)) < 1e-18
@@ -69,7 +71,9 @@ def twinned(character: Character, remedy_id: str) -> Character:
     if known is not None:
         name = known.name
     else:
-        name = free_name(other_side_name(remedy.name) or f"{remedy.name}, mirrored", {r.name for r in rules.remedies})
+        name = free_name(
+            character.name_across(remedy.name) or f"{remedy.name}, mirrored", {r.name for r in rules.remedies}
+        )
     fresh = replace(remedy.mapped(joints, vertices, ids, character.skeleton, name), notes=_lost(character, remedy))
     rules = rules.with_remedy(replace(remedy, twin=fresh.id)).with_remedy(fresh)
     for trigger in needed:
@@ -83,7 +87,7 @@ def twinned(character: Character, remedy_id: str) -> Character:
 def lone_vertices(character: Character, remedy: Remedy) -> NDArray[np.int32]:
     """The vertices ``(N,)`` that a remedy acts on and that have no partner on the other side, ascending."""
     own = _own_vertices(remedy)
-    return np.asarray(own[character.mesh.pairs[own] < 0])
+    return np.asarray(own[character.vertices_across[own] < 0])
 
 
 def lone_joints(character: Character, remedy: Remedy) -> list[str]:
@@ -91,6 +95,8 @@ def lone_joints(character: Character, remedy: Remedy) -> list[str]:
     skeleton, mirror, x = character.skeleton, character.mirror, character.mesh.mirror_x
     reach = NEAR * extent(character.mesh.rest)
     aside = np.abs(skeleton.rest_global[:, 0, 3] - x) > reach
+    if character.in_depth:
+        aside = np.zeros(len(skeleton), dtype=bool)
     read = set(character.rules.joints_read(remedy)) | set(_own_joints(remedy))
     return sorted(skeleton.names[j] for j in read if aside[j] and mirror.joint(j) == j)
 
@@ -117,15 +123,17 @@ def _with_joint_across(character: Character, remedy: Remedy) -> Character:
     skeleton, body = character.skeleton, remedy.body
     if not isinstance(body, Helper) or body.mask is None or character.mirror.joint(body.joint) != body.joint:
         return character
+    if character.in_depth:
+        return character
     world, parent = skeleton.rest_global[body.joint], int(skeleton.parents[body.joint])
     place = MIRROR * (world[:3, 3] - [character.mesh.mirror_x, 0, 0]) + [character.mesh.mirror_x, 0, 0]
     if np.linalg.norm(place - world[:3, 3]) < NEAR * extent(character.mesh.rest):
         return character
     turn = rotations.rotation_part(world[:3, :3])
     draft, own = Draft(character), skeleton.names[body.joint]
-    above = character.mirror.joint(parent) if parent >= 0 else -1
-    name = free_name(other_side_name(own) or f"{own}_mirrored", set(skeleton.names))
-    draft.add(name, above, place, MIRROR[:, None] * turn * MIRROR, helper=True)
+    above = character.mirror.joint(parent) if parent >= 0 else None
+    name = free_name(character.name_across(own) or f"{own}_mirrored", set(skeleton.names))
+    draft.add(name, -1 if above is None else above, place, MIRROR[:, None] * turn * MIRROR, helper=True)
     return draft.finish()
 
 
@@ -134,7 +142,7 @@ def _on_one_side(character: Character, remedy: Remedy) -> bool:
     mask = remedy.mask
     if not isinstance(mask, Mask):
         return False
-    twin = character.mesh.pairs[mask.vertices]
+    twin = character.vertices_across[mask.vertices]
     shares = mask.dense(len(character.mesh))
     apart = np.abs(shares[twin[twin >= 0]] - mask.shares[twin >= 0]).sum()
     return bool(apart > ALIKE * mask.shares.sum())

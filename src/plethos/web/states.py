@@ -12,6 +12,7 @@ from pydantic import TypeAdapter
 
 from plethos.core.binding import Binding
 from plethos.core.character import Character
+from plethos.core.flat.site import bends_outlines
 from plethos.core.joints.ranges import suggested
 from plethos.core.mask import Mask
 from plethos.core.mesh import Mesh, Triangles
@@ -242,7 +243,7 @@ def figure_info(version: Version) -> FigureInfo:
                 high_deg=math.degrees(hinge.high),
                 hinge_known=skeleton.known_hinge(j) is not None,
                 likely_range=suggested(name),
-                bends=bool(((w > 0.02) & (w < 0.98)).any()),
+                bends=bends_outlines(character, j) if character.mesh.is_flat else bool(((w > 0.02) & (w < 0.98)).any()),
                 on_bone=j in twists,
             )
         )

@@ -136,6 +136,14 @@ class FlatSite:
         return Measured(area, 100 * float(widths.min()) if len(widths) else None, float(opened))
 
 
+def bends_outlines(character: Character, joint: int) -> bool:
+    """Whether turning a joint bends any outline."""
+    try:
+        return bool(near_joint(character, joint).any())
+    except BadEditError:
+        return False
+
+
 def near_joint(character: Character, joint: int) -> NDArray[np.bool_]:
     """The vertices ``(V,)`` of control points that lie where the joint bends an outline, with a margin along it.
 

@@ -449,12 +449,13 @@ def _runs(path: Any) -> Iterator[tuple[list[list[Any]], bool]]:
     """The runs of a path as control points ``[point, before, after]``, and whether each is closed."""
     run: list[list[Any]] = []
     closed = False
+    last: tuple[str, Any] = ("", None)
     for segment in path:
         kind = type(segment).__name__
         if kind == "Move":
             if run:
                 yield run, closed
-            run, closed = [_corner(segment.end)], False
+            run, closed, last = [_corner(segment.end)], False, ("", None)
             continue
         if closed:  # goes on after a closing: from where that run began
             yield run, True
@@ -468,14 +469,35 @@ def _runs(path: Any) -> Iterator[tuple[list[list[Any]], bool]]:
             continue
         if not run:
             run = [_corner(segment.start)]
-        for one, two, end in _cubics(segment, kind):
+        first = _first_control(segment, kind, last)
+        last = (kind, _last_control(segment, kind, first))
+        for one, two, end in _cubics(segment, kind, first):
             run[-1][2] = one
             run.append([end, two, end])
     if run:
         yield run, closed
 
 
-def _cubics(segment: Any, kind: str) -> Iterator[tuple[Any, Any, Any]]:
+def _first_control(segment: Any, kind: str, last: tuple[str, Any]) -> Any:
+    """The first control point of a curve; None for what is no curve.
+
+    Of a curve that goes on smoothly it is the last one before it, seen through its start, but only after a curve of the
+    same kind (SVG 1.1, 8.3.6 and 8.3.7): the package takes that of any curve.
+    """
+    if kind not in ("CubicBezier", "QuadraticBezier"):
+        return None
+    told = _pair(segment.control1 if kind == "CubicBezier" else segment.control)
+    if not segment.smooth:
+        return told
+    x, y = _pair(segment.start)
+    return (2 * x - last[1][0], 2 * y - last[1][1]) if last[0] == kind else (x, y)
+
+
+def _last_control(segment: Any, kind: str, first: Any) -> Any:
+    return _pair(segment.control2) if kind == "CubicBezier" else first
+
+
+def _cubics(segment: Any, kind: str, first: Any) -> Iterator[tuple[Any, Any, Any]]:
     """A segment as cubic curves: two handles and the end of each. An arc is one for every quarter that it spans."""
     if kind == "Arc":
         quarters = max(1, math.ceil(abs(float(segment.sweep)) / (math.pi / 2) - 1e-9))
@@ -490,10 +512,9 @@ def _cubics(segment: Any, kind: str) -> Iterator[tuple[Any, Any, Any]]:
         return
     start, end = _pair(segment.start), _pair(segment.end)
     if kind == "CubicBezier":
-        yield _pair(segment.control1), _pair(segment.control2), end
+        yield first, _pair(segment.control2), end
     elif kind == "QuadraticBezier":
-        c = _pair(segment.control)
-        before, after = ([p + 2 / 3 * (m - p) for p, m in zip(at, c, strict=True)] for at in (start, end))
+        before, after = ([p + 2 / 3 * (m - p) for p, m in zip(at, first, strict=True)] for at in (start, end))
         yield tuple(before), tuple(after), end
     else:
         yield start, end, end
