@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from plethos.service.desk import Desk
 from plethos.service.masking import MaskTool
+from plethos.service.outline_strokes import OutlineTool
 from plethos.service.painting import PaintSettings, PaintTool
 from plethos.service.picking import PickSettings, PickTool
 from plethos.service.sculpt_strokes import SculptSettings, SculptTool
 
-TOOLS = {"sculpt": SculptTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()}
+TOOLS = {
+    "sculpt": SculptTool(), "outline": OutlineTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()
+}  # fmt: skip
 
 
 def desk(opened) -> Desk:

@@ -157,7 +157,7 @@ function move(event: PointerEvent): void {
 function lift(event: PointerEvent): void {
   plane.drop()
   brush.lift()
-  if (tools.making && event.button === 0) void joints.make(plane.toWorld(event))
+  if (tools.making && event.button === 0) joints.make(plane.toWorld(event))
 }
 const dash: Record<string, string> = { rest: '6 4', start: '1.5 3.5', before: '9 3 2 3', after: '14 4' }
 const degrees = (name: string) => twistDeg(posing.joints[name] ?? REST, [0, 0, 1]).toFixed(0)

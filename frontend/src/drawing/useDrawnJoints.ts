@@ -22,7 +22,7 @@ export function useDrawnJoints(plane: ReturnType<typeof usePlane>) {
   let travelled = false
   let ending = false
   let turning: { from: number; start: number } | null = null
-  let making = false
+  let made: Promise<void> = Promise.resolve()
 
   /** Where a joint is in the world. */
   function place(name: string): Spot | null {
@@ -132,12 +132,9 @@ export function useDrawnJoints(plane: ReturnType<typeof usePlane>) {
     posing.turnTo(frame.reached)
   })
 
-  /** A click makes the next joint there, under the chosen one. */
-  async function make(at: Spot): Promise<void> {
-    if (making) return
-    making = true
-    await tools.makeJoint(tools.nextName(), [at.x, at.y, 0], posing.pose)
-    making = false
+  /** A click makes the next joint there, under the chosen one: one click after the other, however fast they come. */
+  function make(at: Spot): void {
+    made = made.then(async () => void (await tools.makeJoint(tools.nextName(), [at.x, at.y, 0], posing.pose)))
   }
   return { dots, bones, arc, place, canReach, grab, drag, drop, cancel, click, grabArc, dragArc, dropArc, make }
 }

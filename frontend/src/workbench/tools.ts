@@ -180,7 +180,7 @@ export const useTools = defineStore('tools', () => {
   }
   watch(() => character.id, reset)
   // What is drawn from the side has no other side.
-  watch(() => character.flat, (flat) => (mirrored.value = !flat))
+  watch(() => character.flat, (flat) => (mirrored.value = !flat), { immediate: true })
   // A joint, a vertex or a region that is gone is not held on to.
   watch(() => character.figure, (figure) => {
     locked.value = locked.value.filter((name) => figure?.joints.some((j) => j.name === name))

@@ -82,12 +82,16 @@ class Drawn:
         As the drawing calls it.
     curves
         By their numbers.
+    told
+        Its path as its file says it, to be written so again where no point has moved: the same numbers are rounded
+        alike wherever it is shown. Empty = it is to be worked out.
     """
 
     name: str
     curves: tuple[int, ...]
     fill: Fill | None = None
     stroke: Stroke | None = None
+    told: str = ""
 
 
 @dataclass(frozen=True)

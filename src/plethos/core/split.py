@@ -142,7 +142,10 @@ def _halves(character: Character, joint: int, thing: _Thing, weight: NDArray[np.
                 inner = float(np.mean([_share(c, weight) for c in rest_loop.controls]))
                 sides[front if inner > 0.5 else back].append(rest_loop)
         names = (thing.drawn.name, f"{thing.drawn.name}, {character.skeleton.names[joint]}")
-        return [_Thing(replace(thing.drawn, name=name), sides[k]) for name, k in zip(names, (back, front), strict=True)]
+        return [
+            _Thing(replace(thing.drawn, name=name, told=""), sides[k])
+            for name, k in zip(names, (back, front), strict=True)
+        ]
     return None
 
 

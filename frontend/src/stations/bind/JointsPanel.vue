@@ -8,12 +8,14 @@ import { useTools } from '@/workbench/tools'
 import { say, useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
+import { useLengths } from '@/workbench/lengths'
 import LaySkeleton from './LaySkeleton.vue'
 
 const character = useCharacter()
 const posing = usePose()
 const live = useLive()
 const tools = useTools()
+const lengths = useLengths()
 const ranges = ref<RangeInfo[]>([])
 const name = ref('')
 const twists = ref(2)
@@ -26,7 +28,7 @@ const info = computed(() => posing.jointInfo)
 const joints = computed(() => character.figure?.joints ?? [])
 const parent = computed(() => joints.value.find((j) => j.index === info.value?.parent)?.name ?? NONE)
 const busy = computed(() => !posing.chosen || character.sculpting !== null)
-const place = computed(() => (info.value?.at ?? [0, 0, 0]).map((metres) => Math.round(metres * 1000) / 10))
+const place = computed(() => (info.value?.at ?? [0, 0, 0]).map((at) => Math.round(at * lengths.factor() * 10) / 10))
 const step = computed(() => Math.max(0.1, Number((0.5 * character.sizeFactor).toPrecision(1))))
 const axes: { label: string; axis: Axis }[] = ['X', 'Y', 'Z'].flatMap((label, k) =>
   [1, -1].map((sign) => ({ label: sign > 0 ? label : `−${label}`, axis: [0, 1, 2].map((i) => (i === k ? sign : 0)) as Axis })),
@@ -55,10 +57,10 @@ onMounted(async () => {
   }
 })
 
-async function moveTo(axis: number, centimetres: number | undefined): Promise<void> {
-  if (centimetres === undefined || !info.value || Math.abs(centimetres - place.value[axis]) < 0.05) return
+async function moveTo(axis: number, told: number | undefined): Promise<void> {
+  if (told === undefined || !info.value || Math.abs(told - place.value[axis]) < 0.05) return
   const at = [...info.value.at] as Point
-  at[axis] = centimetres / 100
+  at[axis] = told / lengths.factor()
   await character.edit((c) => api.placeJoint(c, posing.chosen, { at, pose: { joints: {} }, mirror: tools.mirrored }))
 }
 async function rename(): Promise<void> {
@@ -105,7 +107,7 @@ async function remove(remedies: boolean): Promise<void> {
     </div>
     <h2>{{ plainName(posing.chosen) }}</h2>
     <p class="muted hint">The skin stays where it is; the held pose shows what changes.</p>
-    <el-checkbox v-model="tools.mirrored" label="the other side follows" size="small" />
+    <el-checkbox v-if="!character.flat" v-model="tools.mirrored" label="the other side follows" size="small" />
 
     <h3>Name</h3>
     <form class="row" @submit.prevent="rename">
@@ -118,14 +120,15 @@ async function remove(remedies: boolean): Promise<void> {
       <el-option :value="NONE" label="nothing" />
     </JointSelect>
 
-    <h3>Place at rest, cm</h3>
+    <h3>Place at rest, {{ lengths.unit() }}</h3>
     <div class="fields">
-      <label v-for="(word, k) in ['side', 'up', 'front']" :key="word">{{ word }}
+      <label v-for="(word, k) in character.flat ? ['side', 'up'] : ['side', 'up', 'front']" :key="word">{{ word }}
         <el-input-number :model-value="place[k]" :step="step" :precision="1" size="small" controls-position="right" :disabled="busy" :aria-label="`Place of the joint, ${word}`" @change="(value: number | undefined) => moveTo(k, value)" />
       </label>
     </div>
     <p class="muted hint">Or take <b>Move joints</b> in the view and drag.</p>
 
+    <template v-if="!character.flat">
     <h3>Turn its frame, degrees</h3>
     <div class="fields">
       <label v-for="(word, k) in ['X', 'Y', 'Z']" :key="word">{{ word }}
@@ -136,6 +139,7 @@ async function remove(remedies: boolean): Promise<void> {
       <el-button :disabled="busy || turn.every((d) => !d)" @click="applyTurn">Turn</el-button>
       <el-button :disabled="busy" title="Y along the bone; the hinge stays as near as can be to where it was" @click="character.edit((c) => api.aimJoint(c, posing.chosen, tools.mirrored))">Along the bone</el-button>
     </div>
+    </template>
 
     <h3>Range of motion{{ info?.hinge_known ? '' : ' (a guess)' }}</h3>
     <div class="fields">

@@ -27,7 +27,13 @@ async function makeFirst(): Promise<void> {
 
 <template>
   <h2>Lay a skeleton</h2>
-  <template v-if="!tools.markers">
+  <template v-if="character.flat">
+    <p class="muted hint">This drawing has no joints yet, so nothing can bend. Click along each limb, from the trunk outwards: every click makes a joint that hangs on the one before. Choose another joint to branch off from it.</p>
+    <h3>Name of the next joints</h3>
+    <el-input v-model="tools.jointName" maxlength="120" placeholder="joint" aria-label="Name of the next joints" />
+    <div class="row done"><el-button type="primary" :disabled="tools.making" @click="tools.tool = 'make'">{{ tools.making ? 'Click in the drawing' : 'Make joints by clicks' }}</el-button></div>
+  </template>
+  <template v-else-if="!tools.markers">
     <p class="muted hint">This character has no joints yet, so nothing can bend.</p>
     <el-button type="primary" @click="tools.beginLaying()">Place markers of a biped</el-button>
     <h3>Or joint by joint</h3>

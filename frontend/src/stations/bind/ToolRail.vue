@@ -35,9 +35,9 @@ const choices: Record<BindTab, Choice[]> = {
     { name: 'piece', label: 'Pick piece', hint: 'Click a connected piece' },
   ],
   joints: [pose, { name: 'place', label: 'Move joints', hint: 'Drag joints; with Shift to the middle of the limb' },
-    { name: 'make', label: 'Make joints', hint: 'Click where the next joint goes: into the middle of the limb, under the chosen one' }],
+    { name: 'make', label: 'Make joints', hint: 'Click where the next joint goes, under the chosen one' }],
 }
-const shown = computed(() => (character.figure?.joints.length ? choices[tools.bindTab] : []))
+const shown = computed(() => (character.figure?.joints.length ? choices[tools.bindTab] : character.flat && tools.bindTab === 'joints' ? choices.joints : []))
 const map = computed(() => {
   const stops = [0, 0.25, 0.5, 0.75, 1].map((w) => `#${weightColour(w).getHexString()}`)
   return `linear-gradient(90deg, ${stops.join(', ')})`

@@ -10,7 +10,7 @@ import json
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 from xml.etree import ElementTree
 
@@ -39,6 +39,7 @@ LEFT_OUT = {
     "clipPath": "clipping paths", "marker": "markers", "video": "videos", "audio": "sounds", "iframe": "frames",
     "switch": "switches",
 }  # fmt: skip
+PLACING = ("svg", "symbol", "defs", "marker", "pattern", "use")
 NEVER_RUN = {"script", "handler", "set", "animate", "animateTransform", "animateMotion", "animateColor", "discard"}
 
 
@@ -77,6 +78,7 @@ class SvgShape:
     subpaths: tuple[Subpath, ...]
     fill: Fill | None
     stroke: Stroke | None
+    told: str = ""  # its path as the file says it, when nothing moves it
 
 
 @dataclass(frozen=True)
@@ -121,6 +123,7 @@ class _Reading:
     opacity: dict[str, float] = field(default_factory=dict)
     widths: dict[str, list[float]] = field(default_factory=dict)
     hidden: dict[str, list[int]] = field(default_factory=dict)
+    told: dict[str, str] = field(default_factory=dict)
     left: dict[str, int] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     scripts: int = 0
@@ -215,9 +218,9 @@ def _rules_of(root: ElementTree.Element) -> dict[str, Any] | None:
 def _cleaned(root: ElementTree.Element, reading: _Reading) -> None:
     """Take out what is not read, in place, and give every element a key."""
     colours = _gradients(root)
-    waiting = [(root, 1.0, 0)]
+    waiting = [(root, 1.0, 0, False)]
     while waiting:
-        element, opacity, deep = waiting.pop()
+        element, opacity, deep, placed = waiting.pop()
         if deep > MOST_DEEP:
             raise BadFileError(f"The drawing's groups are nested more than {MOST_DEEP} deep.")
         key = str(len(reading.names))
@@ -229,6 +232,11 @@ def _cleaned(root: ElementTree.Element, reading: _Reading) -> None:
         style = dict(_styled(element.attrib.get("style", "")))
         own = _share(element.attrib.pop("opacity", None) or style.pop("opacity", None))
         reading.opacity[key] = opacity * own
+        # What is used elsewhere, or lies in a document of its own, is placed by that too.
+        placed = placed or _local(element.tag) in PLACING or bool({"transform", "x", "y"} & element.attrib.keys())
+        placed = (placed and deep > 0) or "transform" in style
+        if _local(element.tag) == "path" and not placed:
+            reading.told[key] = " ".join(element.attrib.get("d", "").split())
         for name, value in list(element.attrib.items()):
             if _local(name).lower().startswith("on"):
                 del element.attrib[name]
@@ -257,7 +265,7 @@ def _cleaned(root: ElementTree.Element, reading: _Reading) -> None:
                 reading.notes.append(f"“{_name(child) or 'A path'}” cannot be read and was left out.")
                 element.remove(child)
             else:
-                waiting.append((child, reading.opacity[key], deep + 1))
+                waiting.append((child, reading.opacity[key], deep + 1, placed))
 
 
 def _can_be_read(path: ElementTree.Element) -> bool:
@@ -391,14 +399,14 @@ def _shape(element: Any, key: str, group: str, reading: _Reading) -> SvgShape | 
     if fill is None and stroke is None:
         return None
     subpaths: list[Subpath] = []
-    told = reading.widths.get(key) or []
+    wide = reading.widths.get(key) or []
     single = 0
     for controls, closed in _runs(path):
         if len(controls) < 2:
             single += 1
             continue
         at = sum(len(p.controls) for p in subpaths)
-        own = told[at : at + len(controls)]
+        own = wide[at : at + len(controls)]
         widths = np.array(own if len(own) == len(controls) else [width] * len(controls), np.float64)
         subpaths.append(Subpath(np.array(controls, np.float64), widths, closed))
     if single:
@@ -407,7 +415,8 @@ def _shape(element: Any, key: str, group: str, reading: _Reading) -> SvgShape | 
         return None
     if not all(bool(np.isfinite(p.controls).all()) and np.abs(p.controls).max() < 1e7 for p in subpaths):
         raise BadFileError(f"The drawing is broken: “{name or 'a path'}” has a point that is no place (NaN).")
-    return SvgShape(name, group, tuple(subpaths), fill, stroke)
+    told = "" if single else reading.told.get(key, "")
+    return SvgShape(name, group, tuple(subpaths), fill, stroke, told)
 
 
 def _fill(element: Any, opacity: float) -> Fill | None:
@@ -543,7 +552,7 @@ def _in_parts(shapes: tuple[SvgShape, ...], reading: _Reading) -> tuple[SvgShape
     last: tuple[str, str] | None = None  # of the run that the shape before belongs to
     for shape in shapes:
         if last is not None and not whole and shape.group and shape.group == last[0]:
-            out.append(SvgShape(shape.name, last[1], shape.subpaths, shape.fill, shape.stroke))
+            out.append(replace(shape, group=last[1]))
             continue
         alone = whole or not shape.group
         wanted = (shape.name if alone else reading.names.get(shape.group, "")) or shape.name or "shape"
@@ -552,5 +561,5 @@ def _in_parts(shapes: tuple[SvgShape, ...], reading: _Reading) -> tuple[SvgShape
             label, k = f"{wanted} {k}", k + 1
         taken.add(label)
         last = (shape.group, label)
-        out.append(SvgShape(shape.name or label, label, shape.subpaths, shape.fill, shape.stroke))
+        out.append(replace(shape, name=shape.name or label, group=label))
     return tuple(out)

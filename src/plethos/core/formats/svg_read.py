@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import groupby
 
 import numpy as np
@@ -52,8 +53,8 @@ def bare_drawing(file: SvgFile, name: str) -> Character:
             stroke = shape.stroke
             if stroke is not None and stroke.hidden:
                 start = curves[numbers[0]].first
-                stroke = type(stroke)(**{**stroke.__dict__, "hidden": tuple(start + k for k in stroke.hidden)})
-            drawn.append(Drawn(shape.name, tuple(numbers), shape.fill, stroke))
+                stroke = replace(stroke, hidden=tuple(start + k for k in stroke.hidden))
+            drawn.append(Drawn(shape.name, tuple(numbers), shape.fill, stroke, shape.told))
         own = (first, first + 3 * count)
         parts.append(Part(label, own, own, Outlines(tuple(curves), tuple(drawn))))
         first += 3 * count

@@ -21,8 +21,9 @@ from plethos.core.formats.svg_rules import rules_of_drawing
 from plethos.core.mesh import Part
 from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Outlines, Stroke
 from plethos.core.rotations import Array
+from plethos.core.topology import extent
 
-SOLID_ONLY = "This is a drawing: it is written as an SVG file, and none of triangles can be made of it."
+STILL = 1e-9  # of the height: less is no movement
 
 
 def write_drawing(character: Character, file: SvgFile) -> bytes:
@@ -68,19 +69,21 @@ def svg_of(
         part = parts[number]
         if isinstance(part.surface, Outlines):
             own = slice(*part.vertices)
-            out += _part(part, part.surface, np.asarray(points[own], np.float64), widths[own])
+            places = np.asarray(points[own], np.float64)
+            still = bool(np.abs(places - character.mesh.rest[own]).max() <= STILL * extent(character.mesh.rest))
+            out += _part(part, part.surface, places, widths[own], still)
     return "\n".join([*out, "</svg>", ""])
 
 
-def _part(part: Part, surface: Outlines, points: Array, widths: Array) -> list[str]:
-    drawn = [_drawn(d, surface, points, widths) for d in surface.drawn]
+def _part(part: Part, surface: Outlines, points: Array, widths: Array, still: bool) -> list[str]:
+    drawn = [_drawn(d, surface, points, widths, still) for d in surface.drawn]
     # The name is a label too: an id is unique in a document, and says less.
     return [f"<g plethos:label={quoteattr(_clean(part.name))}>", *drawn, "</g>"]
 
 
-def _drawn(drawn: Drawn, surface: Outlines, points: Array, widths: Array) -> str:
+def _drawn(drawn: Drawn, surface: Outlines, points: Array, widths: Array, still: bool) -> str:
     label = f"plethos:label={quoteattr(_clean(drawn.name))}"
-    line = path_data(drawn, surface, points)
+    line = escape(drawn.told, {'"': "&quot;"}) if still and drawn.told else path_data(drawn, surface, points)
     stroke = drawn.stroke
     fill = fill_attributes(drawn)
     if stroke is None:
@@ -171,8 +174,11 @@ def _at(point: Array) -> str:
 
 
 def num(value: float) -> str:
-    """A number as short as it says all that a float32 knows."""
-    return f"{float(value):.8g}" if abs(value) > 1e-9 else "0"
+    """The shortest number that a float32 is known by: what came in as 282.29 goes out so."""
+    if abs(value) < 1e-9:
+        return "0"
+    text = str(np.float32(value))
+    return text[:-2] if text.endswith(".0") else text
 
 
 def _clean(text: str) -> str:
