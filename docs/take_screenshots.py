@@ -157,11 +157,6 @@ def mend(camera: Camera) -> None:
     camera.open("Lock keeper", "/mend")
     page.get_by_label("Face the joint, outer side").click()
     camera.take("workbench")
-    page.keyboard.press("w")
-    camera.take("with")
-    page.keyboard.down(" ")
-    camera.take("without")
-    page.keyboard.up(" ")
     camera.open("Ferry cook", "/mend")
     page.get_by_label("Whole: show the whole figure").click()
     page.keyboard.press("j")
@@ -225,6 +220,31 @@ def shapes(camera: Camera) -> None:
     camera.take("table")
 
 
+def drawings(camera: Camera) -> None:
+    """The heron with a knee bent back, and the outline of a bargehand's knee while it is mended."""
+    page = camera.page
+    camera.open("Heron")
+    camera.take("heron")
+    camera.open("Bargehand, bare")
+    finder = page.get_by_role("combobox", name="Find a joint")
+    finder.click()
+    finder.fill("Front shin")
+    page.get_by_role("option", name="Front shin", exact=True).click()
+    typed = page.get_by_label("Angle in degrees")
+    typed.fill("-100")
+    typed.press("Enter")
+    page.keyboard.press("f")
+    page.get_by_role("button", name="Keep the width").click()
+    page.get_by_role("radio", name="Roundness").wait_for()
+    page.get_by_role("button", name="Eye").click()
+    page.locator(".eye .el-select").first.click()
+    page.get_by_role("option", name="before this sculpt").click()
+    page.get_by_role("button", name="Eye").click()
+    page.locator("[data-point]").nth(8).hover(force=True)
+    camera.take("drawing")
+    page.get_by_role("button", name="Drop").click()
+
+
 def main(address: str) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
@@ -234,6 +254,7 @@ def main(address: str) -> None:
         proposals(camera)
         joints_and_regions(camera)
         shapes(camera)
+        drawings(camera)
         browser.close()
 
 

@@ -51,7 +51,7 @@ class FromTheFile(OnADrawing):
         for k, x in enumerate((left + 2, (left + right) / 2, right - 2)):
             page.mouse.click(x, middle)
             self.until(lambda k=k: len(self.joints()) == k + 1)
-        self.assertEqual([j["parent"] for j in self.joints()][0], -1)
+        self.assertEqual(self.joints()[0]["parent"], -1)
         self.assertGreater(sheet["width"], 300)
         page.get_by_role("button", name="Make automatic weights").click()
         self.until(lambda: self.state(self.mine)["bound"])

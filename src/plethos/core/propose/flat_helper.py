@@ -36,9 +36,8 @@ def flat_helper(held: Held, vertex: int, reach: float) -> Character:
     character, skeleton = held.character, held.character.skeleton
     mesh, parent = character.mesh, skeleton.joint_parents[held.joint]
     if parent < 0:
-        raise BadEditError(
-            f"“{skeleton.names[held.joint]}” hangs on nothing: a helper joint beside it would have nothing to stay with."
-        )
+        name = skeleton.names[held.joint]
+        raise BadEditError(f"“{name}” hangs on nothing: a helper joint beside it would have nothing to stay with.")
     heads, graph = along_outlines(mesh)
     own = vertex // 3
     away = csgraph.dijkstra(graph, directed=False, indices=[own], min_only=True, limit=reach)

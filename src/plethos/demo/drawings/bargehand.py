@@ -70,7 +70,7 @@ def _arm(sheet: Sheet, side: str, arm: tuple[Place, ...], skin: str, cloth: str)
 
 
 def _leg(sheet: Sheet, side: str, leg: tuple[Place, ...], cloth: str, boot: str) -> None:
-    hip, knee, ankle, toes = leg
+    hip, knee, ankle, _ = leg
     x, y = ankle
     shoe = smooth(
         [(x - 27, y - 44), (x + 25, y - 44), (x + 27, y - 8), (x + 52, y + 2), (x + 84, y + 14), (x + 90, y + 34),
