@@ -21,6 +21,7 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from bench.binding import compare
+from bench.drawings import drawing_trip, posed_drawing
 from bench.mending import mending
 from bench.shapes import apart, extraction, finer, stored_poses, stroke_trip
 from plethos.core.binding import Binding
@@ -463,6 +464,8 @@ def main() -> None:
     rows += [heat(bare), asyncio.run(paint_trip(bare, file)), *mending(bare, beside)]
     rows += [extraction(beside), stored_poses(bare, beside), apart(bare, beside)]
     rows.append(asyncio.run(stroke_trip(*finer(bare), over_a_socket)))
+    plain = grown(bare, 20_000, shapes=0, blend=0.0)
+    rows += [posed_drawing(plain, beside), asyncio.run(drawing_trip(plain, over_a_socket))]
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
     lines = [

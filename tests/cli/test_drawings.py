@@ -139,6 +139,18 @@ class Drawings(CommandLine):
         small.write_bytes(svg(bar()))
         self.assertIn("no clip", self.refused("deliver", small, "--clip", "x", "--out", self.folder / "x.zip"))
 
+    def test_what_is_for_solids_works_on_drawings_too(self):
+        self.lay()
+        bound, table, rules = (self.folder / n for n in ("bound.svg", "weights.json", "rules.json"))
+        self.assertEqual(self.answer("bind", self.laid, "--influences", 2, "--out", bound)["influences"], 2)
+        self.assertIsInstance(self.answer("weights", bound, "--check"), list)
+        self.answer("weights", bound, "--out", table)
+        self.answer("weights", self.laid, "--take", table, "--out", bound)
+        self.answer("rules", bound, "--out", rules)
+        self.answer("rules", bound, "--set", rules, "--out", bound)
+        self.assertEqual(self.answer("values", bound, "--pose", self.pose(lower=[0, 0, 30]))["remedies"], {})
+        np.testing.assert_allclose(points(bound), points(self.bare), atol=1e-4)
+
     def test_frames_are_pictures_in_a_zip(self):
         heron, out = self.folder / "heron.svg", self.folder / "frames.zip"
         self.answer("demo", "heron", "--out", heron)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Keep or drop the sculpt; Keep proposes the trigger that the pose suggests. */
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api, type HingeTrigger } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import FirstMend from './FirstMend.vue'
@@ -33,6 +33,8 @@ async function keep(): Promise<void> {
     say(error)
   }
 }
+/** The joint that a mend of a drawing is tied to, as people call it. */
+const turns = computed(() => (character.flat && proposal.value?.trigger.kind === 'hinge' ? plainName(proposal.value.trigger.joint) : ''))
 async function finish(tie: Tie | null): Promise<void> {
   await mending.making((c) => api.keepSculpt(c, name.value.trim() || 'Corrective', tie?.trigger ?? null, tie?.value))
   if (mending.chosenRemedy) mending.chooseRemedy(mending.chosenRemedy)
@@ -56,7 +58,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
     </template>
     <template v-else>
       <label>Name <el-input v-model="name" size="small" maxlength="120" aria-label="Name of the corrective" /></label>
-      <p class="muted">The pose suggests this trigger:</p>
+      <p class="muted">The pose suggests this trigger{{ turns ? `: ${turns} is the joint that turns. An end that is dragged turns the joints above it, and is none itself.` : ':' }}</p>
       <TriggerFields :tie="proposal" :name="name" :fit="(trigger: HingeTrigger) => api.fitSculpt(character.id, trigger)" @change="proposal = $event" />
       <div class="row">
         <el-button type="primary" @click="finish(proposal)">Keep and tie</el-button>

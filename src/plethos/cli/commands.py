@@ -30,6 +30,7 @@ from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Evaluator, Posed
 from plethos.core.formats import obj, rules
 from plethos.core.formats.files import Source, written
+from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.formats.svg_write import svg_of
@@ -258,7 +259,7 @@ def weights(
         findings = [f.to_json(character) for f in check_weights(character, influences)]
         unnormalised = [
             {"kind": "unnormalised", "joint": None, "vertices": len(v), "worst": worst, "file_vertices": v}
-            for v, worst in [unnormalised_weights(file)]
+            for v, worst in ([unnormalised_weights(file)] if isinstance(file, GltfFile) else [])
             if v
         ]
         show([*unnormalised, *findings])
