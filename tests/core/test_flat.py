@@ -41,6 +41,7 @@ from plethos.core.shape import Shape
 from plethos.core.split import split_across
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.twins import twinned
+from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.demo.drawings.finish import Bend, with_bend
 from tests.drawings import ARM, Z, bar, laid, opened, posed, svg
@@ -125,6 +126,15 @@ class OpenFill(unittest.TestCase):
         character, _ = laid(svg(bar(rule="nonzero")), stiff=True)
         self.assertEqual(BendMeasure.of(character, lower(character)).at(posed(character, lower=120)).open_fill, 0)
 
+    def test_a_ribbon_laid_in_a_ring_opens_where_its_ends_lie_over_each_other_and_not_in_its_middle(self):
+        """By hand: a ribbon two wide round a square, its end two by one over its beginning."""
+        outline = [(0, 0), (12, 0), (12, 12), (1, 12), (1, 1), (3, 1), (3, 10), (10, 10), (10, 2), (0, 2)]
+        points = np.repeat([(x, y, 0.0) for x, y in outline], 3, axis=0)
+        for rule, opened_by, covers in (("evenodd", 2, 76), ("nonzero", 0, 78)):
+            surface = Outlines((Curve(0, len(outline)),), (Drawn("s", (0,), Fill("#000000", rule=rule)),))
+            self.assertAlmostEqual(open_area(surface.drawn[0], surface, points), opened_by)
+            self.assertAlmostEqual(painted(surface.drawn[0], surface, points).area, covers)
+
     def test_what_is_drawn_open_is_not_told(self):
         """A ring by the even-odd rule has a hole at rest."""
         hole = '<path d="M-40 -30H240V30H-40Z M60 -12H140V12H60Z" fill="#888888" fill-rule="evenodd"/>'
@@ -185,6 +195,33 @@ class Bent(unittest.TestCase):
             found = measure.at(posed(character, upper=degrees))
             self.assertAlmostEqual(found.volume, 100, places=3)
             self.assertAlmostEqual(found.girth, 100, places=3)
+
+    def test_the_width_is_that_of_the_thing_whose_outline_is_nearest(self):
+        """What else the joint bends is not measured there: a band behind the limb, or a strip along one side of it."""
+        limb, band, strip = bar(points=6), bar(40, 6, name="band"), bar(20, 6, name="strip")
+        for other in (band, f'<g transform="translate(0 25)">{strip}</g>'):
+            for shapes in ((limb, other), (other, limb)):
+                character, _ = laid(svg(*shapes))
+                site = BendMeasure.of(character, lower(character)).site
+                across = np.einsum(
+                    "wek,wekc->wec", site.widths.basis, character.mesh.rest[site.vertices][site.widths.vertices]
+                )
+                near = np.abs(across[:, 0, 0] - 100) < 20
+                self.assertGreater(near.sum(), 2)
+                np.testing.assert_allclose(site.at_rest[near], 20, atol=1e-3)
+
+    def test_a_mend_leaves_what_wholly_turns_where_remedies_put_it(self):
+        character, _ = laid(svg(bar(points=6)))
+        weight = character.binding.subtree_weights(character.skeleton, lower(character))
+        whole = np.flatnonzero(weight > 1 - 1e-6).astype(np.int32)
+        self.assertGreater(len(whole), 0)
+        shape = Shape("s", whole, np.tile(np.float32([0, 5, 0]), (len(whole), 1)))
+        trigger = HingeTrigger(lower(character), Z, Response((0.0, 1.0), (0.0, 1.0)), id="t")
+        shaped = character.with_remedy(Remedy(Corrective.of(shape), "s", by="t"), trigger)
+        pose = posed(shaped, lower=90)
+        np.testing.assert_array_equal(
+            width_kept(shaped, lower(character), pose)[whole], evaluate_exact(shaped, pose)[whole]
+        )
 
     def test_the_reference_twin_agrees_with_the_compiled_kernels_width_and_all(self):
         character, _ = laid(svg(bar(points=6)))
@@ -264,6 +301,16 @@ class Weights(unittest.TestCase):
         self.assertLessEqual(held["trunk"], {"pelvis", "spine", "chest"})
         self.assertLessEqual(held["arm"], {"chest", "arm", "forearm", "hand"})
         self.assertIn("forearm", held["arm"])
+
+    def test_whatever_is_given_to_a_point_its_handles_follow(self):
+        character, _ = laid(svg(bar(half=12, points=5)))
+        told = np.random.default_rng(2).dirichlet(np.ones(4), len(character.mesh))
+        told[:, character.skeleton.find("end") + 1 :] = 0
+        dense = with_joint_weights(character, told[:, : len(character.skeleton)]).binding.joint_weights
+        own = told[::3, : len(character.skeleton)]
+        np.testing.assert_allclose(dense[::3], own / own.sum(axis=1, keepdims=True), atol=1e-6)
+        for handle in (1, 2):
+            np.testing.assert_array_equal(dense[handle::3], dense[::3])
 
     def test_without_joints_a_sentence(self):
         with self.assertRaisesRegex(BadEditError, "no joints"):
@@ -472,6 +519,25 @@ class Splitting(unittest.TestCase):
             without = Evaluator.of(split).pose(pose, NONE).points
             self.assertGreater(np.abs(now.points - without).max(), 0.3)
 
+    def test_a_new_point_follows_what_it_lies_between_and_shapes_go_on_over_it(self):
+        """By de Casteljau's scheme a cut curve is the same curve, whatever its control points were moved by."""
+        shape = '<path d="M0 -20C30 -30 50 -26 80 -20S110 -12 120 -20L200 -20V20H120C110 26 90 12 80 20H0Z"/>'
+        character, _ = laid(svg(shape), stiff=True)
+        moved = np.arange(len(character.mesh), dtype=np.int32)
+        deltas = np.random.default_rng(4).normal(0, 2, (len(moved), 3)).astype(np.float32) * np.float32([1, 1, 0])
+        trigger = HingeTrigger(lower(character), Z, Response((0.0, 1.0), (0.0, 1.0)), id="t")
+        shaped = character.with_remedy(Remedy(Corrective.of(Shape("s", moved, deltas)), "s", by="t"), trigger)
+        split = split_across(shaped, lower(shaped))
+        heads = np.flatnonzero(np.abs(split.mesh.rest[::3, 0] - 100) < 1e-3) * 3
+        self.assertEqual(len(heads), 4)  # two crossings, on both sides of the cut
+        self.assertTrue((split.binding.joint_weights[heads, lower(split)] > 0.3).all())
+        self.assertTrue((split.binding.joint_weights[heads, lower(split)] < 0.7).all())
+        one, other = (
+            shapely.union_all([painted(d, c.mesh.parts[0].surface, Evaluator.of(c).pose(posed(c, lower=90)).shaped())
+                               for d in c.mesh.parts[0].surface.drawn]) for c in (shaped, split)
+        )  # fmt: skip
+        self.assertLess(one.symmetric_difference(other).area, 1e-3 * one.area)
+
     def test_what_lies_in_a_hole_goes_with_the_half_that_it_lies_in(self):
         shape = '<path d="M0 -20H200V20H0Z M20 -5H60V5H20Z M140 -5H180V5H140Z" fill="#888888" fill-rule="evenodd"/>'
         character, _ = laid(svg(shape))
@@ -508,6 +574,24 @@ class OrderOfPainting(unittest.TestCase):
         # A part that is gone switches nothing.
         gone = switched.with_remedy(replace(remedy, body=Order("far", "hat")))
         self.assertEqual(Evaluator.of(gone).pose(pose).order, (0, 1, 2))
+
+
+class TwinsAcross(unittest.TestCase):
+    def test_each_point_and_handle_has_the_one_in_its_mirror_image_whichever_way_the_line_goes(self):
+        here = "M10 0C14 -6 22 -9 30 -2L28 12C20 16 12 11 10 0Z"
+        there = "M-10 0C-14 -6 -22 -9 -30 -2L-28 12C-20 16 -12 11 -10 0Z"
+        around = "M-10 0C-12 11 -20 16 -28 12L-30 -2C-22 -9 -14 -6 -10 0Z"  # the same, the other way round
+        middle = "M0 40C20 40 20 80 0 80C-20 80 -20 40 0 40Z"
+        for other in (there, around):
+            mesh = read_drawing(parse_svg(svg(*(f'<path d="{d}"/>' for d in (here, other, middle)))), "d").mesh
+            twin = mesh.pairs
+            self.assertTrue((twin >= 0).all())
+            np.testing.assert_allclose(mesh.rest[twin], mesh.rest * [-1, 1, 1], atol=1e-5)
+            np.testing.assert_array_equal(twin[twin], np.arange(len(twin)))
+            np.testing.assert_array_equal(twin % 3 == 0, np.arange(len(twin)) % 3 == 0)
+        lone = read_drawing(parse_svg(svg(f'<path d="{here}"/>', f'<path d="{middle}"/>')), "d").mesh
+        first = slice(*lone.parts[0].vertices)
+        self.assertTrue((lone.pairs[first] < 0).all())
 
 
 class TwinsInDepth(unittest.TestCase):

@@ -259,7 +259,10 @@ class Whole(unittest.TestCase):
         character = with_bend(character, Bend("lower", 80, "mend", (0.5,)))
         trigger = HingeTrigger(character.skeleton.find("lower"), Z, Response((0.0, 1.0), (0.0, 1.0)), id="o")
         character = character.with_remedy(Remedy(Order("limb", "hat"), "over", by="o"), trigger)
-        wide = Shape("wide", np.array([0], np.int32), np.zeros((1, 3), np.float32), channels=np.float32([[6]]))
+        # It also rounds a corner: what is a straight line at rest is none in the bend.
+        wide = Shape(
+            "wide", np.array([0, 1], np.int32), np.float32([[0, 0, 0], [-3, 2, 0]]), channels=np.float32([[6], [0]])
+        )
         character = character.with_remedy(Remedy(Corrective.of(wide), "wide", by="o"))
         return with_clip(
             character, "wave", [(0.0, {}), (0.5, {"lower": 80.0}), (1.0, {})], lambda t: (4 * t, 0.0)
@@ -286,6 +289,23 @@ class Whole(unittest.TestCase):
             data = shipped(name)
             file, character = read_file(f"{DRAWINGS[name].title}.svg", data)
             self.assertEqual(write_drawing(character, file), data, name)
+
+    def test_what_others_have_placed_by_transforms_comes_back_where_it_stood(self):
+        path = 'd="M3 4c10 -7 22 -3 30 0v9L3 20z"'
+        for number, told in enumerate((
+            f'<g transform="rotate(30) scale(2 0.5)"><path {path}/></g>',
+            f'<path {path} transform="translate(40 -9)"/>',
+            f'<path {path} style="transform:translate(40px,-9px)"/>',
+            f'<svg x="20" y="30" width="90" height="80"><path {path}/></svg>',
+            f'<defs><path id="a" {path}/></defs><use href="#a" x="15" y="5"/>',
+            f"<path {path}/>",
+        )):  # fmt: skip
+            file = parse_svg(svg(told))
+            character = read_drawing(file, "d")
+            again = read_file("d.svg", write_drawing(character, file))[1]
+            np.testing.assert_allclose(again.mesh.rest, character.mesh.rest, atol=2e-4, err_msg=told)
+            # Only what nothing places stands in its own numbers.
+            self.assertEqual(path.encode() in write_drawing(character, file), number == 5, told)
 
     def test_widths_that_vary_and_hidden_edges_come_back_though_svg_has_neither(self):
         character, _ = laid(svg(bar(points=6)))
@@ -373,6 +393,13 @@ class Animated(unittest.TestCase):
             np.testing.assert_allclose(told["v"], at[::3, :2] * [1, -1] - [x, y], atol=1e-3)
             np.testing.assert_allclose(np.array(told["i"]) + told["v"], at[1::3, :2] * [1, -1] - [x, y], atol=2e-3)
             np.testing.assert_allclose(np.array(told["o"]) + told["v"], at[2::3, :2] * [1, -1] - [x, y], atol=2e-3)
+
+    def test_the_first_layers_of_a_lottie_are_in_front(self):
+        layers = lottie(self.frames, self.file.canvas, "x")["layers"]
+        names = [p.name for p in self.character.mesh.parts]
+        for k in (0, 15, 29):
+            shown = [la["nm"].split(":")[0] for la in layers if la["ip"] <= k < la["op"]]
+            self.assertEqual(shown[::-1], [names[n] for n in self.frames.orders[k]])
 
     def test_pictures_are_png_of_the_width_one_a_frame(self):
         told: list[float] = []

@@ -68,7 +68,7 @@ class Frames:
         widths = np.ones((count, len(character.mesh)), np.float32)
         orders = []
         for k in range(count):
-            posed = evaluator.pose(clip.pose_at(character.skeleton, min(k / rate, clip.duration)))
+            posed = evaluator.pose(clip.pose_at(character.skeleton, k / rate))
             points[k] = posed.points
             orders.append(posed.order)
             if posed.channels is not None:

@@ -106,11 +106,13 @@ class FlatSite:
         stretches: list[Stretch] = []
         fills: list[tuple[Drawn, Outlines, int, float]] = []
         edges: list[tuple[int, NDArray[np.int32]]] = []  # of each drawn thing the segments that may be cut
+        things = 0  # so far, over all parts
         for part, surface in parts:
             start = int(place[part.vertices[0]])
-            for number, thing in enumerate(surface.drawn):
+            for thing in surface.drawn:
                 stretches += _stretches(thing, surface, part, start, own, points)
-                edges += [(number, e) for e in _segments(thing, surface, start, own)]
+                edges += [(things, e) for e in _segments(thing, surface, start, own)]
+                things += 1
                 if thing.fill is not None and thing.fill.rule == "evenodd":
                     fills.append((thing, surface, start, open_area(thing, surface, points[start:])))
         widths = _widths(character, joint, edges, points)
