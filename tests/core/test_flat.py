@@ -267,23 +267,24 @@ class Weights(unittest.TestCase):
         np.testing.assert_allclose(dense[order], dense[below], atol=0.06)
 
     def test_a_leg_in_front_follows_no_joint_of_the_one_behind(self):
-        joints = [{"name": "hip", "parent": None, "at": [0, -60]}]
-        for side, x in (("front", -2), ("back", 2)):
-            joints += [
-                {"name": f"{side}_thigh", "parent": "hip", "at": [x, -50]},
-                {"name": f"{side}_shin", "parent": f"{side}_thigh", "at": [x, 20]},
-                {"name": f"{side}_foot", "parent": f"{side}_shin", "at": [x, 100]},
-            ]
-        legs = [f'<g id="{s} leg"><path id="{s} line" d="M{x - 12} -60H{x + 12}V20V110H{x - 12}V20Z"/></g>'
-                for s, x in (("back", 2), ("front", -2))]  # fmt: skip
-        character, _ = laid(svg(*legs), joints)
-        for side, other in (("front", "back"), ("back", "front")):
-            own = slice(*character.mesh.part(f"{side} leg").vertices)
-            held = [
-                character.skeleton.names[j] for j in np.flatnonzero(character.binding.joint_weights[own].any(axis=0))
-            ]
-            self.assertTrue(any(side in n for n in held))
-            self.assertFalse([n for n in held if other in n])
+        """Also where the two legs stand in one line, so that only their names tell them apart."""
+        for apart in (2, 0.05, -0.05):
+            joints = [{"name": "hip", "parent": None, "at": [0, -60]}]
+            for side, x in (("front", -apart), ("back", apart)):
+                joints += [
+                    {"name": f"{side}_thigh", "parent": "hip", "at": [x, -50]},
+                    {"name": f"{side}_shin", "parent": f"{side}_thigh", "at": [x, 20]},
+                    {"name": f"{side}_foot", "parent": f"{side}_shin", "at": [x, 100]},
+                ]
+            legs = [f'<g id="{s} leg"><path id="{s} line" d="M{x - 12} -60H{x + 12}V20V110H{x - 12}V20Z"/></g>'
+                    for s, x in (("back", apart), ("front", -apart))]  # fmt: skip
+            character, _ = laid(svg(*legs), joints)
+            for side, other in (("front", "back"), ("back", "front")):
+                own = slice(*character.mesh.part(f"{side} leg").vertices)
+                follows = np.flatnonzero(character.binding.joint_weights[own].any(axis=0))
+                held = [character.skeleton.names[j] for j in follows]
+                self.assertTrue(any(side in n for n in held))
+                self.assertFalse([n for n in held if other in n])
 
     def test_an_arm_that_hangs_before_a_trunk_leaves_it_to_the_spine(self):
         joints = [
