@@ -1,5 +1,6 @@
 """SVG in and out, animated SVG and Lottie: against svgpathtools, closed forms, and what a hostile file tries."""
 
+import copy
 import json
 import math
 import random
@@ -10,6 +11,7 @@ from io import BytesIO
 from pathlib import Path
 from xml.etree import ElementTree
 
+import jsonschema
 import numpy as np
 import svgpathtools
 from hypothesis import given, settings
@@ -22,6 +24,7 @@ from plethos.core.flat.frames import MOST_FRAMES, Frames
 from plethos.core.formats.files import read_file
 from plethos.core.formats.lottie import lottie
 from plethos.core.formats.pictures import pictures
+from plethos.core.formats.rules import plain_rules, with_plain_rules
 from plethos.core.formats.svg_animate import animated_svg
 from plethos.core.formats.svg_file import MOST_CONTROLS, OWN, SVG, looks_like_svg, parse_svg
 from plethos.core.formats.svg_read import bare_drawing, read_drawing
@@ -36,6 +39,7 @@ from plethos.core.triggers.hinge import HingeTrigger
 from plethos.demo.drawings.catalogue import DRAWINGS, draw
 from plethos.demo.drawings.finish import Bend, with_bend, with_clip
 from plethos.demo.shelf import shipped
+from plethos.launch.front import ROOT
 from tests.drawings import Z, bar, laid, posed, svg
 
 
@@ -283,6 +287,25 @@ class Whole(unittest.TestCase):
             one, other = (c.clips[0].pose_at(c.skeleton, time) for c in (character, again))
             np.testing.assert_allclose(evaluate_exact(again, other), evaluate_exact(character, one), atol=1e-4)
         self.assertEqual(clip.duration, 1.0)
+
+    def test_its_rules_fit_their_schema_and_come_back_from_the_plain_document(self):
+        character, _ = self.finished()
+        plain = json.loads(json.dumps(plain_rules(character)))
+        schema = json.loads((ROOT / "docs" / "formats" / "plethos-rules.schema.json").read_text())
+        jsonschema.validate(plain, schema)
+        self.assertEqual(plain_rules(with_plain_rules(character, plain)), plain_rules(character))
+        (wide,) = [r for r in plain["remedies"] if r["name"] == "wide"]
+        for wrong in ([[1, 2], [3, 4]], [1, 2], [[1]], [["x"], [1]]):
+            spoiled = copy.deepcopy(wide)
+            spoiled["targets"][0]["shape"]["channels"] = wrong
+            others = [spoiled if r is wide else r for r in plain["remedies"]]
+            with self.subTest(wrong), self.assertRaisesRegex(BadFileError, "array of its rules cannot be read"):
+                with_plain_rules(character, {**plain, "remedies": others})
+        del next(r for r in plain["remedies"] if r["kind"] == "order")["other"]
+        with self.assertRaises(jsonschema.ValidationError):
+            jsonschema.validate(plain, schema)
+        with self.assertRaisesRegex(BadFileError, "two parts"):
+            with_plain_rules(character, plain)
 
     def test_every_demo_drawing_comes_back_whole(self):
         for name in DRAWINGS:

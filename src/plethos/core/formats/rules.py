@@ -76,6 +76,9 @@ class InlineArrays:
                 raise ValueError
             if kind == "offsets" and arrays[0].shape != (len(own), 3):
                 raise ValueError
+            given = self.mesh.channels
+            if len(arrays) > 1 and (given is None or arrays[1].shape != (len(own), given.shape[1])):
+                raise ValueError
         except (KeyError, TypeError, ValueError, IndexError, OverflowError):
             raise BadFileError("The file is broken: an array of its rules cannot be read.") from None
         return (own, *arrays)
