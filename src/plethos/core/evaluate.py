@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from plethos.core.binding import Binding
 from plethos.core.character import Character
+from plethos.core.kinematics import bone_rows
 from plethos.core.moment import Moment
 from plethos.core.program import ALL, NONE, Acting, Program, compiled
 from plethos.core.remedies import Body, Deformer
@@ -30,8 +31,11 @@ from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose
 from plethos.core.skinning import exact
 from plethos.core.skinning.bones import rigid_bones, skin_matrices
+from plethos.core.skinning.kernels import add_shapes, deform, deform_controls
 from plethos.core.skinning.layout import ShapeTable, SkinLayout, masked_binding
 from plethos.core.triggers import Trigger
+
+NO_DUALS, NO_STRETCHES = np.empty((0, 8), np.float32), np.empty((0, 9), np.float32)
 
 __all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 
@@ -54,7 +58,7 @@ class Evaluator:
     program: Program
     rows: NDArray[np.int32] | None = None
     _layouts: dict[tuple[Any, ...], SkinLayout] = field(default_factory=dict)
-    _layout_of: dict[Acting, SkinLayout] = field(default_factory=dict)
+    _layout_of: dict[frozenset[str] | None, SkinLayout] = field(default_factory=dict)
     _tables: dict[SkinLayout, ShapeTable] = field(default_factory=dict)
     _deformers: dict[Body, Deformer] = field(default_factory=dict)
 
@@ -123,6 +127,11 @@ class Evaluator:
         """Which of the shapes act after the skin."""
         return tuple(i for i, s in enumerate(self.shapes) if s.after_skin)
 
+    @cached_property
+    def widening(self) -> tuple[tuple[int, NDArray[np.int32], NDArray[np.float32]], ...]:
+        """Those of the shapes that say something of channels: their numbers, vertices and channels."""
+        return tuple((i, s.vertices, s.channels) for i, s in enumerate(self.shapes) if s.channels is not None)
+
     def reweigh(self, vertices: NDArray[np.int32], influences: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
         """Let some vertices follow other bones, at once: for a stroke, whose evaluator and binding are nobody else's.
 
@@ -149,12 +158,12 @@ class Evaluator:
 
     def layout(self, acting: Acting) -> SkinLayout:
         """The skin as the helpers and blends that act make it; one for each set of them."""
-        known = self._layout_of.get(acting)
+        known = self._layout_of.get(acting.only)
         if known is None:
             # Asked for in every frame: which remedies act is looked through once.
             if len(self._layout_of) > 64:
                 self._layout_of.clear()
-            known = self._layout_of[acting] = self._laid_out(acting)
+            known = self._layout_of[acting.only] = self._laid_out(acting)
         return known
 
     def _laid_out(self, acting: Acting) -> SkinLayout:
@@ -189,6 +198,8 @@ class Evaluator:
 
     def deformers(self, acting: Acting) -> list[tuple[str, Deformer]]:
         """What acts after the skin, in order, with the ids of the remedies."""
+        if not self.character.rules.deformers:
+            return []
         out = []
         for remedy, body in self.program.acting(self.character.rules.deformers, acting):
             ready = self._deformers.get(body)
@@ -269,27 +280,29 @@ class Posed:
     @cached_property
     def points(self) -> NDArray[np.float32]:
         """Posed points ``(V, 3)`` in the world (or those of the evaluator's rows), float32, by the compiled kernels."""
-        from plethos.core.kinematics import bone_rows
-        from plethos.core.skinning.kernels import add_shapes, deform
-
         lay = self.layout
         bones = lay.binding.bones
         uses_dual = lay.dual_from < len(lay.order)
         columns = np.empty((len(bones.joint), 16), np.float32)
-        duals = np.empty((len(bones.joint) if uses_dual else 0, 8), np.float32)
-        stretches = np.empty((len(duals), 9), np.float32)
+        duals, stretches = NO_DUALS, NO_STRETCHES
+        if uses_dual:
+            duals, stretches = (np.empty((len(columns), width), np.float32) for width in (8, 9))
         kind = bone_rows(self.world, bones.joint, bones.inverse_bind, columns, duals, stretches)
         if kind == 2:
             rigid = rigid_bones(skin_matrices(bones, self.world))
             duals[:] = rigid.dual
             stretches[:] = rigid.stretch.reshape(-1, 9)
         elif kind == 0:
-            stretches = stretches[:0]
+            stretches = NO_STRETCHES
         weights, shaped = self.shape_weights, lay.points
-        if weights.any():
+        if np.count_nonzero(weights):  # a fifth of what `any` takes
             table = self.evaluator.table(lay)
             shaped = lay.points.copy()
             add_shapes(shaped, table.offsets, table.vertices, table.deltas, weights)
+        if lay.controls:
+            out = lay.points.copy() if shaped is lay.points else shaped
+            deform_controls(out, lay.influences, lay.weights, columns)
+            return self._finished(out)
         out = shaped if lay.in_place and shaped is not lay.points else np.empty_like(lay.points)
         deform(
             shaped, lay.influences, lay.weights, lay.order, lay.dual_from, lay.linear_until,
@@ -324,9 +337,9 @@ class Posed:
         if given is None:
             return None
         out = given.copy()
-        for shape, weight in zip(self.evaluator.shapes, self.shape_weights.tolist(), strict=True):
-            if weight != 0 and shape.channels is not None:
-                out[shape.vertices] += np.float32(weight) * shape.channels
+        for i, vertices, more in self.evaluator.widening:
+            if self.shape_weights[i] != 0:
+                out[vertices] += self.shape_weights[i] * more
         return out
 
     @cached_property

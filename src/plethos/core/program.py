@@ -81,7 +81,7 @@ class Program:
     first: NDArray[np.int32]
     at: Array
     eased: NDArray[np.bool_]
-    _gains: dict[Acting, tuple[Array, Array]] = field(default_factory=dict)
+    _gains: dict[frozenset[str] | None, tuple[Array, Array]] = field(default_factory=dict)
 
     def trying(self, trigger: Trigger) -> Program | None:
         """The same with another trigger in place of the one of its id; None when that has to be compiled.
@@ -98,7 +98,8 @@ class Program:
 
     def gains(self, acting: Acting) -> tuple[Array, Array]:
         """How much of each remedy ``(R,)``, and of each corrective ``(C,)``, acts: NaN for not at all."""
-        found = self._gains.get(acting)
+        # By what it holds: a frozen set knows its hash, a dataclass works it out anew each time.
+        found = self._gains.get(acting.only)
         if found is None:
             groups = {g.id: g for g in self.rules.groups}
             every = np.full(len(self.rules.remedies), np.nan)
@@ -111,7 +112,7 @@ class Program:
             found = (every, np.ascontiguousarray(every[own]))
             if len(self._gains) > 64:
                 self._gains.clear()
-            self._gains[acting] = found
+            self._gains[acting.only] = found
         return found
 
     def acting(self, remedies: Sequence[tuple[Remedy, Kind]], acting: Acting) -> list[tuple[Remedy, Kind]]:

@@ -13,6 +13,7 @@ import numpy as np
 
 from plethos.core import rotations
 from plethos.core.errors import BadPoseError
+from plethos.core.kinematics import forward
 from plethos.core.rotations import Array
 
 _NONE: Array = np.zeros((0, 3))
@@ -240,8 +241,6 @@ class Skeleton:
 
     def world(self, turned: Array, added: Array, scales: Array) -> Array:
         """World transforms ``(J, 4, 4)`` of a pose's arrays as `Moment` has them: contiguous, ``(0, 3)`` for none."""
-        from plethos.core.kinematics import forward
-
         out = np.empty((len(self), 4, 4))
         forward(self.parents, self.rest_translation, self.rest_rotation, self.rest_stretch, turned, added, scales, out)
         return out

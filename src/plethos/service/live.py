@@ -9,7 +9,6 @@ quaternion x, y, z, w), and of a drawing ``widths`` ``(V / 3,)`` (of the stroke 
 from __future__ import annotations
 
 import contextlib
-import json
 import math
 import struct
 from collections.abc import Mapping
@@ -18,6 +17,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic_core import to_json
 
 from plethos.core.character import Character
 from plethos.core.clips import Clip
@@ -371,7 +371,7 @@ def measured_json(measured: Measured) -> dict[str, float | None]:
 
 def pack_frame(head: dict[str, Any], fields: dict[str, Floats]) -> bytes:
     """A header and arrays as one binary message."""
-    text = json.dumps({**head, "fields": {k: v.size for k, v in fields.items()}}).encode()
+    text = to_json({**head, "fields": {k: v.size for k, v in fields.items()}})
     text += b" " * (-len(text) % 4)
     return b"".join(
         [struct.pack("<I", len(text)), text, *(np.ascontiguousarray(v).data.cast("B") for v in fields.values())]

@@ -10,6 +10,7 @@ vectorises it. `tests/core/test_skinning.py` holds it to `exact.py`.
 # mypy: disable-error-code="no-untyped-call, call-arg, var-annotated, misc, no-any-return, attr-defined"
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numba as nb
@@ -80,6 +81,15 @@ def _floats(context: Any, builder: Any, result: Any, vector: Any) -> Any:
     return context.make_tuple(builder, result, lanes)
 
 
+def _moved(builder: Any, blended: Any, point: Sequence[Any]) -> Any:
+    """Code for blended columns applied to a point."""
+    moved = _pick(builder, blended, [12, 13, 14, 15])
+    for n in range(3):
+        column = _pick(builder, blended, list(range(4 * n, 4 * n + 4)))
+        moved = builder.fadd(moved, builder.fmul(column, _fill(builder, point[n], 4), flags=_FLAGS), flags=_FLAGS)
+    return moved
+
+
 @intrinsic
 def _linear(typing, columns, influences, weights, v, x, y, z):  # type: ignore[no-untyped-def]
     """Linear blend skinning of one point: blend the four padded columns ``(B, 16)``, then apply them."""
@@ -87,15 +97,26 @@ def _linear(typing, columns, influences, weights, v, x, y, z):  # type: ignore[n
 
     def code(context, builder, signature, values):  # type: ignore[no-untyped-def]
         blended = _blended_row(context, builder, signature.args, values, 16, False)
-        moved = _pick(builder, blended, [12, 13, 14, 15])
-        for n in range(3):
-            column = _pick(builder, blended, list(range(4 * n, 4 * n + 4)))
-            moved = builder.fadd(
-                moved, builder.fmul(column, _fill(builder, values[4 + n], 4), flags=_FLAGS), flags=_FLAGS
-            )
-        return _floats(context, builder, signature.return_type, moved)
+        return _floats(context, builder, signature.return_type, _moved(builder, blended, values[4:]))
 
     return given, code
+
+
+@intrinsic
+def _linear_three(typing, columns, influences, weights, v, points):  # type: ignore[no-untyped-def]
+    """The same of three points with the weights of vertex v: nine floats in, nine out."""
+    nine = types.UniTuple(types.float32, 9)
+
+    def code(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        blended = _blended_row(context, builder, signature.args, values, 16, False)
+        given = cgutils.unpack_tuple(builder, values[4])
+        lanes = []
+        for first in (0, 3, 6):
+            moved = _moved(builder, blended, given[first : first + 3])
+            lanes += [builder.extract_element(moved, ir.Constant(_INDEX, n)) for n in range(3)]
+        return context.make_tuple(builder, signature.return_type, lanes)
+
+    return nine(columns, influences, weights, v, points), code
 
 
 @intrinsic
@@ -135,11 +156,39 @@ def add_shapes(points, offsets, vertices, deltas, activations) -> None:  # type:
     for s in range(len(activations)):
         a = activations[s]
         if a != 0:
-            for e in range(offsets[s], offsets[s + 1]):
+            for k in range(offsets[s], offsets[s + 1]):
+                e = np.uint32(k)
                 v = np.uint32(vertices[e])
                 points[v, 0] += a * deltas[e, 0]
                 points[v, 1] += a * deltas[e, 1]
                 points[v, 2] += a * deltas[e, 2]
+
+
+@nb.njit(nb.void(_f2, _i2, _f2, _f2), **_OPTIONS)
+def deform_controls(points, influences, weights, columns) -> None:  # type: ignore[no-untyped-def]
+    """Posed control points of a drawing, three vertices each, by linear skinning, in place.
+
+    A point and its handles follow the same, so their bones are blended once.
+
+    Parameters
+    ----------
+    points
+        ``(V, 3)``: shaped points before, posed points after.
+    influences, weights, columns
+        As `deform` has them.
+    """
+    for n in range(len(points) // 3):
+        v = np.uint32(3 * n)
+        a, b = v + np.uint32(1), v + np.uint32(2)
+        (
+            points[v, 0], points[v, 1], points[v, 2],
+            points[a, 0], points[a, 1], points[a, 2],
+            points[b, 0], points[b, 1], points[b, 2],
+        ) = _linear_three(columns, influences, weights, 3 * n, (
+            points[v, 0], points[v, 1], points[v, 2],
+            points[a, 0], points[a, 1], points[a, 2],
+            points[b, 0], points[b, 1], points[b, 2],
+        ))  # fmt: skip
 
 
 @nb.njit(nb.void(_f2, _i2, _f2, _i1, nb.int64, nb.int64, _f1, _f2, _f2, _f2, _f2), **_OPTIONS)
@@ -184,6 +233,8 @@ def deform(  # type: ignore[no-untyped-def]
         out[to, 0] = x
         out[to, 1] = y
         out[to, 2] = z
+    if dual_from == count:
+        return
     q0, q1, q2, q3, q4, q5, q6, q7, px, py, pz = np.empty((11, BLOCK), np.float32)
     k9 = np.empty(9, np.float32)
     for start in range(dual_from, count, BLOCK):

@@ -73,6 +73,8 @@ class SkinLayout:
         For each skin blend its shares ``(N,)`` in that order, and where it says anything ``(N,)``.
     wholly
         Whether all of them act by exactly 1, so that `blend` holds them; else it is the file's.
+    controls
+        Whether these are the control points of a drawing, three vertices each that follow the same.
     """
 
     binding: Binding
@@ -86,6 +88,7 @@ class SkinLayout:
     linear_until: int
     blends: tuple[tuple[NDArray[np.float32], NDArray[np.bool_]], ...] = ()
     wholly: bool = True
+    controls: bool = False
 
     @classmethod
     def of(
@@ -119,18 +122,21 @@ class SkinLayout:
         largest_first = np.argsort(-weights, axis=1, kind="stable")
         place = np.full(len(mesh), -1, dtype=np.int32)
         place[rows] = np.arange(len(rows), dtype=np.int32)
+        influences = np.ascontiguousarray(np.take_along_axis(binding.influences[rows], largest_first, 1))
+        weights = np.ascontiguousarray(np.take_along_axis(weights, largest_first, 1))
         return cls(
             binding=binding,
             order=order,
             place=place,
             points=np.ascontiguousarray(mesh.points[rows]),
-            influences=np.ascontiguousarray(np.take_along_axis(binding.influences[rows], largest_first, 1)),
-            weights=np.ascontiguousarray(np.take_along_axis(weights, largest_first, 1)),
+            influences=influences,
+            weights=weights,
             blend=np.ascontiguousarray(blend[order] if wholly else file[rows]),
             dual_from=int((kind == 0).sum()),
             linear_until=int((kind < 2).sum()),
             blends=tuple((shares[order], told[order]) for shares, told in dense),
             wholly=wholly,
+            controls=mesh.is_flat and not kind.any() and _alike(influences) and _alike(weights),
         )
 
     @cached_property
@@ -143,6 +149,11 @@ class SkinLayout:
         if self.wholly:
             return self.blend
         return blended(self.blend, self.blends, effects)
+
+
+def _alike(rows: NDArray[np.generic]) -> bool:
+    """Whether rows come in threes that are the same."""
+    return len(rows) % 3 == 0 and all(np.array_equal(rows[::3], rows[k::3]) for k in (1, 2))
 
 
 def blended(
