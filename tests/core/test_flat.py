@@ -15,11 +15,12 @@ from plethos.core.depth import behind_name, depth_joints, depth_vertices
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator, evaluate_exact
 from plethos.core.flat.fills import open_area, painted, windings
+from plethos.core.flat.site import bends_outlines
 from plethos.core.flat.stroke import ribbon, stroke_polygon
 from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.joints.flat import laid_flat
-from plethos.core.outlines import Curve, Drawn, Fill, Outlines, area_under, cut, flattened, points_on
+from plethos.core.outlines import Curve, Drawn, Fill, Outlines, area_under, crossed, cut, flattened, points_on
 from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.held import Held
@@ -62,6 +63,19 @@ class Curves(unittest.TestCase):
         np.testing.assert_allclose(
             points_on(right[None], at)[0], points_on(bezier[None], t + at * (1 - t))[0], atol=1e-9
         )
+
+    @given(st.lists(st.floats(-50, 50), min_size=8, max_size=8), st.floats(-3.1, 3.1))
+    @settings(deadline=None)
+    def test_crossings_lie_on_the_line_and_as_far_along_it_as_told_and_none_is_left_out(self, numbers, angle):
+        bezier, place = np.array(numbers).reshape(4, 2), np.array([3.0, -2.0])
+        along = np.array([math.cos(angle), math.sin(angle)])
+        found = crossed(bezier, place, along)
+        for t, off in found:
+            at = points_on(bezier[None], np.array([t]))[0, 0]
+            np.testing.assert_allclose(at, place + off * np.array([-along[1], along[0]]), atol=1e-3)
+        fine = (points_on(bezier[None], np.linspace(0, 1, 400))[0] - place) @ along
+        clear = np.sign(fine[np.abs(fine) > 0.1])
+        self.assertGreaterEqual(len(found), int((np.diff(clear) != 0).sum()))
 
     @given(st.integers(0, 2**31), st.integers(3, 7))
     @settings(max_examples=30, deadline=None)
@@ -206,6 +220,8 @@ class Bent(unittest.TestCase):
                 across = np.einsum(
                     "wek,wekc->wec", site.widths.basis, character.mesh.rest[site.vertices][site.widths.vertices]
                 )
+                self.assertLess(across[:, 0, 0].min(), 90)  # on both bones
+                self.assertGreater(across[:, 0, 0].max(), 110)
                 near = np.abs(across[:, 0, 0] - 100) < 20
                 self.assertGreater(near.sum(), 2)
                 np.testing.assert_allclose(site.at_rest[near], 20, atol=1e-3)
@@ -242,6 +258,8 @@ class Bent(unittest.TestCase):
         character, _ = laid(svg(bar()))
         with self.assertRaisesRegex(BadEditError, "bends no outline"):
             BendMeasure.of(character, character.skeleton.find("upper"))
+        self.assertFalse(bends_outlines(character, character.skeleton.find("upper")))
+        self.assertTrue(bends_outlines(character, lower(character)))
 
     def test_a_mend_of_what_is_no_drawing_or_not_bent_is_refused(self):
         character, _ = laid(svg(bar()))
@@ -312,6 +330,15 @@ class Weights(unittest.TestCase):
         np.testing.assert_allclose(dense[::3], own / own.sum(axis=1, keepdims=True), atol=1e-6)
         for handle in (1, 2):
             np.testing.assert_array_equal(dense[handle::3], dense[::3])
+
+    def test_what_lies_beside_the_bones_follows_the_nearest(self):
+        """A patch as it may be drawn on a sleeve: no bone goes through it."""
+        tail = [{"name": "tail", "parent": "upper", "at": [0, 60]}, {"name": "tip", "parent": "tail", "at": [0, 120]}]
+        for x, joint in ((30, "upper"), (150, "lower")):
+            patch = f'<g id="patch"><path d="M{x} 20h10v10h-10z"/></g>'
+            character, _ = laid(svg(f'<g id="limb">{bar(points=6)}</g>', patch), [*ARM, *tail])
+            own = slice(*character.mesh.part("patch").vertices)
+            np.testing.assert_allclose(character.binding.joint_weights[own, character.skeleton.find(joint)], 1)
 
     def test_without_joints_a_sentence(self):
         with self.assertRaisesRegex(BadEditError, "no joints"):
@@ -436,6 +463,11 @@ class Brushes(unittest.TestCase):
         arms = surface.points[13:15] - surface.points[12]
         self.assertLess(arms[0] @ arms[1], 0)
         self.assertGreater(np.linalg.norm(arms, axis=1).min(), 1)
+        # Along the way from the point before it to the one after it, a third as far as these are.
+        one, other = (surface.start[3 * surface.beside[k][4]] for k in (0, 1))
+        way = (other - one) / np.linalg.norm(other - one)
+        far = [np.linalg.norm(p - surface.start[12]) / 3 for p in (one, other)]
+        np.testing.assert_allclose(arms, [-far[0] * way, far[1] * way], atol=1e-9)
 
     def test_width_never_goes_below_nothing_and_moves_no_point(self):
         surface = self.surface()

@@ -27,7 +27,7 @@ from plethos.core.formats.pictures import pictures
 from plethos.core.formats.rules import plain_rules, with_plain_rules
 from plethos.core.formats.svg_animate import animated_svg
 from plethos.core.formats.svg_file import MOST_CONTROLS, OWN, SVG, looks_like_svg, parse_svg
-from plethos.core.formats.svg_read import bare_drawing, read_drawing
+from plethos.core.formats.svg_read import NO_JOINTS, bare_drawing, read_drawing
 from plethos.core.formats.svg_sculpt import sculpt_from_svg
 from plethos.core.formats.svg_write import svg_of, write_drawing
 from plethos.core.outlines import area_under, points_on
@@ -160,6 +160,11 @@ class Read(unittest.TestCase):
         self.assertTrue(x < 10 and y < 20 and x + w > 110 and y + h > 70)
         sized = parse_svg(f'<svg xmlns="{SVG}" width="300" height="200"><path d="M10 20H110V70Z"/></svg>'.encode())
         self.assertEqual(sized.canvas.view, (0, 0, 300, 200))
+
+    def test_that_there_are_no_joints_yet_is_told_until_there_are(self):
+        self.assertIn(NO_JOINTS, drawing(svg(bar())).repairs)
+        character, file = laid(svg(bar()))
+        self.assertNotIn(NO_JOINTS, read_file("d.svg", write_drawing(character, file))[1].repairs)
 
     def test_what_a_file_is_shows_in_it(self):
         self.assertTrue(looks_like_svg(b'\xef\xbb\xbf<?xml version="1.0"?><svg/>'))
@@ -423,6 +428,28 @@ class Animated(unittest.TestCase):
         for k in (0, 15, 29):
             shown = [la["nm"].split(":")[0] for la in layers if la["ip"] <= k < la["op"]]
             self.assertEqual(shown[::-1], [names[n] for n in self.frames.orders[k]])
+
+    def test_paint_is_told_alike_in_all_files(self):
+        """A line of half its opacity whose width varies is a filled band of half; inside stays what it was."""
+        for rule, number in (("evenodd", 2), ("nonzero", 1)):
+            told = bar(points=6, rule=rule).replace("/>", ' stroke-opacity="0.5" fill-opacity="0.25"/>')
+            character, file = laid(svg(told))
+            trigger = HingeTrigger(character.skeleton.find("lower"), Z, Response((0.0, 1.0), (0.0, 1.0)), id="o")
+            wide = Shape("w", np.array([0], np.int32), np.zeros((1, 3), np.float32), channels=np.float32([[6]]))
+            character = character.with_remedy(Remedy(Corrective.of(wide), "w", by="o"), trigger)
+            character = with_clip(character, "c", [(0.0, {}), (0.1, {"lower": 60.0})], lambda t: (0.0, 0.0))
+            frames = Frames.of(character, character.clips[0])
+            last = svg_of(character, file.canvas, frames.points[-1], frames.widths[-1][:, None])
+            for text in (last, animated_svg(frames, file.canvas, "x")):
+                paths = list(ElementTree.fromstring(text).iter(f"{{{SVG}}}path"))
+                (band,) = [p for p in paths if p.get("fill") == "#000000"]
+                (inside,) = [p for p in paths if p.get("fill") == "#cc8800"]
+                self.assertEqual((band.get("fill-opacity"), inside.get("fill-opacity")), ("0.5", "0.25"))
+                self.assertEqual((inside.get("fill-rule") or "nonzero"), rule)
+            (layer,) = lottie(frames, file.canvas, "x")["layers"]
+            band, inside = (next(i for i in g["it"] if i["ty"] == "fl") for g in layer["shapes"])
+            self.assertEqual((band["o"]["k"], band["r"], band["c"]["k"]), (50, 1, [0, 0, 0, 1]))
+            self.assertEqual((inside["o"]["k"], inside["r"]), (25, number))
 
     def test_pictures_are_png_of_the_width_one_a_frame(self):
         told: list[float] = []

@@ -151,9 +151,31 @@ def area_under(bezier: Array) -> float:
 
 def points_on(bezier: Array, at: NDArray[np.floating]) -> Array:
     """Points ``(S, N, 2)`` of cubic curves ``(S, 4, 2)`` at parameters ``(N,)`` between 0 and 1."""
+    return np.asarray(np.einsum("kn,skc->snc", bernstein(at), bezier))
+
+
+def bernstein(at: float | NDArray[np.floating]) -> Array:
+    """How much of its four points a cubic curve takes at parameters ``(N,)``: ``(4, N)``; of one parameter ``(4,)``."""
     t = np.asarray(at, np.float64)
-    basis = np.stack([(1 - t) ** 3, 3 * t * (1 - t) ** 2, 3 * t**2 * (1 - t), t**3])
-    return np.asarray(np.einsum("kn,skc->snc", basis, bezier))
+    return np.stack([(1 - t) ** 3, 3 * t * (1 - t) ** 2, 3 * t**2 * (1 - t), t**3])
+
+
+def crossed(bezier: Array, place: Array, along: Array) -> list[tuple[float, float]]:
+    """Where a cubic curve ``(4, 2)`` crosses the line that goes through a place, at right angles to a way.
+
+    Returns
+    -------
+    list
+        For each crossing its parameter, 0 to 1, and how far it lies from the place, to the left of the way above 0.
+    """
+    a, b, c, d = (bezier - place) @ along
+    left = (bezier - place) @ np.array([-along[1], along[0]])
+    found = []
+    for root in np.roots([d - 3 * c + 3 * b - a, 3 * (c - 2 * b + a), 3 * (b - a), a]):
+        if abs(root.imag) <= 1e-9 and -1e-9 <= root.real <= 1 + 1e-9:
+            t = min(max(float(root.real), 0.0), 1.0)
+            found.append((t, float(bernstein(t) @ left)))
+    return found
 
 
 def flattened(bezier: Array, closed: bool, steps: int = 12) -> Array:

@@ -17,7 +17,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.mask import Mask
 from plethos.core.mesh import Mesh, Part
-from plethos.core.outlines import AFTER, BEFORE, POINT, Curve, Drawn, Outlines
+from plethos.core.outlines import AFTER, BEFORE, POINT, Curve, Drawn, Outlines, crossed
 from plethos.core.picked import PickedRegion
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.rotations import Array
@@ -172,21 +172,13 @@ def _cut_line(character: Character, joint: int) -> tuple[Array, Array]:
 
 def _crossings(loop: _Loop, rest: Array, at: Array, along: Array) -> tuple[tuple[int, float], tuple[int, float]] | None:
     """The nearest crossings of a loop with the line across a joint, one on each side: segment and parameter."""
-    side = np.array([-along[1], along[0]])
     best: dict[bool, tuple[float, int, float]] = {}
     count = len(loop.controls)
     for k, (a, b) in enumerate(zip(loop.controls, [*loop.controls[1:], loop.controls[0]], strict=True)):
         bezier = np.stack([_place(m, rest) for m in (a.point, a.after, b.before, b.point)])
-        p, q, r, s = (bezier - at) @ along
-        for root in np.roots([s - 3 * r + 3 * q - p, 3 * (r - 2 * q + p), 3 * (q - p), p]):
-            t = float(root.real)
+        for t, off in crossed(bezier, at, along):
             # Of a point that lies on the line the segment after it has the crossing.
-            if abs(root.imag) > 1e-9 or not -1e-9 <= t < 1 - 1e-9:
-                continue
-            t = max(t, 0.0)
-            basis = np.array([(1 - t) ** 3, 3 * t * (1 - t) ** 2, 3 * t * t * (1 - t), t**3])
-            off = float((basis @ bezier - at) @ side)
-            if (off > 0) not in best or abs(off) < best[off > 0][0]:
+            if t < 1 - 1e-9 and ((off > 0) not in best or abs(off) < best[off > 0][0]):
                 best[off > 0] = (abs(off), k, t)
     if len(best) < 2 or best[True][1] == best[False][1] or count < 2:
         return None

@@ -13,7 +13,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.flat.fills import open_area, rings_of
 from plethos.core.measure.measured import Measured
 from plethos.core.mesh import Part
-from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Outlines, area_under
+from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Outlines, area_under, bernstein, crossed
 from plethos.core.rotations import Array
 from plethos.core.topology import distance_over_surface
 
@@ -257,21 +257,12 @@ def _across(
     place: Array, along: Array, edges: list[tuple[int, NDArray[np.int32]]], points: Array
 ) -> tuple[NDArray[np.int32], Array] | None:
     """The nearest places on either side of a bone where one thing's outline crosses the line through `place`."""
-    side = np.array([-along[1], along[0]])
     best: dict[int, dict[bool, tuple[float, NDArray[np.int32], Array]]] = {}
     for number, edge in edges:
-        bezier = points[edge, :2]
-        a, b, c, d = (bezier - place) @ along
-        for t in np.roots([d - 3 * c + 3 * b - a, 3 * (c - 2 * b + a), 3 * (b - a), a]):
-            if abs(t.imag) > 1e-9 or not -1e-9 <= t.real <= 1 + 1e-9:
-                continue
-            x = float(t.real)
-            basis = np.array([(1 - x) ** 3, 3 * x * (1 - x) ** 2, 3 * x * x * (1 - x), x**3])
-            off = float((basis @ bezier - place) @ side)
-            known = best.setdefault(number, {})
-            up = off > 0
+        for t, off in crossed(points[edge, :2], place, along):
+            known, up = best.setdefault(number, {}), off > 0
             if up not in known or abs(off) < known[up][0]:
-                known[up] = (abs(off), edge, basis)
+                known[up] = (abs(off), edge, bernstein(t))
     pairs = [k for k in best.values() if len(k) == 2]
     if not pairs:
         return None
