@@ -226,6 +226,26 @@ class Bent(unittest.TestCase):
                 self.assertGreater(near.sum(), 2)
                 np.testing.assert_allclose(site.at_rest[near], 20, atol=1e-3)
 
+    def test_a_mend_makes_a_crease_on_the_inside_and_no_knot(self):
+        """shapely: the line crosses itself nowhere, also where a bend is so narrow that its points pass each other."""
+        x = np.arange(0, 201, 10)
+        for wavy in (0, 3):
+            over = [f"{a} {-30 - wavy * math.sin(a / 15):.3f}" for a in x]
+            line = " L".join([*over, *(f"{a} 30" for a in x[::-1])])
+            character, _ = laid(svg(f'<path d="M{line}Z"/>'))
+            surface = character.mesh.parts[0].surface
+            for degrees in (-110, -60, 45, 100):
+                kept = width_kept(character, lower(character), posed(character, lower=degrees))
+                ring = flattened(surface.segments(surface.curves[0], kept), True, 12)
+                apart = ring[np.linalg.norm(np.roll(ring, -1, axis=0) - ring, axis=1) > 1e-6]
+                self.assertTrue(shapely.LinearRing(apart).is_simple, (wavy, degrees))
+                # What bends open on the outside keeps its distance from the joint.
+                outer = np.sign(character.mesh.rest[:, 1]) != np.sign(degrees)
+                now, was = (np.linalg.norm(p - [100, 0, 0], axis=1) for p in (kept, character.mesh.rest))
+                np.testing.assert_allclose(now[outer], was[outer], atol=1e-3)
+                # A crease lies as far from it as its points did on average.
+                self.assertAlmostEqual(now.sum() / was.sum(), 1, places=5)
+
     def test_a_mend_leaves_what_wholly_turns_where_remedies_put_it(self):
         character, _ = laid(svg(bar(points=6)))
         weight = character.binding.subtree_weights(character.skeleton, lower(character))
@@ -681,7 +701,7 @@ class WorkedCases(unittest.TestCase):
             turn = math.degrees(2 * math.asin(min(1, abs(pose.rotations[shin, 2]))))
             if 8 < turn <= 90:
                 self.assertGreaterEqual(with_.girth, without.girth)
-                self.assertGreater(with_.girth, 97.0)
+                self.assertGreater(with_.girth, 96.5)
 
     def test_an_arm_corrected_at_quarters_is_exact_there_and_monotone_between(self):
         """Case 2, and its other side by Twin, in a figure drawn from the front."""

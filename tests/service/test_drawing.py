@@ -11,6 +11,7 @@ from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.formats.files import read_file
 from plethos.core.formats.svg_write import write_drawing
+from plethos.core.propose.flat_mend import width_kept
 from plethos.core.sculpt.session import Dab
 from plethos.demo.shelf import shipped
 from plethos.service import drawing, edits, helping, laying, sculpting, solving
@@ -146,6 +147,22 @@ class Strokes(OnADrawing):
         held = self.opened.sculpt
         self.assertGreater(measured.of_points(held.points[measured.site.vertices]).girth, 90)
         self.assertLess(measured.of_points(held.start[measured.site.vertices]).girth, 80)
+
+    def test_an_in_between_keeps_the_width_at_its_own_angle(self):
+        solving.first_mend(self.bench, self.id, self.pose(lower=100), "lower")
+        sculpting.keep(self.bench, self.id, "knee", sculpting.propose_trigger(self.opened.version))
+        (card,) = self.opened.character.rules.remedies
+        character, joint = self.opened.character, self.opened.character.skeleton.find("lower")
+        wanted = width_kept(character, joint, self.pose(lower=40), NONE)
+
+        def away():
+            made = Evaluator.of(self.opened.character).pose(self.pose(lower=40))
+            return np.abs(made.exact_points() - wanted).max()
+
+        before = away()
+        solving.add_between(self.bench, self.id, card.id, 40.0)
+        self.assertGreater(before, 0.1)
+        self.assertLess(away(), 1e-3)
 
 
 class Split(OnADrawing):

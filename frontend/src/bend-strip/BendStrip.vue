@@ -8,12 +8,14 @@ import { api, type Axis, type BendPoint, type HingeTrigger, type RemedyCard } fr
 import { axisName, sameAxis } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
+import { useLengths } from '@/workbench/lengths'
 import { useLive } from '@/workbench/live'
 import { angleOf, hingeOf, useMending } from '@/workbench/mending'
 import MotionSelect from './MotionSelect.vue'
 import StripLegend from './StripLegend.vue'
 import { useBendCurves } from './useBendCurves'
 
+const lengths = useLengths()
 const character = useCharacter()
 const posing = usePose()
 const live = useLive()
@@ -136,7 +138,7 @@ async function betweenAtWorst(): Promise<void> {
 const remains = computed(() =>
   tied.value.flatMap(({ card, sign: s }) => {
     const { remains_m: off, remains_at_deg: at } = card.report
-    return off == null || at == null ? [] : [{ id: card.id, x: x.value(at * s), text: `${card.name}: up to ${(off * 1000).toFixed(1)} mm off here` }]
+    return off == null || at == null ? [] : [{ id: card.id, x: x.value(at * s), text: `${card.name}: up to ${lengths.small(off)} off here` }]
   }),
 )
 

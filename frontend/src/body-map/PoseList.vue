@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The joints that left rest, each with a way back. */
 import { computed } from 'vue'
-import { plainName, turnDeg } from '@/workbench/angles'
+import { plainName, turnDeg, twistDeg } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import TurnTogether from './TurnTogether.vue'
@@ -9,7 +9,7 @@ import TurnTogether from './TurnTogether.vue'
 const character = useCharacter()
 const posing = usePose()
 const turned = computed(() =>
-  Object.entries(posing.joints).map(([name, q]) => ({ name, degrees: turnDeg(q) })).filter((j) => j.degrees > 0.5),
+  Object.entries(posing.joints).map(([name, q]) => ({ name, degrees: character.flat ? twistDeg(q, [0, 0, 1]) : turnDeg(q) })).filter((j) => Math.abs(j.degrees) > 0.5),
 )
 /** Dials that are not where they start. */
 const dials = computed(() => character.dials.flatMap((d) => {

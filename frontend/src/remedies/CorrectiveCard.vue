@@ -24,11 +24,7 @@ const triggers = useTriggers()
 const hinge = computed(() => hingeOf(props.remedy))
 const tie = computed<Tie | null>(() => (props.remedy.trigger ? { trigger: props.remedy.trigger, value: props.remedy.by ?? undefined } : null))
 const degrees = (value: number | null | undefined) => `${Math.round(value ?? 0)}°`
-const back = computed(() => {
-  if (character.flat) return `${(props.remedy.report.round_trip_error_m ?? 0).toFixed(3)} units`
-  const mm = (props.remedy.report.round_trip_error_m ?? 0) * 1000
-  return mm < 0.001 ? 'under 0.001 mm' : `${mm.toFixed(3)} mm`
-})
+const back = computed(() => lengths.small(props.remedy.report.round_trip_error_m ?? 0))
 const locked = computed(() => character.sculpting !== null)
 const change = useSetTrigger(() => props.remedy)
 /** Tie a shape that lost its trigger to the bend that is shown now. */

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { api, type Axis, type RemedyCard } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
+import { useLengths } from '@/workbench/lengths'
 import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
 import BakeButton from './BakeButton.vue'
@@ -16,11 +17,12 @@ import { fresh, told, type Rule } from './helperRules'
 
 const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
+const lengths = useLengths()
 const live = useLive()
 const posing = usePose()
 const rules = computed(() => (props.remedy.numbers.rules ?? []) as Rule[])
 const value = (id: string) => character.state?.values.find((v) => v.id === id)?.name ?? 'a value'
-const tells = (r: Rule) => told(r, value)
+const tells = (r: Rule) => told(r, value, lengths.told)
 const store = (all: Rule[]) => character.edit((c) => api.setBody(c, props.remedy.id, { rules: all }))
 const changed = (index: number, rule: Rule) => rules.value.map((r, k) => (k === index ? rule : r))
 const preview = (index: number, rule: Rule) => (live.body = { remedy_id: props.remedy.id, body: { rules: changed(index, rule) } })
@@ -31,7 +33,7 @@ const above = computed(() => {
   return character.figure?.joints.find((j) => j.index === own?.parent)?.name ?? posing.chosen
 })
 function add(kind: string): void {
-  const at = { joint: posing.chosen, axis: [...posing.axis] as Axis, angle: posing.angle, parent: above.value, value: character.state?.values[0]?.id ?? null }
+  const at = { joint: posing.chosen, axis: [...posing.axis] as Axis, angle: posing.angle, parent: above.value, value: character.state?.values[0]?.id ?? null, along: (character.flat ? [0, 1, 0] : [0, 0, 1]) as Axis, step: lengths.step() }
   const rule = fresh[kind].make(at)
   if (rule) void store([...rules.value, rule])
 }

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { api, type RemedyCard } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
+import { useLengths } from '@/workbench/lengths'
 import { useLive } from '@/workbench/live'
 import { useMending } from '@/workbench/mending'
 import { usePose } from '@/workbench/pose'
@@ -14,6 +15,7 @@ const character = useCharacter()
 const live = useLive()
 const mending = useMending()
 const posing = usePose()
+const lengths = useLengths()
 const query = ref('')
 const only = ref<'all' | 'acting' | 'wrong' | 'untied'>('all')
 const filters = [{ value: 'all', label: 'All' }, { value: 'acting', label: 'Acting now' }, { value: 'wrong', label: 'Something is wrong' }, { value: 'untied', label: 'Not tied' }]
@@ -26,8 +28,8 @@ const rows = computed<Row[]>(() => mending.all.map((card, place) => {
     card, place, on, follows: follows(card),
     group: character.state?.groups.find((g) => g.id === card.group)?.name ?? '',
     moved: Math.max(0, ...card.targets.map((t) => t.moved), card.masked ?? 0),
-    // How far it moves the skin in this pose, as far as its solver told, millimetres.
-    contribution: on * card.amount * (card.report.greatest_move_m ?? 0) * 1000,
+    // How far it moves the skin in this pose, as far as its solver told.
+    contribution: on * card.amount * (card.report.greatest_move_m ?? 0),
     findings: mending.findings.filter((f) => f.remedy_id === card.id).length,
   }
 }))
@@ -67,7 +69,7 @@ function go(row: Row): void {
       <el-table-column prop="group" label="Group" sortable width="90" show-overflow-tooltip />
       <el-table-column prop="moved" label="Vertices" sortable width="86" align="right" />
       <el-table-column prop="on" label="On" sortable width="70" align="right"><template #default="{ row }"><span class="num" :class="{ acts: (row as Row).on > 0.005 }">{{ Math.round((row as Row).on * 100) }} %</span></template></el-table-column>
-      <el-table-column prop="contribution" label="Moves" sortable width="84" align="right"><template #default="{ row }"><span class="num">{{ (row as Row).contribution > 0.005 ? `${(row as Row).contribution.toFixed(1)} mm` : '' }}</span></template></el-table-column>
+      <el-table-column prop="contribution" label="Moves" sortable width="84" align="right"><template #default="{ row }"><span class="num">{{ (row as Row).contribution > (character.flat ? 0.05 : 5e-6) ? lengths.small((row as Row).contribution) : '' }}</span></template></el-table-column>
       <el-table-column label="" width="36" align="center"><template #default="{ row }"><span v-if="(row as Row).findings" class="wrong" :title="mending.findings.filter((f) => f.remedy_id === (row as Row).card.id).map((f) => f.text).join(' ')">!</span></template></el-table-column>
     </el-table>
     <div v-if="fileShapes.length" class="tools file">

@@ -37,11 +37,13 @@ async function act(command: string): Promise<void> {
     const percent = await ask('How far its shape goes', 'Scale', '100', 'percent of now')
     if (percent !== null) await edit((c) => api.reshape(c, id.value, { how: 'scale', factor: percent / 100 }))
   } else if (what === 'trim') {
-    const mm = await ask('Offsets shorter than this drop out', 'Trim', '0.1', 'millimetres')
-    if (mm !== null) await edit((c) => api.reshape(c, id.value, { how: 'trim', least_m: mm / 1000 }))
+    const [unit, many] = character.flat ? ['units', 1] : ['millimetres', 1000]
+    const least = await ask('Offsets shorter than this drop out', 'Trim', '0.1', unit)
+    if (least !== null) await edit((c) => api.reshape(c, id.value, { how: 'trim', least_m: least / many }))
   } else if (what === 'split') {
-    const cm = await ask('How wide the two halves fade into each other', 'Split left and right', '4', 'centimetres')
-    if (cm !== null) await edit((c) => api.reshape(c, id.value, { how: 'split', soft_m: cm / 100 }))
+    const [unit, many] = character.flat ? ['units', 1] : ['centimetres', 100]
+    const wide = await ask('How wide the two halves fade into each other', 'Split left and right', '4', unit)
+    if (wide !== null) await edit((c) => api.reshape(c, id.value, { how: 'split', soft_m: wide / many }))
   }
 }
 </script>

@@ -7,14 +7,14 @@ export type Rule = NonNullable<Schemas['BodyChange']['rules']>[number]
 const parts: Record<string, string> = { all: 'rotation', swing: 'bend', twist: 'roll' }
 const name = (joint: string) => plainName(joint).toLowerCase()
 
-/** A rule in a sentence; `value` names a value by its id. */
-export function told(r: Rule, value: (id: string) => string): string {
+/** A rule in a sentence; `value` names a value by its id, `length` tells a length. */
+export function told(r: Rule, value: (id: string) => string, length: (long: number) => string): string {
   switch (r.kind) {
     case 'slide': {
       const far = r.knots.reduce((a, b) => (Math.abs(b.metres) > Math.abs(a.metres) ? b : a))
-      return `Slides ${(far.metres * 100).toFixed(1)} cm by ${far.angle_deg.toFixed(0)}° of the ${name(r.joint)}, and stops there.`
+      return `Slides ${length(far.metres)} by ${far.angle_deg.toFixed(0)}° of the ${name(r.joint)}, and stops there.`
     }
-    case 'push': return `Is pushed ${(r.metres * 100).toFixed(1)} cm by ${value(r.value)}.`
+    case 'push': return `Is pushed ${length(r.metres)} by ${value(r.value)}.`
     case 'grow': {
       const most = r.knots.reduce((a, b) => (Math.abs(b.factor - 1) > Math.abs(a.factor - 1) ? b : a))
       return `Grows to ${Math.round(most.factor * 100)} % by ${most.angle_deg.toFixed(0)}° of the ${name(r.joint)}.`
@@ -31,17 +31,17 @@ export function told(r: Rule, value: (id: string) => string): string {
   }
 }
 
-/** What a new rule is of: the chosen joint as it is bent now, what the helper hangs on, a value if there is one. */
-export interface At { joint: string; axis: Axis; angle: number; parent: string; value: string | null }
+/** What a new rule is of: the chosen joint as it is bent now, what the helper hangs on, a value if there is one; which way and how far it goes at first. */
+export interface At { joint: string; axis: Axis; angle: number; parent: string; value: string | null; along: Axis; step: number }
 
 /** New rules by kind, to be changed on the card. */
 export const fresh: Record<string, { label: string; make(at: At): Rule | null }> = {
   share: { label: 'Share of a turn', make: (at) => ({ kind: 'share', joint: at.joint, share: 0.5, part: 'all', axis: at.axis }) },
-  slide: { label: 'Slide by an angle', make: (at) => ({ kind: 'slide', joint: at.joint, axis: at.axis, along: [0, 0, 1], knots: ends(at.angle).map(([angle_deg, on]) => ({ angle_deg, metres: 0.02 * on })) }) },
+  slide: { label: 'Slide by an angle', make: (at) => ({ kind: 'slide', joint: at.joint, axis: at.axis, along: at.along, knots: ends(at.angle).map(([angle_deg, on]) => ({ angle_deg, metres: at.step * on })) }) },
   grow: { label: 'Grow by an angle', make: (at) => ({ kind: 'grow', joint: at.joint, axis: at.axis, knots: ends(at.angle).map(([angle_deg, on]) => ({ angle_deg, factor: 1 + 0.2 * on })) }) },
   limit: { label: 'Limit its turn', make: (at) => ({ kind: 'limit', axis: at.axis, low_deg: 0, high_deg: null }) },
   anchor: { label: 'Anchor', make: (at) => ({ kind: 'anchor', place: at.parent, turn: at.joint }) },
-  push: { label: 'Push by a value', make: (at) => (at.value === null ? null : { kind: 'push', value: at.value, along: [0, 0, 1], metres: 0.02 }) },
+  push: { label: 'Push by a value', make: (at) => (at.value === null ? null : { kind: 'push', value: at.value, along: at.along, metres: at.step }) },
 }
 /** From nothing at rest to all at an angle, in the order of the angles. */
 function ends(angle: number): [number, number][] {

@@ -4,8 +4,10 @@ import { useDebounceFn } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { api, Problem, type Schemas } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
+import { useLengths } from '@/workbench/lengths'
 
 const character = useCharacter()
+const lengths = useLengths()
 const found = ref<Schemas['HeldBack'][]>([])
 const deforms = computed(() => character.state?.remedies.some((r) => r.on && (r.kind === 'relaxer' || r.kind === 'volume_keeper')))
 const subject = computed(() => (character.sculpting?.strokes && deforms.value ? character.state!.revision : ''))
@@ -21,12 +23,11 @@ const look = useDebounceFn(async () => {
   }
 }, 200)
 watch(subject, look, { immediate: true })
-const far = (m: number) => (m < 0.001 ? `${(m * 1000).toFixed(2)} mm` : `${(m * 1000).toFixed(1)} mm`)
 </script>
 
 <template>
   <p v-for="h in found" :key="h.id" class="hint" role="status">
-    <b>{{ h.name }}</b> acts after the skin and holds {{ h.vertices }} vertices back, by up to {{ far(h.most_m) }}.
+    <b>{{ h.name }}</b> acts after the skin and holds {{ h.vertices }} vertices back, by up to {{ lengths.small(h.most_m) }}.
     <el-button size="small" @click="character.edit((c) => api.giveWay(c, h.id))">{{ h.kind === 'relaxer' ? 'Fade its mask here' : 'Set its target to this volume' }}</el-button>
   </p>
 </template>

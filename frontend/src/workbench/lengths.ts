@@ -7,5 +7,11 @@ export function useLengths() {
   const factor = () => (character.flat ? 1 : 100)
   const unit = () => (character.flat ? 'units' : 'cm')
   const told = (length: number) => (character.flat ? `${length.toFixed(1)} units` : `${(length * 100).toFixed(1)} cm`)
-  return { factor, unit, told }
+  /** A length that is small beside the character: millimetres of a solid. */
+  const small = (length: number) =>
+    character.flat ? `${length.toFixed(length < 0.1 ? 3 : 1)} units`
+      : length < 1e-6 ? 'under 0.001 mm' : `${(length * 1000).toFixed(length < 1e-4 ? 3 : length < 1e-3 ? 2 : 1)} mm`
+  /** A first length for something that moves: one that is seen. */
+  const step = () => (character.flat ? Number((0.02 * (character.figure?.height ?? 100)).toPrecision(1)) : 0.02)
+  return { factor, unit, told, small, step }
 }

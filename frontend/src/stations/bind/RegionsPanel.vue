@@ -14,7 +14,7 @@ const live = useLive()
 const tools = useTools()
 const part = ref('')
 const name = ref('')
-const width = ref(5) // centimetres
+const width = ref(5) // centimetres of someone 178 cm tall; of a drawing, percent of its height
 const least = ref(0.5)
 const parts = computed(() => character.figure?.parts.map((p) => p.name) ?? [])
 
@@ -23,7 +23,7 @@ function pick(by: PickBody['by'], called: string, how: PickBody['how'] = 'add') 
   return character.edit((c) => api.pick(c, body))
 }
 const reshape = (how: 'grow' | 'shrink' | 'soften' | 'invert' | 'none') =>
-  character.edit((c) => api.reshapeRegion(c, how, (width.value / 100) * character.sizeFactor))
+  character.edit((c) => api.reshapeRegion(c, how, (width.value / 100) * (character.flat ? character.figure!.height : character.sizeFactor)))
 async function keep(): Promise<void> {
   if (await character.edit((c) => api.keepRegion(c, name.value.trim()))) name.value = ''
 }
@@ -57,8 +57,8 @@ async function keep(): Promise<void> {
   <div class="row">
     <el-button :disabled="!tools.picked" @click="reshape('soften')">Soften</el-button>
     <span>over</span>
-    <el-input-number v-model="width" :min="0.5" :max="50" :step="1" :precision="1" size="small" controls-position="right" aria-label="Width of the soft border, cm" class="small" />
-    <span>cm</span>
+    <el-input-number v-model="width" :min="0.5" :max="50" :step="1" :precision="1" size="small" controls-position="right" :aria-label="character.flat ? 'Width of the soft border, percent of the height' : 'Width of the soft border, cm'" class="small" />
+    <span>{{ character.flat ? '% of its height' : 'cm' }}</span>
   </div>
 
   <h3>Do to all of it</h3>

@@ -10,6 +10,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.flat_mend import width_kept
 from plethos.core.remedies import Corrective, Target
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton import Pose, pose_to_json
@@ -48,9 +49,12 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
     there = bent(pose, trigger.joint, trigger.axis, angle)
     others = Acting.these(*(r.id for r in rules.remedies if r.on and r.id != remedy_id))
     base = Evaluator.of(character).pose(there, others)
-    mend = FirstMend.of(character, trigger.joint).solved(base, 1.0, STRETCH)
+    if character.mesh.is_flat:
+        points = width_kept(character, trigger.joint, there, others)
+    else:
+        points = FirstMend.of(character, trigger.joint).solved(base, 1.0, STRETCH).points
     name = f"{remedy.name} {math.degrees(angle):.0f}"
-    shape, report = solve_corrective(base, mend.points, name, remedy.amount, trigger)
+    shape, report = solve_corrective(base, points, name, remedy.amount, trigger)
     target = Target(shape, round(at, 6), pose_to_json(character.skeleton, there), report.to_json())
     near = tuple(t for t in body.targets if t.at == 1 or abs(t.at - target.at) > LEAST)
     fresh = replace(body, targets=near).with_target(target)
