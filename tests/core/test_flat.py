@@ -591,6 +591,24 @@ class Splitting(unittest.TestCase):
         )  # fmt: skip
         self.assertLess(one.symmetric_difference(other).area, 1e-3 * one.area)
 
+    def test_the_half_behind_goes_on_under_the_other_and_masks_go_along(self):
+        character, _ = laid(svg(bar(points=6)))
+        helped = flat_helper(Held.of(character, lower(character), posed(character, lower=60)), 15, 40)
+        split = split_across(helped, lower(helped))
+        surface = split.mesh.parts[0].surface
+        one, other = (painted(d, surface, split.mesh.rest) for d in surface.drawn)
+        self.assertGreater(one.intersection(other).area, 5)
+        self.assertLess(one.intersection(other).area, 0.25 * 20 * 20)
+        before, after = (c.rules.remedies[0].mask.dense(len(c.mesh)) for c in (helped, split))
+        for at, share in zip(helped.mesh.rest[::3], before[::3], strict=True):
+            same = int(np.linalg.norm(split.mesh.rest[::3] - at, axis=1).argmin())
+            self.assertAlmostEqual(after[3 * same], share, places=6)
+
+    def test_a_joint_without_bones_is_refused(self):
+        character, _ = laid(svg(bar(points=6)), [{"name": "lone", "parent": None, "at": [100, 0]}])
+        with self.assertRaises(BadEditError):
+            split_across(character, 0)
+
     def test_what_lies_in_a_hole_goes_with_the_half_that_it_lies_in(self):
         shape = '<path d="M0 -20H200V20H0Z M20 -5H60V5H20Z M140 -5H180V5H140Z" fill="#888888" fill-rule="evenodd"/>'
         character, _ = laid(svg(shape))

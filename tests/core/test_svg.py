@@ -428,6 +428,25 @@ class Animated(unittest.TestCase):
         for k in (0, 15, 29):
             shown = [la["nm"].split(":")[0] for la in layers if la["ip"] <= k < la["op"]]
             self.assertEqual(shown[::-1], [names[n] for n in self.frames.orders[k]])
+        # Nothing is placed by a transform: places are in the paths.
+        still = {"a": [0, 0], "p": [0, 0], "s": [100, 100], "r": 0, "o": 100}
+        for layer in layers:
+            for told in (layer["ks"], *(i for g in layer["shapes"] for i in g["it"] if i["ty"] == "tr")):
+                self.assertEqual({k: told[k]["k"] for k in still}, still)
+
+    def test_a_hidden_edge_is_no_line_in_a_lottie(self):
+        character, file = laid(svg(bar(points=6)))
+        split = with_clip(
+            split_across(character, character.skeleton.find("lower")), "c", [(0.0, {}), (0.1, {"lower": 30.0})]
+        )
+        layers = lottie(Frames.of(split, split.clips[0]), file.canvas, "x")["layers"]
+        (surface,) = [s for _, s in split.mesh.outlines()]
+        for layer, drawn in zip(layers, surface.drawn[::-1], strict=True):
+            (curve,) = [surface.curves[n] for n in drawn.curves]
+            (line,) = [g["it"] for g in layer["shapes"] if g["nm"].endswith(" line")]
+            ways = [i["ks"]["k"] if i["ks"]["a"] == 0 else i["ks"]["k"][0]["s"][0] for i in line if i["ty"] == "sh"]
+            self.assertEqual(sum(len(w["v"]) - 1 for w in ways), curve.count - 1)
+            self.assertFalse(any(w["c"] for w in ways))
 
     def test_paint_is_told_alike_in_all_files(self):
         """A line of half its opacity whose width varies is a filled band of half; inside stays what it was."""

@@ -200,12 +200,16 @@ def _closed_off(half: Sequence[_Control], other: Sequence[_Control], rest: Array
     """One side of a cut as a loop; with a width it goes on a little under the other side."""
     controls = list(half)
 
-    def under(own: _Control, beside: _Control) -> Mixed:
-        far = float(np.linalg.norm(_place(beside.point, rest) - _place(own.point, rest)))
-        return _mix(own.point, beside.point, min(OVERLAP * width / far, 0.5) if far > 1e-9 else 0.0)
+    def under(own: _Control, onwards: Sequence[_Control]) -> Mixed:
+        # Towards the first point of the other side that is not nearer than it is to go.
+        long = OVERLAP * width
+        far = [float(np.linalg.norm(_place(c.point, rest) - _place(own.point, rest))) for c in onwards]
+        beside = next((k for k, f in enumerate(far) if f > max(long, 1e-9)), None)
+        return own.point if beside is None else _mix(own.point, onwards[beside].point, long / far[beside])
 
-    controls[0] = replace(controls[0], before=under(controls[0], other[-2]))
-    controls[-1] = replace(controls[-1], after=under(controls[-1], other[1]), hidden=True)
+    inner = list(other[1:-1])
+    controls[0] = replace(controls[0], before=under(controls[0], inner[::-1]))
+    controls[-1] = replace(controls[-1], after=under(controls[-1], inner), hidden=True)
     return _Loop(controls, True)
 
 
