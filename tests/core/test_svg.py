@@ -446,6 +446,7 @@ class Animated(unittest.TestCase):
             (line,) = [g["it"] for g in layer["shapes"] if g["nm"].endswith(" line")]
             ways = [i["ks"]["k"] if i["ks"]["a"] == 0 else i["ks"]["k"][0]["s"][0] for i in line if i["ty"] == "sh"]
             self.assertEqual(sum(len(w["v"]) - 1 for w in ways), curve.count - 1)
+            self.assertLessEqual(len(ways), 2)
             self.assertFalse(any(w["c"] for w in ways))
 
     def test_paint_is_told_alike_in_all_files(self):
