@@ -102,7 +102,7 @@ class OnTheDemo(OnADrawing):
         page.keyboard.press("o")
         x, y = self.place(page.locator("[data-joint=front_foot]"))
         self.drag(x, y, 30, -70)
-        self.until(lambda: self.angle("Front shank") > 15)
+        self.until(lambda: self.angle("Front shank") < -15)
         now = self.place(page.locator("[data-joint=front_foot]"))
         self.assertLess(abs(now[0] - x - 30) + abs(now[1] - y + 70), 4)
         self.choose_joint("Head")
