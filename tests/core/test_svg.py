@@ -406,6 +406,13 @@ class Animated(unittest.TestCase):
         # Of the orders of painting exactly one is seen in each frame.
         self.assertEqual([sum(s[k] == "visible" for s in shown) for k in range(31)], [1] * 31)
 
+    def test_parts_are_called_in_an_animated_svg_what_they_are_called(self):
+        character, file = laid(svg(f'<g id="skin &amp; bone">{bar(points=6)}</g>', f'<g id="hat">{bar()}</g>'))
+        character = with_clip(character, "c", [(0.0, {}), (0.1, {"lower": 30.0})])
+        text = animated_svg(Frames.of(character, character.clips[0]), file.canvas, "x & <y>")
+        labels = [g.get(f"{{{OWN}}}label") for g in ElementTree.fromstring(text).iter(f"{{{SVG}}}g")]
+        self.assertEqual(labels, ["skin & bone", "hat"])
+
     def test_lottie_holds_the_points_of_every_frame(self):
         document = json.loads(json.dumps(lottie(self.frames, self.file.canvas, "x")))
         self.assertEqual((document["fr"], document["op"]), (30, 30))

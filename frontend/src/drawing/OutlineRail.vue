@@ -1,10 +1,12 @@
 <script setup lang="ts">
 /** The brushes for outlines, and what they take along. */
+import { computed } from 'vue'
 import BrushRow from '@/view/BrushRow.vue'
 import { useTools } from '@/workbench/tools'
-import { outlineBrushes } from './outlineBrushes'
+import { outlineBrush, outlineBrushes } from './outlineBrushes'
 
 const tools = useTools()
+const brush = computed(() => outlineBrush(tools.outlineBrush))
 </script>
 
 <template>
@@ -13,9 +15,9 @@ const tools = useTools()
   </div>
   <div class="numbers">
     <label title="How far along the outline neighbours come along; 0 = only the point itself">along <el-slider v-model="tools.along" :min="0" :max="0.3" :step="0.005" size="small" :show-tooltip="false" aria-label="How far neighbours come along" /><b class="num">{{ tools.alongReach.toFixed(0) }}</b></label>
-    <label v-if="tools.outlineBrush === 'smooth' || tools.outlineBrush === 'put_back'">strength <el-slider v-model="tools.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (tools.brushStrength * 100).toFixed(0) }} %</b></label>
+    <label v-if="brush.steady">strength <el-slider v-model="tools.brushStrength" :min="0.02" :max="1" :step="0.01" size="small" :show-tooltip="false" aria-label="Brush strength" /><b class="num">{{ (tools.brushStrength * 100).toFixed(0) }} %</b></label>
     <el-checkbox v-model="tools.otherOutlines" label="all outlines" size="small" title="Show the points of everything, and let those within reach come along" />
-    <span class="muted">{{ outlineBrushes.find((b) => b.name === tools.outlineBrush)?.hint }}. Shift: pick several</span>
+    <span class="muted">{{ brush.hint }}. Shift: pick several</span>
   </div>
   <BrushRow v-model="tools.outlineBrush" :choices="outlineBrushes" />
 </template>

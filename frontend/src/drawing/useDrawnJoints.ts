@@ -1,5 +1,5 @@
 /** The joints of a drawing: their places, the arc of the chosen one, dragging ends and joints. */
-import { computed, watch } from 'vue'
+import { computed } from 'vue'
 import { api } from '@/api/client'
 import { twistDeg, REST } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
@@ -7,6 +7,7 @@ import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
 import { useTools } from '@/workbench/tools'
 import { STILL } from '@/view/useBrush'
+import { useReaching } from '@/view/useReaching'
 import type { Spot, usePlane } from './usePlane'
 
 const Z = [0, 0, 1] as [number, number, number]
@@ -20,7 +21,8 @@ export function useDrawnJoints(plane: ReturnType<typeof usePlane>) {
   const tools = useTools()
   let held: { joint: string; x: number; y: number } | null = null
   let travelled = false
-  let ending = false
+  const reaching = useReaching()
+  const { canReach } = reaching
   let turning: { from: number; start: number } | null = null
   let made: Promise<void> = Promise.resolve()
 
@@ -87,15 +89,9 @@ export function useDrawnJoints(plane: ReturnType<typeof usePlane>) {
   }
   const dropArc = () => (turning = null)
 
-  /** Whether a joint has two others above it that can reach. */
-  function canReach(name: string): boolean {
-    const all = character.figure?.joints ?? []
-    const own = all.find((j) => j.name === name)
-    const above = own && all.find((j) => j.index === own.parent)
-    return above !== undefined && all.some((j) => j.index === above.parent)
-  }
   function grab(event: PointerEvent, joint: string): void {
-    travelled = ending = false
+    travelled = false
+    reaching.begin()
     if (event.button !== 0 || character.sculpting) return
     held = { joint, x: event.clientX, y: event.clientY }
     ;(event.target as Element).setPointerCapture(event.pointerId)
@@ -113,24 +109,13 @@ export function useDrawnJoints(plane: ReturnType<typeof usePlane>) {
     if (placed) {
       await character.edit((c) => api.placeJoint(c, placed.joint, { at: placed.at, pose: posing.pose, mirror: placed.mirror }))
       live.moving = null
-    } else if (live.reach) {
-      ending = true
-      // Asked for once more: the last place may have been answered before the pointer was lifted.
-      live.reach = { ...live.reach }
-    }
+    } else reaching.letGo()
   }
   function cancel(): void {
-    held = live.reach = live.moving = null
-    ending = false
+    held = live.moving = null
+    reaching.cancel()
   }
   const click = (name: string) => travelled || posing.chooseJoint(name)
-  // The limb stays where the last answer puts it; the drag goes on from the pose it began in until then.
-  watch(() => live.frame, (frame) => {
-    if (!ending || !frame?.reached || live.asks()) return
-    ending = false
-    live.reach = null
-    posing.turnTo(frame.reached)
-  })
 
   /** A click makes the next joint there, under the chosen one: one click after the other, however fast they come. */
   function make(at: Spot): void {

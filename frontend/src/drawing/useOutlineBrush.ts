@@ -1,6 +1,7 @@
 /** The pointer on the control points of a held drawing: it moves them, rounds them, widens strokes, smooths, puts back. */
 import { ref } from 'vue'
 import { useTools } from '@/workbench/tools'
+import { outlineBrush } from './outlineBrushes'
 import type { Spot } from './usePlane'
 
 const ROUND = 120, WIDE = 120 // pixels that the pointer goes for as much again
@@ -18,7 +19,7 @@ export function useOutlineBrush(toWorld: (event: MouseEvent) => Spot) {
     const drag: [number, number, number] = [now.x - held!.at.x, now.y - held!.at.y, 0]
     tools.touchOutline(held!.vertex, [held!.at.x, held!.at.y, 0], drag, strength, picked.value)
   }
-  const steady = () => tools.outlineBrush === 'smooth' || tools.outlineBrush === 'put_back'
+  const steady = () => outlineBrush(tools.outlineBrush).steady
 
   function grab(event: PointerEvent, vertex: number): void {
     if (event.shiftKey) {

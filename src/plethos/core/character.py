@@ -91,15 +91,17 @@ class Character:
     @cached_property
     def in_depth(self) -> bool:
         """Whether it is a drawing from the side, whose sides are in front and behind."""
-        if not self.mesh.is_flat:
-            return False
-        return bool((depth_joints(self.skeleton) != np.arange(len(self.skeleton))).any())
+        return self.mesh.is_flat and bool((self._behind != np.arange(len(self.skeleton))).any())
+
+    @cached_property
+    def _behind(self) -> NDArray[np.int32]:
+        return depth_joints(self.skeleton)
 
     @cached_property
     def mirror(self) -> JointMap:
         """Its joints as they are on the other side: mirrored, or in front for behind."""
         if self.in_depth:
-            return DepthMap(self.skeleton, depth_joints(self.skeleton))
+            return DepthMap(self.skeleton, self._behind)
         return MirrorMap(self.skeleton, self.joint_pairs)
 
     @cached_property

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.mapping import Vector
+from plethos.core.mapping import SidesMap, Vector
 from plethos.core.mesh import Mesh
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
@@ -59,30 +59,8 @@ def depth_vertices(mesh: Mesh) -> NDArray[np.int32]:
 
 
 @dataclass(frozen=True, eq=False)
-class DepthMap:
-    """From the joints of one side of a figure drawn from the side to those of the other; nothing is mirrored.
-
-    Parameters
-    ----------
-    skeleton
-        Both sides of it.
-    other
-        ``(J,)``: see `depth_joints`.
-    """
-
-    skeleton: Skeleton
-    other: NDArray[np.int32]
-
-    @property
-    def after(self) -> Skeleton:
-        return self.skeleton
-
-    def joint(self, j: int) -> int:
-        return int(self.other[j])
-
-    def name(self, name: str) -> str | None:
-        j = self.skeleton.index_of.get(name)
-        return None if j is None else self.skeleton.names[self.joint(j)]
+class DepthMap(SidesMap):
+    """From what is in front to what is behind, and back, as `depth_joints` has them; nothing is mirrored."""
 
     def rotation(self, j: int, q: Array) -> Array:
         return np.asarray(q, np.float64)

@@ -86,15 +86,15 @@ IdMap = Mapping[str, str]
 
 
 @dataclass(frozen=True, eq=False)
-class MirrorMap:
-    """The mirror image across a plane of constant x.
+class SidesMap:
+    """From the joints of one side to those of the other, of one skeleton.
 
     Parameters
     ----------
     skeleton
         Both sides of it.
     other
-        ``(J,)`` the mirror image of each joint.
+        ``(J,)`` the joint on the other side of each.
     """
 
     skeleton: Skeleton
@@ -110,6 +110,11 @@ class MirrorMap:
     def name(self, name: str) -> str | None:
         j = self.skeleton.index_of.get(name)
         return None if j is None else self.skeleton.names[self.joint(j)]
+
+
+@dataclass(frozen=True, eq=False)
+class MirrorMap(SidesMap):
+    """The mirror image across a plane of constant x."""
 
     def _linear(self, j: int) -> Array:
         """From the pose frame of `j` to that of its image: across, orthogonal up to scale, determinant below 0."""

@@ -155,10 +155,7 @@ class Mesh:
         """The mirror image of each vertex ``(V,)`` at rest, -1 for none."""
         if not self.is_flat:
             return vertex_mirror(self.rest, self.mirror_x)
-        things = [
-            np.concatenate([p.vertices[0] + 3 * np.array(s.curves[n].controls, np.intp) for n in d.curves])
-            for p, s in self.outlines() for d in s.drawn
-        ]  # fmt: skip
+        things = [p.vertices[0] + 3 * s.controls(d) for p, s in self.outlines() for d in s.drawn]
         return outline_mirror(self.rest, things, self.mirror_x)
 
     @cached_property

@@ -6,14 +6,17 @@ So skin, weights and shapes treat outlines as they treat triangles; only what is
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.rotations import Array
+
+T = TypeVar("T")
 
 POINT, BEFORE, AFTER = 0, 1, 2  # where a control point and its handles lie among its three vertices
 
@@ -71,6 +74,19 @@ class Stroke:
     dashes: str = ""
     hidden: tuple[int, ...] = ()
 
+    def runs(self, curve: Curve) -> list[list[int]]:
+        """The runs of control points of a curve that are joined by a line: hidden edges are where one ends."""
+        controls = list(curve.controls)
+        out: list[list[int]] = []
+        for one, other in zip(controls, controls[1:] + controls[:1] * curve.closed, strict=False):
+            if one in self.hidden:
+                continue
+            if out and out[-1][-1] == one:
+                out[-1].append(other)
+            else:
+                out.append([one, other])
+        return out
+
 
 @dataclass(frozen=True)
 class Drawn:
@@ -120,6 +136,10 @@ class Outlines:
             rows.append(np.stack([own[: len(after)], after], axis=1))
             rows += [np.stack([own, own + k], axis=1) for k in (BEFORE, AFTER)]
         return np.concatenate([np.zeros((0, 2), np.int32), *rows]).astype(np.int32)
+
+    def controls(self, drawn: Drawn) -> NDArray[np.intp]:
+        """The control points of a drawn thing, counted from the part's first."""
+        return np.concatenate([np.array(self.curves[n].controls, np.intp) for n in drawn.curves])
 
     def segments(self, curve: Curve, points: NDArray[np.floating]) -> Array:
         """The Bezier points ``(S, 4, 2)`` of a curve's segments; `points` ``(N, 3)`` are those of the part."""
@@ -195,10 +215,16 @@ def is_straight(bezier: Array) -> NDArray[np.bool_]:
     )
 
 
-def cut(bezier: Array, at: float) -> tuple[Array, Array]:
-    """One cubic curve ``(4, 2)`` as the two on either side of a parameter, by de Casteljau's scheme."""
-    a, b, c, d = bezier
-    ab, bc, cd = a + at * (b - a), b + at * (c - b), c + at * (d - c)
-    abc, bcd = ab + at * (bc - ab), bc + at * (cd - bc)
-    middle = abc + at * (bcd - abc)
-    return np.stack([a, ab, abc, middle]), np.stack([middle, bcd, cd, d])
+def cut(points: Sequence[T], at: float, mix: Callable[[T, T, float], T]) -> tuple[list[T], list[T]]:
+    """The four points of a cubic curve as those of the two on either side of a parameter, by de Casteljau's scheme.
+
+    Parameters
+    ----------
+    mix
+        What lies so far on the way from one point to another, whatever points are.
+    """
+    a, b, c, d = points
+    ab, bc, cd = mix(a, b, at), mix(b, c, at), mix(c, d, at)
+    abc, bcd = mix(ab, bc, at), mix(bc, cd, at)
+    middle = mix(abc, bcd, at)
+    return [a, ab, abc, middle], [middle, bcd, cd, d]

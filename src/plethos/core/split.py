@@ -17,7 +17,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.mask import Mask
 from plethos.core.mesh import Mesh, Part
-from plethos.core.outlines import AFTER, BEFORE, POINT, Curve, Drawn, Outlines, crossed
+from plethos.core.outlines import AFTER, BEFORE, POINT, Curve, Drawn, Outlines, crossed, cut
 from plethos.core.picked import PickedRegion
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.rotations import Array
@@ -188,11 +188,10 @@ def _crossings(loop: _Loop, rest: Array, at: Array, along: Array) -> tuple[tuple
 def _insert(controls: list[_Control], k: int, t: float) -> None:
     """Put a control point onto a segment without changing its curve, by de Casteljau's scheme; in place."""
     a, b = controls[k], controls[(k + 1) % len(controls)]
-    ab, bc, cd = _mix(a.point, a.after, t), _mix(a.after, b.before, t), _mix(b.before, b.point, t)
-    abc, bcd = _mix(ab, bc, t), _mix(bc, cd, t)
-    fresh = _Control(_mix(abc, bcd, t), abc, bcd, _mix(a.follows, b.follows, t), a.hidden)
-    controls[k] = replace(a, after=ab)
-    controls[(k + 1) % len(controls)] = replace(b, before=cd)
+    (_, after, fresh_before, point), (_, fresh_after, before, _) = cut((a.point, a.after, b.before, b.point), t, _mix)
+    fresh = _Control(point, fresh_before, fresh_after, _mix(a.follows, b.follows, t), a.hidden)
+    controls[k] = replace(a, after=after)
+    controls[(k + 1) % len(controls)] = replace(b, before=before)
     controls.insert(k + 1, fresh)
 
 

@@ -284,8 +284,7 @@ def _widths(held: HeldSculpt | None, stroke: Stroke | None, posed: Posed) -> Flo
     """How wide the stroke is at each control point ``(V / 3,)`` of a drawing; None for a solid."""
     if posed.channels is None:
         return None
-    under = stroke.channels() if stroke is not None else None
-    channels: NDArray[np.floating] | None = under if under is not None else None
+    channels: NDArray[np.floating] | None = stroke.channels() if stroke is not None else None
     if channels is None:
         channels = posed.channels if held is None else held.channels
     assert channels is not None

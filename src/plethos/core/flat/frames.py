@@ -118,8 +118,7 @@ class Thing:
     @property
     def own(self) -> NDArray[np.intp]:
         """The vertices of its control points and handles, counted from the part's first."""
-        controls = np.concatenate([np.array(self.surface.curves[n].controls, np.intp) for n in self.drawn.curves])
-        return np.asarray((3 * controls[:, None] + np.arange(3)).ravel())
+        return np.asarray((3 * self.surface.controls(self.drawn)[:, None] + np.arange(3)).ravel())
 
     @property
     def moves(self) -> bool:

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Outlines, points_on
+from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Outlines, Stroke, is_straight, points_on
 from plethos.core.rotations import Array
 
 STEPS = 10  # of a curved segment
@@ -27,22 +27,15 @@ def stroke_polygon(drawn: Drawn, surface: Outlines, points: Array, widths: NDArr
     Discs along the line, each pair of neighbours under one hull: round joins and ends.
     """
     hulls = []
-    hidden = set(drawn.stroke.hidden) if drawn.stroke else set()
     for number in drawn.curves:
-        curve = surface.curves[number]
-        own = points[3 * curve.first : 3 * (curve.first + curve.count), :2].reshape(-1, 3, 2)
-        radii = 0.5 * np.asarray(widths[3 * curve.first : 3 * (curve.first + curve.count) : 3], np.float64)
-        for k, control in enumerate(list(curve.controls)[: curve.count if curve.closed else curve.count - 1]):
-            if control in hidden:
-                continue
-            after = (k + 1) % curve.count
-            bezier = np.stack([own[k, POINT], own[k, AFTER], own[after, BEFORE], own[after, POINT]])
-            straight = (bezier[0] == bezier[1]).all() and (bezier[2] == bezier[3]).all()
-            t = np.linspace(0, 1, 2 if straight else STEPS + 1)
-            places = points_on(bezier[None], t)[0]
-            wide = np.maximum((1 - t) * radii[k] + t * radii[after], 0)
-            discs = [shapely.Point(p).buffer(max(r, 1e-9), quad_segs=8) for p, r in zip(places, wide, strict=True)]
-            hulls += [shapely.union(a, b).convex_hull for a, b in pairwise(discs)]
+        for run in _runs(drawn, surface, number):
+            bezier, radii = _line(run, points, widths)
+            for k, straight in enumerate(is_straight(bezier).tolist()):
+                t = np.linspace(0, 1, 2 if straight else STEPS + 1)
+                places = points_on(bezier[k : k + 1], t)[0]
+                wide = np.maximum((1 - t) * radii[k] + t * radii[k + 1], 0)
+                discs = [shapely.Point(p).buffer(max(r, 1e-9), quad_segs=8) for p, r in zip(places, wide, strict=True)]
+                hulls += [shapely.union(a, b).convex_hull for a, b in pairwise(discs)]
     whole = shapely.union_all(hulls)
     polygons = [g for g in getattr(whole, "geoms", [whole]) if isinstance(g, shapely.Polygon) and not g.is_empty]
     rings = []
@@ -61,34 +54,31 @@ def ribbon(drawn: Drawn, surface: Outlines, points: Array, widths: NDArray[np.fl
     the other and the other way round.
     """
     rings = []
-    hidden = set(drawn.stroke.hidden) if drawn.stroke else set()
     for number in drawn.curves:
         curve = surface.curves[number]
-        own = points[3 * curve.first : 3 * (curve.first + curve.count), :2].reshape(-1, 3, 2)
-        radii = 0.5 * np.asarray(widths[3 * curve.first : 3 * (curve.first + curve.count) : 3], np.float64)
-        runs: list[list[int]] = []
-        for k, control in enumerate(list(curve.controls)[: curve.count if curve.closed else curve.count - 1]):
-            if control in hidden:
-                continue
-            if runs and runs[-1][-1] == k - 1:
-                runs[-1].append(k)
-            else:
-                runs.append([k])
-        t = np.arange(STEPS) / STEPS
-        for run in runs:
-            line, wide = [], []
-            for k in run:
-                after = (k + 1) % curve.count
-                bezier = np.stack([own[k, POINT], own[k, AFTER], own[after, BEFORE], own[after, POINT]])
-                line.append(points_on(bezier[None], t)[0])
-                wide.append((1 - t) * radii[k] + t * radii[after])
-            last = (run[-1] + 1) % curve.count
-            round_it = len(run) == curve.count and curve.closed
+        for run in _runs(drawn, surface, number):
+            bezier, radii = _line(run, points, widths)
+            t = np.arange(STEPS) / STEPS
+            line = points_on(bezier, t).reshape(-1, 2)
+            wide = ((1 - t) * radii[:-1, None] + t * radii[1:, None]).ravel()
+            round_it = curve.closed and len(run) > curve.count
             if not round_it:
-                line.append(own[last, POINT][None])
-                wide.append(radii[last][None])
-            rings += _sides(np.concatenate(line), np.maximum(np.concatenate(wide), 0), round_it)
+                line, wide = np.concatenate([line, bezier[-1:, 3]]), np.append(wide, radii[-1])
+            rings += _sides(line, np.maximum(wide, 0), round_it)
     return rings
+
+
+def _runs(drawn: Drawn, surface: Outlines, number: int) -> list[list[int]]:
+    """The runs of control points of one of its curves that are joined by a line."""
+    return (drawn.stroke or Stroke("")).runs(surface.curves[number])
+
+
+def _line(run: list[int], points: Array, widths: NDArray[np.floating]) -> tuple[Array, Array]:
+    """The segments ``(S, 4, 2)`` of a run, and half of the width at its control points ``(S + 1,)``."""
+    heads = 3 * np.array(run)
+    rows = [heads[:-1] + POINT, heads[:-1] + AFTER, heads[1:] + BEFORE, heads[1:] + POINT]
+    bezier = np.stack([points[r, :2] for r in rows], axis=1)
+    return bezier, 0.5 * np.asarray(widths[heads], np.float64)
 
 
 def _sides(line: Array, wide: Array, closed: bool) -> list[Array]:

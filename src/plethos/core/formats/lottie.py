@@ -129,21 +129,10 @@ def _path(thing: Thing, number: int, corner: tuple[float, float]) -> dict[str, A
 
 def _pieces(thing: Thing, corner: tuple[float, float]) -> list[dict[str, Any]]:
     """The runs of the line between hidden edges."""
-    hidden = set(thing.drawn.stroke.hidden) if thing.drawn.stroke else set()
+    assert thing.drawn.stroke is not None
     out = []
     for number in thing.drawn.curves:
-        curve = thing.surface.curves[number]
-        controls = list(curve.controls)
-        runs: list[list[int]] = []
-        for k in range(curve.count if curve.closed else curve.count - 1):
-            if controls[k] in hidden:
-                continue
-            following = controls[(k + 1) % curve.count]
-            if runs and runs[-1][-1] == controls[k]:
-                runs[-1].append(following)
-            else:
-                runs.append([controls[k], following])
-        for run in runs:
+        for run in thing.drawn.stroke.runs(thing.surface.curves[number]):
             rows = (3 * np.array(run)[:, None] + np.arange(3)).ravel()
             shapes = [
                 _shape(_placed(p[rows].astype(np.float64), corner).reshape(-1, 3, 2), False) for p in thing.points

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
-from xml.sax.saxutils import quoteattr
-
 import numpy as np
 
 from plethos.core.flat.frames import Frames, Thing
 from plethos.core.flat.stroke import ribbon
-from plethos.core.formats.svg_file import OWN, SVG, Canvas
-from plethos.core.formats.svg_write import fill_attributes, num, path_data, stroke_attributes
+from plethos.core.formats.svg_file import Canvas
+from plethos.core.formats.svg_write import (
+    band_attributes,
+    fill_attributes,
+    label_of,
+    num,
+    opening,
+    path_data,
+    rings_data,
+    stroke_attributes,
+    text_of,
+)
 from plethos.core.outlines import Stroke
 from plethos.core.rotations import Array
 
@@ -18,12 +26,7 @@ TIMES = 'repeatCount="indefinite" calcMode="linear"'
 
 def animated_svg(frames: Frames, canvas: Canvas, title: str) -> str:
     """The text of the file."""
-    x, y, w, h = canvas.view
-    size = "".join(f" {k}={quoteattr(v)}" for k, v in (("width", canvas.width), ("height", canvas.height)) if v)
-    out = [
-        f'<svg xmlns="{SVG}" xmlns:plethos="{OWN}" viewBox="{num(x)} {num(y)} {num(w)} {num(h)}"{size}>',
-        f"<desc>{_plain(title)}</desc>",
-    ]
+    out = [opening(canvas), f"<desc>{text_of(title)}</desc>"]
     spans = frames.spans()
     for order in dict.fromkeys(o for _, _, o in spans):
         shown = [k for k, own in enumerate(frames.orders) if own == order]
@@ -35,7 +38,7 @@ def animated_svg(frames: Frames, canvas: Canvas, title: str) -> str:
         last = ""
         for thing in frames.things(order):
             if thing.part.name != last:
-                out += ["</g>"] * bool(last) + [f"<g plethos:label={quoteattr(_plain(thing.part.name))}>"]
+                out += ["</g>"] * bool(last) + [f"<g {label_of(thing.part.name)}>"]
                 last = thing.part.name
             out += _thing(thing, frames.seconds)
         out += ["</g>"] * (bool(last) + (len(shown) < len(frames)))
@@ -55,12 +58,10 @@ def _thing(thing: Thing, seconds: float) -> list[str]:
         out.append(_path(lines, 'fill="none"', stroke, widths, seconds))
     else:
         bands = [
-            "".join("M" + "L".join(f"{num(a)} {num(-b)}" for a, b in ring) + "Z" for ring in
-                    ribbon(drawn, thing.surface, p.astype(np.float64), w))
+            rings_data(ribbon(drawn, thing.surface, p.astype(np.float64), w))
             for p, w in zip(thing.points, thing.widths, strict=True)
-        ]  # fmt: skip
-        faint = f' fill-opacity="{num(stroke.opacity)}"' if stroke.opacity < 1 else ""
-        out.append(_path(bands, f'fill="{stroke.colour}"{faint}', None, None, seconds))
+        ]
+        out.append(_path(bands, band_attributes(stroke), None, None, seconds))
     return out
 
 
@@ -77,7 +78,3 @@ def _path(lines: list[str], paint: str, stroke: Stroke | None, widths: Array | N
                 f'<animate attributeName="stroke-width" dur="{num(seconds)}s" {TIMES} values="{told}"/>'
             )  # fmt: skip
     return f'<path d="{lines[0]}" {paint}>{"".join(inner)}</path>' if inner else f'<path d="{lines[0]}" {paint}/>'
-
-
-def _plain(text: str) -> str:
-    return "".join(c for c in text if c >= " ").replace("&", "&amp;").replace("<", "&lt;")

@@ -7,6 +7,7 @@ stroke) is painted in pieces inside of a group, and the group's own attributes s
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
@@ -19,7 +20,7 @@ from plethos.core.formats.svg_file import OWN, SVG, Canvas, SvgFile
 from plethos.core.formats.svg_read import bare_drawing
 from plethos.core.formats.svg_rules import rules_of_drawing
 from plethos.core.mesh import Part
-from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Outlines, Stroke
+from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Fill, Outlines, Stroke
 from plethos.core.rotations import Array
 from plethos.core.topology import extent
 
@@ -54,14 +55,9 @@ def svg_of(
     order
         The parts by number in the order of painting; None = as drawn.
     """
-    x, y, w, h = canvas.view
-    size = "".join(f" {k}={quoteattr(v)}" for k, v in (("width", canvas.width), ("height", canvas.height)) if v)
-    out = [
-        f'<svg xmlns="{SVG}" xmlns:plethos="{OWN}" viewBox="{num(x)} {num(y)} {num(w)} {num(h)}"{size}>',
-        f"<title>{_text(character.name)}</title>",
-    ]
+    out = [opening(canvas), f"<title>{text_of(character.name)}</title>"]
     if rules is not None:
-        out.append(f"<metadata><plethos:rules>{_text(rules)}</plethos:rules></metadata>")
+        out.append(f"<metadata><plethos:rules>{text_of(rules)}</plethos:rules></metadata>")
     given = character.mesh.channels if channels is None else channels
     widths = np.ones(len(points)) if given is None else np.asarray(given, np.float64)[:, 0]
     parts = character.mesh.parts
@@ -77,18 +73,17 @@ def svg_of(
 
 def _part(part: Part, surface: Outlines, points: Array, widths: Array, still: bool) -> list[str]:
     drawn = [_drawn(d, surface, points, widths, still) for d in surface.drawn]
-    # The name is a label too: an id is unique in a document, and says less.
-    return [f"<g plethos:label={quoteattr(_clean(part.name))}>", *drawn, "</g>"]
+    return [f"<g {label_of(part.name)}>", *drawn, "</g>"]
 
 
 def _drawn(drawn: Drawn, surface: Outlines, points: Array, widths: Array, still: bool) -> str:
-    label = f"plethos:label={quoteattr(_clean(drawn.name))}"
+    label = label_of(drawn.name)
     line = escape(drawn.told, {'"': "&quot;"}) if still and drawn.told else path_data(drawn, surface, points)
     stroke = drawn.stroke
     fill = fill_attributes(drawn)
     if stroke is None:
         return f'<path {label} d="{line}" {fill}/>'
-    controls = np.concatenate([np.array(surface.curves[c].controls, np.intp) for c in drawn.curves])
+    controls = surface.controls(drawn)
     own = widths[3 * controls]
     uniform = float(own.max() - own.min()) <= 1e-6 * max(float(own.max()), 1e-12)
     hidden = set(stroke.hidden)
@@ -103,11 +98,16 @@ def _drawn(drawn: Drawn, surface: Outlines, points: Array, widths: Array, still:
         open_line = path_data(drawn, surface, points, hidden)
         pieces.append(f'<path d="{open_line}" fill="none" {stroke_attributes(stroke, float(own[0]))}/>')
     else:
-        shown = stroke_polygon(drawn, surface, points, widths)
-        ring = "".join("M" + "L".join(f"{num(a)} {num(-b)}" for a, b in r) + "Z" for r in shown)
-        faint = f' fill-opacity="{num(stroke.opacity)}"' if stroke.opacity < 1 else ""
-        pieces.append(f'<path d="{ring}" fill="{stroke.colour}"{faint} fill-rule="nonzero"/>')
+        ring = rings_data(stroke_polygon(drawn, surface, points, widths))
+        pieces.append(f'<path d="{ring}" {band_attributes(stroke)} fill-rule="nonzero"/>')
     return f"<g {label} {marks} {fill} {stroke_attributes(stroke, float(own[0]))}>{''.join(pieces)}</g>"
+
+
+def opening(canvas: Canvas) -> str:
+    """The tag that a drawing begins with."""
+    x, y, w, h = canvas.view
+    size = "".join(f" {k}={quoteattr(v)}" for k, v in (("width", canvas.width), ("height", canvas.height)) if v)
+    return f'<svg xmlns="{SVG}" xmlns:plethos="{OWN}" viewBox="{num(x)} {num(y)} {num(w)} {num(h)}"{size}>'
 
 
 def fill_attributes(drawn: Drawn) -> str:
@@ -115,8 +115,17 @@ def fill_attributes(drawn: Drawn) -> str:
     fill = drawn.fill
     if fill is None:
         return 'fill="none"'
-    faint = f' fill-opacity="{num(fill.opacity)}"' if fill.opacity < 1 else ""
-    return f'fill="{fill.colour}"{faint}' + (' fill-rule="evenodd"' if fill.rule == "evenodd" else "")
+    return _covered(fill) + (' fill-rule="evenodd"' if fill.rule == "evenodd" else "")
+
+
+def band_attributes(stroke: Stroke) -> str:
+    """The attributes that paint a line as an area, since its width varies."""
+    return _covered(stroke)
+
+
+def _covered(paint: Fill | Stroke) -> str:
+    faint = f' fill-opacity="{num(paint.opacity)}"' if paint.opacity < 1 else ""
+    return f'fill="{paint.colour}"{faint}'
 
 
 def stroke_attributes(stroke: Stroke, width: float) -> str:
@@ -169,6 +178,11 @@ def path_data(
     return "".join(out)
 
 
+def rings_data(rings: Iterable[Array]) -> str:
+    """What ``d`` says of rings ``(N, 2)``, y up."""
+    return "".join("M" + "L".join(f"{num(a)} {num(-b)}" for a, b in ring) + "Z" for ring in rings)
+
+
 def _at(point: Array) -> str:
     return f"{num(point[0])} {num(point[1])}"
 
@@ -185,8 +199,14 @@ def _clean(text: str) -> str:
     return "".join(c for c in text if c >= " " and c not in "\ufffe\uffff")
 
 
-def _text(text: str) -> str:
+def text_of(text: str) -> str:
+    """Text as a document holds it."""
     return escape(_clean(text))
+
+
+def label_of(name: str) -> str:
+    """The attribute that says what something is called: ids are unique in a document, and say less."""
+    return f"plethos:label={quoteattr(_clean(name))}"
 
 
 def canvas_of(file: object) -> Canvas:

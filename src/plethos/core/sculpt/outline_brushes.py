@@ -216,11 +216,10 @@ def smooth(surface: OutlineSurface, dab: Dab) -> None:
 def put_back(surface: OutlineSurface, dab: Dab) -> None:
     """Back to where the session began, widths too."""
     held = surface.held(dab)
+    s = np.clip(held.shares * dab.strength, 0, 1)[:, None]
     for k in (POINT, BEFORE, AFTER):
         rows = held.heads + k
-        s = np.clip(held.shares * dab.strength, 0, 1)[:, None]
         surface.points[rows] += s * (surface.start[rows] - surface.points[rows])
-    s = np.clip(held.shares * dab.strength, 0, 1)[:, None]
     surface.channels[held.heads] += s * (surface.start_channels[held.heads] - surface.channels[held.heads])
 
 

@@ -76,13 +76,12 @@ def _over(
 
 def _area(thing: Drawn, surface: Outlines, points: Array, line: float) -> tuple[BaseGeometry, NDArray[np.intp]]:
     """What a thing covers, and the first vertices of its control points."""
-    controls = [np.array(surface.curves[n].controls, np.intp) for n in thing.curves]
     covered: BaseGeometry = painted(thing, surface, points) if thing.fill is not None else shapely.Polygon()
     if covered.area < 1e-9:
         lines = [shapely.LineString(flattened(surface.segments(c, points), False)) for n in thing.curves
                  for c in [surface.curves[n]] if c.count > 1]  # fmt: skip
         covered = shapely.union_all(lines).buffer(line)
-    return covered, 3 * np.concatenate(controls)
+    return covered, 3 * surface.controls(thing)
 
 
 def _triangulated(area: BaseGeometry, controls: Array) -> tuple[Array, NDArray[np.int32]]:
