@@ -1,5 +1,5 @@
 /** Where one left off with each character: station, pose, joint and camera. Kept by this browser, for nobody else. */
-import { useDebounceFn } from '@vueuse/core'
+import { useDebounceFn, useEventListener } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { ref, shallowRef, watch } from 'vue'
 import type { Axis, Joints } from '@/api/client'
@@ -28,7 +28,7 @@ export const useResume = defineStore('resume', () => {
   /** Where the view stands; set by the view. */
   const camera = shallowRef<Camera | null>(null)
 
-  const keep = useDebounceFn((id: string) => {
+  function keep(id: string): void {
     if (!id || id !== character.id || !character.figure) return
     const { joints, dials, chosen, axis } = posing
     const newest = Object.entries(all()).filter(([other]) => other !== id).slice(-(MOST - 1))
@@ -38,8 +38,11 @@ export const useResume = defineStore('resume', () => {
     } catch {
       // A browser that keeps nothing: then every character is opened as for the first time.
     }
-  }, 400)
-  watch([() => posing.joints, () => posing.dials, () => posing.chosen, () => posing.axis, camera, station], () => keep(character.id))
+  }
+  const keepSoon = useDebounceFn(keep, 400)
+  watch([() => posing.joints, () => posing.dials, () => posing.chosen, () => posing.axis, camera, station], () => keepSoon(character.id))
+  // Whoever reloads or leaves right after a change finds it too.
+  useEventListener(window, 'pagehide', () => keep(character.id))
 
   /** What was left of a character, if its joints still stand; the station alone when they do not. */
   function left(id: string): Left | null {
