@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 import numpy as np
 import svgpathtools
 
-from plethos.core.formats.svg_file import SVG
+from plethos.core.formats.svg_clean import SVG
 from tests.cli.test_cli import CommandLine
 from tests.drawings import ARM, bar, opened, svg
 

@@ -26,7 +26,8 @@ from plethos.core.formats.lottie import lottie
 from plethos.core.formats.pictures import pictures
 from plethos.core.formats.rules import plain_rules, with_plain_rules
 from plethos.core.formats.svg_animate import animated_svg
-from plethos.core.formats.svg_file import MOST_CONTROLS, OWN, SVG, looks_like_svg, parse_svg
+from plethos.core.formats.svg_clean import MOST_CONTROLS, OWN, SVG
+from plethos.core.formats.svg_file import looks_like_svg, parse_svg
 from plethos.core.formats.svg_read import NO_JOINTS, bare_drawing, read_drawing
 from plethos.core.formats.svg_sculpt import sculpt_from_svg
 from plethos.core.formats.svg_write import svg_of, write_drawing

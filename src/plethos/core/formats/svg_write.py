@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.flat.stroke import stroke_polygon
-from plethos.core.formats.svg_file import OWN, SVG, Canvas, SvgFile
+from plethos.core.formats.svg_clean import OWN, SVG
+from plethos.core.formats.svg_file import Canvas, SvgFile
 from plethos.core.formats.svg_read import bare_drawing
 from plethos.core.formats.svg_rules import rules_of_drawing
 from plethos.core.mesh import Part
