@@ -9,7 +9,7 @@ import numpy as np
 from plethos.core.bend import bent
 from plethos.core.difference import of_file_shape, with_difference
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
+from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.findings.findings import findings_of, twice_in
 from plethos.core.findings.of_shapes import repeats
 from plethos.core.joints import edit
@@ -18,7 +18,7 @@ from plethos.core.remedies import Corrective, Remedy
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.shape import Shape
-from plethos.core.skeleton import Hinge, pose_to_json
+from plethos.core.skeleton import Hinge, pose_from_document, pose_to_json
 from plethos.core.topology import outward_normals
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.demo.catalogue import open_demo
@@ -132,8 +132,71 @@ class OnATube(unittest.TestCase):
         mended = before_the_skin(Evaluator.of(character), remedy)
         points = Evaluator.of(character.with_remedy(mended)).pose(self.pose).exact_points()
         np.testing.assert_allclose(points, wanted, atol=2e-6)
+        # A file need not say in which pose it was made: then it is where its hinge is fully on.
+        silent = replace(remedy, body=Corrective.of(self.shape))
+        again = before_the_skin(Evaluator.of(character), silent)
+        np.testing.assert_allclose(again.body.targets[0].shape.deltas, mended.body.targets[0].shape.deltas, atol=1e-9)
         with self.assertRaisesRegex(BadEditError, "in which pose"):
-            before_the_skin(Evaluator.of(character), replace(remedy, body=Corrective.of(self.shape)))
+            before_the_skin(Evaluator.of(character), replace(silent, by=None))
+
+
+def recorded_behind(evaluator, remedy):
+    """The fault, made from a sound corrective: its offsets as they are seen on the posed skin."""
+    (target,) = remedy.body.targets
+    pose = pose_from_document(evaluator.character.skeleton, target.pose)
+    linear = evaluator.pose(pose, NONE).affine[0][target.shape.vertices]
+    offsets = np.einsum("vij,vj->vi", linear, target.shape.deltas).astype(np.float32)
+    return replace(remedy, body=Corrective.of(replace(target.shape, deltas=offsets), target.pose))
+
+
+class Order(unittest.TestCase):
+    """Which order fits better is told by how smooth a sculpt is: on our own sculpts, made wrong on purpose."""
+
+    def kinds(self, character, remedy):
+        return [f.kind for f in findings_of(Evaluator.of(character.with_remedy(remedy)), remedy)]
+
+    def test_no_corrective_of_a_demo_is_accused(self):
+        for name in ("lock-keeper", "lock-keeper-half-done", "ferry-cook"):
+            character = open_demo(name)[0]
+            for remedy, _ in character.rules.correctives:
+                self.assertNotIn("order", self.kinds(character, remedy), remedy.name)
+
+    def test_recorded_behind_the_skin_is_found_and_its_click_gives_the_sound_shape_back(self):
+        character = open_demo("lock-keeper-half-done")[0]
+        evaluator = Evaluator.of(character)
+        for sound, body in character.rules.correctives:
+            wrong = recorded_behind(evaluator, sound)
+            faulty = Evaluator.of(character.with_remedy(wrong))
+            (finding,) = [f for f in findings_of(faulty, wrong) if f.kind == "order"]
+            self.assertEqual(finding.click, "Put it before the skin")
+            self.assertNotIn("order", self.kinds(character, finding.remedy))
+            target = body.targets[0]
+            pose = pose_from_document(character.skeleton, target.pose)
+            mended = Evaluator.of(character.with_remedy(finding.remedy)).pose(pose).points
+            np.testing.assert_allclose(mended, evaluator.pose(pose).points, atol=2e-4)
+            self.assertGreater(np.abs(faulty.pose(pose).points - mended).max(), 0.01)
+
+    def test_strokes_at_random_places_are_never_accused_and_often_found_when_made_wrong(self):
+        character = tube(rings=61)
+        upper, evaluator = character.skeleton.find("upper"), Evaluator.of(character)
+        rng, rest, found = np.random.default_rng(7), character.mesh.rest, 0
+        for turn in range(24):
+            angle = math.radians(rng.uniform(40, 110))
+            axis = ((0.0, 0.0, 1.0), (1.0, 0.0, 0.0))[turn % 2]
+            pose = bent(character.skeleton.rest_pose(), upper, np.array(axis), angle)
+            points = evaluator.pose(pose).exact_points()
+            seed = rng.choice(np.flatnonzero(np.abs(rest[:, 1] - 0.5) < 0.05))
+            fade = np.clip(1 - (np.linalg.norm(points - points[seed], axis=1) / 0.2) ** 2, 0, 1) ** 2
+            normals = outward_normals(points, character.mesh.topology)
+            along = normals if turn % 3 else rng.normal(size=3)
+            shape, _ = solve_corrective(evaluator.pose(pose), points + 0.02 * fade[:, None] * along, "Stroke")
+            trigger = HingeTrigger(upper, axis, degrees((0, 0), (math.degrees(angle), 1)))
+            body = Corrective.of(shape, pose_to_json(character.skeleton, pose))
+            sound = Remedy(body, "Stroke", by=trigger.id)
+            tied = character.with_remedy(sound, trigger)
+            self.assertNotIn("order", self.kinds(tied, sound), turn)
+            found += "order" in self.kinds(tied, recorded_behind(Evaluator.of(tied), sound))
+        self.assertGreaterEqual(found, 5)
 
 
 class Differences(unittest.TestCase):

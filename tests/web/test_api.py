@@ -420,6 +420,9 @@ class Api(unittest.TestCase):
         made = self.http.post(f"{self.base}/proposals/volume_keeper", json={"pose": turned, "joint": "upper"}).json()
         (card,) = (r for r in made["remedies"] if r["kind"] == "volume_keeper")
         self.assertEqual((card["joints"], card["numbers"]["share"]), (["upper"], 1.0))
+        moved = self.http.post(f"{self.base}/contributions", json={"pose": turned}).json()
+        self.assertEqual([m["id"] for m in moved], [r["id"] for r in self.http.get(self.base).json()["remedies"]])
+        self.assertGreater(max(m["greatest_m"] for m in moved), 1e-3)
         bars = self.http.post(f"{self.base}/waterfall", json={"pose": turned, "joint": "upper"}).json()
         self.assertIn(card["name"], [b["name"] for b in bars])
         for call, body, sentence in (

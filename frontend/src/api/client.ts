@@ -223,6 +223,8 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/roll', { params: at(id), body: { pose, joint } })),
   waterfall: (id: string, pose: Pose, joint: string): Promise<Schemas['WaterfallBar'][]> =>
     unwrap(http.POST('/api/characters/{character_id}/waterfall', { params: at(id), body: { pose, joint } })),
+  contributions: (id: string, pose: Pose): Promise<Schemas['Contribution'][]> =>
+    unwrap(http.POST('/api/characters/{character_id}/contributions', { params: at(id), body: { pose } })),
   setBody: (id: string, remedy: string, body: Schemas['BodyChange']): Promise<CharacterState> =>
     unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/body', { params: remedyAt(id, remedy), body })),
   setMask: (id: string, remedy: string, how: Schemas['MaskChange']['how'], name = ''): Promise<CharacterState> =>

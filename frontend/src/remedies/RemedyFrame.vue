@@ -7,6 +7,7 @@ import { useCharacter } from '@/workbench/character'
 import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
+import OrderPicture from './OrderPicture.vue'
 import ShapeMenu from './ShapeMenu.vue'
 import StoredSlider from './StoredSlider.vue'
 
@@ -45,6 +46,7 @@ async function rename(): Promise<void> {
     <slot name="tells" />
     <p v-for="f in findings" :key="f.kind + f.text" class="sentence warn" role="status">{{ f.text }}
       <el-button v-if="f.click" size="small" :disabled="locked" @click="character.edit((c) => api.mendFinding(c, remedy.id, f.kind))">{{ f.click }}</el-button>
+      <OrderPicture v-if="f.kind === 'order'" />
     </p>
     <p v-for="w in [...(remedy.report.warnings ?? []), ...remedy.notes]" :key="w" class="sentence warn">{{ w }}
       <el-button v-if="remedy.twin && w.includes('have no partner')" size="small" text :aria-pressed="looks.lone === remedy.twin" @click="looks.lone = looks.lone === remedy.twin ? null : (remedy.twin ?? null)">{{ looks.lone === remedy.twin ? 'Hide them' : 'Show them' }}</el-button>

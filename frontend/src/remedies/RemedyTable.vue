@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** All remedies of the character as a table with live values, and the shapes of its file that can become correctives. */
-import { computed, ref } from 'vue'
+import { useDebounceFn } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
 import { api, type RemedyCard } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
@@ -20,6 +21,17 @@ const query = ref('')
 const only = ref<'all' | 'acting' | 'wrong' | 'untied'>('all')
 const filters = [{ value: 'all', label: 'All' }, { value: 'acting', label: 'Acting now' }, { value: 'wrong', label: 'Something is wrong' }, { value: 'untied', label: 'Not tied' }]
 
+/** How far each remedy moves the skin in this pose: what would be missing without it. */
+const moved = ref<Record<string, number>>({})
+const subject = computed(() => open.value && JSON.stringify([posing.pose, character.state?.revision]))
+const ask = useDebounceFn(async () => {
+  const asked = subject.value
+  if (!asked) return
+  const found = await api.contributions(character.id, posing.pose)
+  if (asked === subject.value) moved.value = Object.fromEntries(found.map((c) => [c.id, c.greatest_m]))
+}, 200)
+watch(subject, ask, { immediate: true })
+
 interface Row { card: RemedyCard; place: number; follows: string; group: string; moved: number; on: number; contribution: number; findings: number }
 const follows = (r: RemedyCard) => (r.joints.length ? r.joints.map(plainName).join(', ') : (character.state?.values.find((v) => v.id === r.by)?.name ?? ''))
 const rows = computed<Row[]>(() => mending.all.map((card, place) => {
@@ -28,8 +40,7 @@ const rows = computed<Row[]>(() => mending.all.map((card, place) => {
     card, place, on, follows: follows(card),
     group: character.state?.groups.find((g) => g.id === card.group)?.name ?? '',
     moved: Math.max(0, ...card.targets.map((t) => t.moved), card.masked ?? 0),
-    // How far it moves the skin in this pose, as far as its solver told.
-    contribution: on * card.amount * (card.report.greatest_move_m ?? 0),
+    contribution: moved.value[card.id] ?? 0,
     findings: mending.findings.filter((f) => f.remedy_id === card.id).length,
   }
 }))

@@ -26,6 +26,7 @@ from plethos.core.names import other_side_name
 from plethos.core.picked import PICKED, PickedRegion
 from plethos.core.remedies import Remedy
 from plethos.core.rules import Rules
+from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
 from plethos.core.symmetry import is_symmetric, joint_mirror
 from plethos.core.triggers import Trigger
@@ -118,6 +119,21 @@ class Character:
         """The clips of its file, and those that motions make of its joints."""
         brought = (clip_of(m, self.skeleton, self.up, self.mesh.mirror_x) for m in self.motions)
         return (*self.clips, *brought)
+
+    @cached_property
+    def shapes(self) -> tuple[Shape, ...]:
+        """The shapes of its file, then those of the correctives, in order."""
+        return self.mesh.shapes + self.rules.shapes
+
+    @cached_property
+    def shapes_after(self) -> tuple[int, ...]:
+        """Which of the shapes act after the skin."""
+        return tuple(i for i, s in enumerate(self.shapes) if s.after_skin)
+
+    @cached_property
+    def widening(self) -> tuple[tuple[int, NDArray[np.int32], NDArray[np.float32]], ...]:
+        """Those of the shapes that say something of channels: their numbers, vertices and channels."""
+        return tuple((i, s.vertices, s.channels) for i, s in enumerate(self.shapes) if s.channels is not None)
 
     @property
     def is_bound(self) -> bool:

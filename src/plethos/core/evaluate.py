@@ -117,21 +117,6 @@ class Evaluator:
         """The points ``(V, 3)`` in the world at rest, no remedy acting."""
         return self.pose(self.character.skeleton.rest_pose(), NONE).points
 
-    @cached_property
-    def shapes(self) -> tuple[Shape, ...]:
-        """The shapes of the file, then those of the correctives, in order."""
-        return self.character.mesh.shapes + self.character.rules.shapes
-
-    @cached_property
-    def after(self) -> tuple[int, ...]:
-        """Which of the shapes act after the skin."""
-        return tuple(i for i, s in enumerate(self.shapes) if s.after_skin)
-
-    @cached_property
-    def widening(self) -> tuple[tuple[int, NDArray[np.int32], NDArray[np.float32]], ...]:
-        """Those of the shapes that say something of channels: their numbers, vertices and channels."""
-        return tuple((i, s.vertices, s.channels) for i, s in enumerate(self.shapes) if s.channels is not None)
-
     def reweigh(self, vertices: NDArray[np.int32], influences: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
         """Let some vertices follow other bones, at once: for a stroke, whose evaluator and binding are nobody else's.
 
@@ -186,7 +171,7 @@ class Evaluator:
 
     def table(self, layout: SkinLayout) -> ShapeTable:
         """The shapes as a layout counts vertices."""
-        found, shapes = self._tables.get(layout), self.shapes
+        found, shapes = self._tables.get(layout), self.character.shapes
         if found is not None and found.shapes is shapes:
             return found
         if found is not None and _same_shapes(found.shapes, shapes):
@@ -257,7 +242,7 @@ class Posed:
 
     @cached_property
     def shape_weights(self) -> NDArray[np.float32]:
-        """How much of each of `Evaluator.shapes` is on."""
+        """How much of each of `Character.shapes` is on."""
         keyed, file = self.moment.shape_weights, self.character.mesh.shapes
         own = self.evaluator.program.target_weights(self.moment, self.acting)
         if not file:
@@ -314,15 +299,15 @@ class Posed:
         """Skinned points with what acts after the skin; only the rows that are asked for."""
         rows = self.evaluator.rows
         deformers = self.evaluator.deformers(self.acting)
-        if not deformers and not self.evaluator.after:
+        if not deformers and not self.character.shapes_after:
             return points
         needed = None if rows is None else self.evaluator.needed(self.acting)
         place = None
         if needed is not None:
             place = np.full(len(self.character.mesh), -1, np.int32)
             place[needed] = np.arange(len(needed), dtype=np.int32)
-        for i in self.evaluator.after:
-            weight, shape = float(self.shape_weights[i]), self.evaluator.shapes[i]
+        for i in self.character.shapes_after:
+            weight, shape = float(self.shape_weights[i]), self.character.shapes[i]
             at = shape.vertices if place is None else place[shape.vertices]
             if weight != 0:
                 points[at[at >= 0]] += (weight * shape.deltas[at >= 0]).astype(points.dtype)
@@ -337,7 +322,7 @@ class Posed:
         if given is None:
             return None
         out = given.copy()
-        for i, vertices, more in self.evaluator.widening:
+        for i, vertices, more in self.character.widening:
             if self.shape_weights[i] != 0:
                 out[vertices] += self.shape_weights[i] * more
         return out
@@ -372,7 +357,7 @@ class Posed:
     def shaped(self) -> Array:
         """Rest points ``(V, 3)`` with the active shapes added, in the space of their part, float64."""
         points = self.character.mesh.points.astype(np.float64)
-        for shape, weight in zip(self.evaluator.shapes, self.shape_weights.tolist(), strict=True):
+        for shape, weight in zip(self.character.shapes, self.shape_weights.tolist(), strict=True):
             if weight != 0 and not shape.after_skin:
                 points[shape.vertices] += weight * shape.deltas
         return points

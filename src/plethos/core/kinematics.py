@@ -162,10 +162,17 @@ def bone_rows(world, joint, inverse_bind, columns, duals, stretches) -> int:  # 
     return kind
 
 
-@nb.njit(nb.void(_d3, _f2), cache=True, nogil=True, error_model="numpy")
-def frames(world, out) -> None:  # type: ignore[no-untyped-def]
-    """Places and orientations of joints: ``(J, 4, 4)`` to ``(J, 7)``, x, y, z, then quaternion x, y, z, w."""
+@nb.njit(nb.float64(_d3, _f2), cache=True, nogil=True, error_model="numpy")
+def frames(world, out) -> float:  # type: ignore[no-untyped-def]
+    """Places and orientations of joints: ``(J, 4, 4)`` to ``(J, 7)``, x, y, z, then quaternion x, y, z, w.
+
+    Returns
+    -------
+    float
+        The largest of all numbers by size; infinite when one is not a number.
+    """
     m = np.empty((3, 3))
+    farthest = 0.0
     for j in range(len(world)):
         for c in range(3):
             length = np.sqrt(world[j, 0, c] ** 2 + world[j, 1, c] ** 2 + world[j, 2, c] ** 2)
@@ -176,3 +183,6 @@ def frames(world, out) -> None:  # type: ignore[no-untyped-def]
             m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2]
         )  # fmt: skip
         out[j, 3], out[j, 4], out[j, 5], out[j, 6] = x, y, z, w
+        for k in range(7):
+            farthest = max(farthest, abs(out[j, k])) if np.isfinite(out[j, k]) else np.inf
+    return farthest

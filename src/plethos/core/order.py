@@ -6,11 +6,28 @@ from dataclasses import replace
 
 import numpy as np
 
+from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.remedies import Corrective, Remedy
+from plethos.core.remedies.corrective import Target
+from plethos.core.rotations import from_axis_angle
 from plethos.core.sculpt.solve import invert_offsets
-from plethos.core.skeleton import pose_from_document
+from plethos.core.skeleton import Pose, pose_from_document
+from plethos.core.triggers.hinge import HingeTrigger
+
+
+def made_in(character: Character, remedy: Remedy, target: Target) -> Pose | None:
+    """The pose that a target was made in, as far as it is told; else where its hinge is fully on; else None."""
+    skeleton = character.skeleton
+    told = {n: e for n, e in (target.pose.get("joints") or {}).items() if n in skeleton.index_of}
+    if told:
+        return pose_from_document(skeleton, {"joints": told})
+    trigger = character.rules.trigger_of(remedy)
+    if isinstance(trigger, HingeTrigger) and target.at == 1:
+        turned = from_axis_angle(trigger.axis, trigger.response.end)
+        return skeleton.rest_pose().with_rotation(trigger.joint, turned)
+    return None
 
 
 def before_the_skin(evaluator: Evaluator, remedy: Remedy) -> Remedy:
@@ -22,7 +39,7 @@ def before_the_skin(evaluator: Evaluator, remedy: Remedy) -> Remedy:
     Raises
     ------
     BadEditError
-        When it is no corrective, or a target does not say in which pose it was made.
+        When it is no corrective, or nothing says in which pose a target was made.
     """
     body, character = remedy.body, evaluator.character
     if not isinstance(body, Corrective):
@@ -30,10 +47,10 @@ def before_the_skin(evaluator: Evaluator, remedy: Remedy) -> Remedy:
     rest = evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0]
     targets = []
     for target in body.targets:
-        told = {n: e for n, e in (target.pose.get("joints") or {}).items() if n in character.skeleton.index_of}
-        if not told:
+        pose = made_in(character, remedy, target)
+        if pose is None:
             raise BadEditError(f"“{remedy.name}” does not say in which pose it was made: sculpt it again.")
-        posed = evaluator.pose(pose_from_document(character.skeleton, {"joints": told}), NONE).affine[0]
+        posed = evaluator.pose(pose, NONE).affine[0]
         vertices = target.shape.vertices
         deltas, _ = invert_offsets(posed[vertices], target.shape.deltas.astype(np.float64), rest[vertices])
         shape = replace(target.shape, deltas=np.ascontiguousarray(deltas, dtype=np.float32))

@@ -6,7 +6,6 @@ import graphlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
@@ -64,6 +63,9 @@ class Program:
         ``(R,)`` what each remedy stands at when it is tied to nothing.
     tied, read
         ``(T,)`` the remedies that are tied to a value, and where that lies.
+    apart
+        The values that no activation of a remedy shows already, and where they lie: dials, and what several remedies
+        read or none does.
     by, first, at, eased
         Of the correctives: see `kernels.target_weights`.
     """
@@ -75,8 +77,9 @@ class Program:
     step_of: Mapping[str, int]
     start: Array
     untied: Array
-    tied: NDArray[np.intp]
-    read: NDArray[np.intp]
+    tied: NDArray[np.int32]
+    read: NDArray[np.int32]
+    apart: Mapping[str, int]
     by: NDArray[np.int32]
     first: NDArray[np.int32]
     at: Array
@@ -162,21 +165,14 @@ class Program:
     def activations(self, moment: Moment) -> dict[str, float]:
         """What each remedy's value stands at, 0 to 1, before its amount; untied ones 0, or 1 when always on."""
         told = self.untied.copy()
-        # Of two calls of NumPy each is cheaper than `clip`: this is asked for in every frame.
-        told[self.tied] = np.minimum(np.maximum(moment.values[self.read], 0), 1)
-        return dict(zip(self.places.remedies, told.round(4).tolist(), strict=True))
-
-    @cached_property
-    def _shown(self) -> dict[str, int]:
-        """The values that no activation of a remedy shows already: dials, and what several read or nobody does."""
-        alone = Counter(r.by for r in self.rules.remedies)
-        one = {t.writes()[0] for t in self.rules.triggers if len(t.writes()) == 1 and alone[t.writes()[0]] == 1}
-        return {v: k for v, k in self.places.values.items() if v not in one}
+        kernels.told_activations(moment.values, self.tied, self.read, told)
+        return dict(zip(self.places.remedies, told.tolist(), strict=True))
 
     def values(self, moment: Moment) -> dict[str, float]:
         """Where dials, factors, stored poses, and whatever else is no remedy's own value stand."""
-        told = moment.values[list(self._shown.values())] if self._shown else np.zeros(0)
-        return dict(zip(self._shown, told.round(4).tolist(), strict=True))
+        if not self.apart:
+            return {}
+        return dict(zip(self.apart, moment.values[list(self.apart.values())].round(4).tolist(), strict=True))
 
 
 def compiled(rules: Rules, skeleton: Skeleton) -> Program:
@@ -208,13 +204,21 @@ def compiled(rules: Rules, skeleton: Skeleton) -> Program:
         step_of,
         start,
         untied=np.array([float(r.body.stage != "shapes") for r in rules.remedies]),
-        tied=np.array([k for k, r in enumerate(rules.remedies) if r.by is not None], np.intp),
-        read=np.array([places.of(r.by) for r in rules.remedies if r.by is not None], np.intp),
+        tied=np.array([k for k, r in enumerate(rules.remedies) if r.by is not None], np.int32),
+        read=np.array([places.of(r.by) for r in rules.remedies if r.by is not None], np.int32),
+        apart=_apart(rules, places),
         by=np.array([places.of(r.by) for r, _ in rules.correctives], np.int32),
         first=np.cumsum([0, *(len(body.targets) for _, body in rules.correctives)]).astype(np.int32),
         at=np.array([t.at for t in targets], np.float64),
         eased=np.array([body.eased for _, body in rules.correctives], np.bool_),
     )
+
+
+def _apart(rules: Rules, places: Places) -> dict[str, int]:
+    readers = Counter(r.by for r in rules.remedies)
+    own = (t.writes() for t in rules.triggers)
+    shown = {values[0] for values in own if len(values) == 1 and readers[values[0]] == 1}
+    return {v: k for v, k in places.values.items() if v not in shown}
 
 
 def _steps(rules: Rules, places: Places) -> tuple[tuple[Step, ...], dict[str, int]]:

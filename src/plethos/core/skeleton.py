@@ -323,8 +323,11 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
     for name, entry in document.get("joints", {}).items():
         j = skeleton.find(name)
         entry = entry if isinstance(entry, Mapping) else {}
-        if not entry.keys() & {"translation", "scale"} or entry.keys() & {"euler_xyz_deg", "quaternion_xyzw"}:
+        placed = "translation" in entry or "scale" in entry
+        if not placed or "euler_xyz_deg" in entry or "quaternion_xyzw" in entry:
             pose.rotations[j] = rotation_from_json(name, entry)
+        if not placed:
+            continue
         if "translation" in entry:
             moved = np.zeros((len(skeleton), 3)) if moved is None else moved
             moved[j] = _numbers(entry, "translation", name, 3)

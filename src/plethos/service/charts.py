@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from plethos.core import rotations
+from plethos.core.contribution import contributions as contributed
 from plethos.core.errors import BadEditError
 from plethos.core.propose.kinds import waterfall
 from plethos.core.propose.roll import Limb, measured_roll
@@ -55,3 +56,8 @@ def bars(version: Version, pose: Pose, joint: str) -> list[tuple[Remedy, float]]
     """What each remedy gives back of a joint's volume in a pose: see `waterfall`."""
     rules, number = version.character.rules, version.character.skeleton.find(joint)
     return [(rules.remedy(i), volume) for i, volume in waterfall(version.character, number, pose)]
+
+
+def contributions(version: Version, pose: Pose) -> dict[str, float]:
+    """How far each remedy moves the skin in a pose, metres: see `contribution.contributions`."""
+    return contributed(version.evaluator, pose)

@@ -31,7 +31,7 @@ from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton, pose_from_document
-from plethos.core.topology import is_somewhere
+from plethos.core.topology import FARTHEST
 from plethos.core.triggers import Trigger
 from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours
@@ -168,9 +168,16 @@ def _over(base: Pose, given: Pose, skeleton: Skeleton, entries: Mapping[str, Any
 
 
 def joint_frames(world: Array) -> Floats:
-    """Places and orientations ``(J, 7)`` of all joints from their global matrices ``(J, 4, 4)``."""
+    """Places and orientations ``(J, 7)`` of all joints from their global matrices ``(J, 4, 4)``.
+
+    Raises
+    ------
+    BadPoseError
+        When one lies nowhere.
+    """
     out = np.empty((len(world), 7), np.float32)
-    frames(world, out)
+    if frames(world, out) >= FARTHEST:
+        raise BadPoseError(NOWHERE)
     return out
 
 
@@ -230,8 +237,6 @@ def _frame(
         fields["without"] = without.points
     # Joints that a trial brings are no joints of the version yet.
     fields["joints"] = joint_frames(posed.world[: len(skeleton)])
-    if not is_somewhere(fields["joints"]):
-        raise BadPoseError(NOWHERE)
     if wanted.heat and skeleton.is_joint.any():
         places = fields["joints"][:, :3].astype(np.float64)
         fields["heat"] = version.measures.depth.change(fields["with"], places)
@@ -347,9 +352,10 @@ def response_curve(trigger: Trigger) -> list[tuple[float, float]]:
     if response is None or not any(isinstance(slot, int) for slot in trigger.reads()):
         return []
     knots = response.inputs
-    angles = np.unique(np.concatenate([np.linspace(knots[0], knots[-1], 49), knots]))
-    values = response.at(angles)
-    return [(round(math.degrees(a), 3), round(v, 4)) for a, v in zip(angles.tolist(), values.tolist(), strict=True)]
+    # Asked for with every move of a knot that is dragged: rounded and listed by NumPy.
+    angles = np.sort(np.concatenate([np.linspace(knots[0], knots[-1], 49)[1:-1], knots]))
+    both = (np.degrees(angles).round(3).tolist(), response.at(angles).round(4).tolist())
+    return list(zip(*both, strict=True))
 
 
 def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[str, Any] | None:

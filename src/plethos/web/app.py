@@ -20,6 +20,7 @@ from plethos.store.repository import Store
 from plethos.web import (
     bind_routes,
     character_routes,
+    chart_routes,
     drawing_routes,
     job_routes,
     joint_routes,
@@ -72,7 +73,7 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
     problems.install(app)
     for routes in (
         library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, motion_routes,
-        shape_routes, drawing_routes,
+        shape_routes, drawing_routes, chart_routes,
         job_routes,
         live_socket,
     ):  # fmt: skip

@@ -9,40 +9,40 @@ import numpy as np
 from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 
-from plethos.service import charts, edits, helping, masking, pose_sets, proposing, solving, targets
+from plethos.service import edits, helping, masking, pose_sets, proposing, solving, targets
 from plethos.service.live import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState, FittedResponse
-from plethos.web.schemas.rules import (
+from plethos.web.schemas.charts import JointInPose
+from plethos.web.schemas.mending import (
     AddMasked,
     BakeRequest,
     BetweenRequest,
     BodyChange,
-    DialRule,
     Eased,
-    GroupChange,
-    HingeTriggerRule,
     KindsTried,
     MakeHelper,
     MapOfPoses,
     MaskChange,
     PathOfHelper,
     PathRequest,
-    PoseSetRule,
     ProposalRequest,
     ProposedPoses,
-    RemedyRule,
     Retime,
-    RollAlong,
-    RulesBody,
     ShareRoll,
     StartHelper,
     StopOfSlide,
     StorePose,
     Tie,
+)
+from plethos.web.schemas.rules import (
+    DialRule,
+    GroupChange,
+    HingeTriggerRule,
+    PoseSetRule,
+    RemedyRule,
+    RulesBody,
     TriggerRule,
-    WaterfallBar,
-    WaterfallRequest,
 )
 from plethos.web.states import character_state, fitted_info, kinds_info
 
@@ -95,7 +95,7 @@ def propose_pose_set(bench: Bench, character_id: str, body: StorePose) -> Propos
 
 
 @router.post("/pose-sets/{set_id}/map")
-def pose_map(bench: Bench, character_id: str, set_id: str, body: WaterfallRequest) -> MapOfPoses:
+def pose_map(bench: Bench, character_id: str, set_id: str, body: JointInPose) -> MapOfPoses:
     """Where the weights of a pose set lie round one of its joints."""
     version = bench.open(character_id).version
     found = pose_sets.pose_map(version, set_id, body.joint, pose_of(version, body.pose.plain()))
@@ -240,26 +240,10 @@ def take_kind(bench: Bench, character_id: str, kind: str, body: ProposalRequest)
     return character_state(proposing.take_kind(bench, character_id, kind, pose, body.joint))
 
 
-@router.post("/roll")
-def roll(bench: Bench, character_id: str, body: WaterfallRequest) -> RollAlong | None:
-    """The roll along the limb of a joint, as it is and as it should be; null where nothing rolls."""
-    version = bench.open(character_id).version
-    told = charts.roll(version, pose_of(version, body.pose.plain()), body.joint)
-    return None if told is None else RollAlong(**told)
-
-
 @router.post("/roll/share")
 def share_roll(bench: Bench, character_id: str, body: ShareRoll) -> CharacterState:
     """Let twist joints share a joint's roll out along its limb, evenly or eased; made where there are none."""
     return character_state(helping.share_roll(bench, character_id, body.joint, body.count, body.eased))
-
-
-@router.post("/waterfall")
-def waterfall(bench: Bench, character_id: str, body: WaterfallRequest) -> list[WaterfallBar]:
-    """What each remedy gives back of a joint's volume in a pose; the bars add up to with minus without."""
-    version = bench.open(character_id).version
-    bars = charts.bars(version, pose_of(version, body.pose.plain()), body.joint)
-    return [WaterfallBar(id=r.id, name=r.name, volume=v) for r, v in bars]
 
 
 @router.post("/remedies/{remedy_id}/fit")

@@ -52,17 +52,9 @@ from plethos.web.schemas.character import (
 )
 from plethos.web.schemas.common import PoseBody
 from plethos.web.schemas.live import JobMessage
+from plethos.web.schemas.mending import BodyChange, KindsTried, KindTried
 from plethos.web.schemas.motion import ClipInfo, KeptPoseInfo, MotionInfo, MotionJoint
-from plethos.web.schemas.rules import (
-    BodyChange,
-    DialRule,
-    GroupRule,
-    HingeTriggerRule,
-    KindsTried,
-    KindTried,
-    TriggerRule,
-    ValueInfo,
-)
+from plethos.web.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
 
 
 def character_state(version: Version) -> CharacterState:

@@ -15,7 +15,7 @@ class Finding:
     Parameters
     ----------
     kind
-        ``unit``, ``sign``, ``axis``, ``joint``, ``reach``, ``rest``, ``amount`` or ``twice``.
+        ``order``, ``unit``, ``sign``, ``axis``, ``joint``, ``reach``, ``rest``, ``amount`` or ``twice``.
     text
         A sentence.
     click

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from plethos.core.evaluate import Evaluator
 from plethos.core.findings.finding import Finding
+from plethos.core.findings.of_order import order_finding
 from plethos.core.findings.of_shapes import twice_finding
 from plethos.core.findings.of_triggers import hinge_finding
 from plethos.core.remedies import Corrective, Remedy
@@ -25,6 +26,7 @@ def findings_of(evaluator: Evaluator, remedy: Remedy) -> list[Finding]:
     character = evaluator.character
     rules, found = character.rules, list[Finding | None]()
     trigger = rules.trigger_of(remedy)
+    found.append(order_finding(evaluator, remedy))
     if isinstance(trigger, HingeTrigger):
         found.append(hinge_finding(character, remedy, trigger))
         if isinstance(remedy.body, Corrective):

@@ -55,6 +55,13 @@ def target_weights(by, gains, values, first, at, eased, out) -> None:  # type: i
             out[t] = hat * gains[c]
 
 
+@nb.njit(nb.void(_d1, _i1, _i1, _d1), cache=True, nogil=True, error_model="numpy")
+def told_activations(values, tied, read, out) -> None:  # type: ignore[no-untyped-def]
+    """What the remedies ``tied (T,)`` stand at: the values ``read (T,)``, within [0, 1], written to ``out (R,)``."""
+    for n in range(len(tied)):
+        out[tied[n]] = round(min(max(values[read[n]], 0.0), 1.0), 4)
+
+
 @nb.njit(nb.void(_d2, _i1, _i1, nb.int64, nb.float64, _d2), cache=True, nogil=True, error_model="numpy")
 def smooth_out(points, starts, neighbours, steps, speed, scratch) -> None:  # type: ignore[no-untyped-def]
     """Draw points ``(N, 3)`` towards the mean of their neighbours, in place, so many times; alone ones stay."""

@@ -9,8 +9,9 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from plethos.web.schemas.bind import RegionInfo
 from plethos.web.schemas.common import Axis, PoseBody, Schema
+from plethos.web.schemas.mending import BodyChange
 from plethos.web.schemas.motion import ClipInfo, KeptPoseInfo, MotionInfo
-from plethos.web.schemas.rules import BodyChange, DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
+from plethos.web.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
 
 
 class PresetRequest(Schema):

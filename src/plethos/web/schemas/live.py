@@ -16,7 +16,8 @@ from plethos.service.sculpt_strokes import SculptSettings
 from plethos.service.within import Within
 from plethos.web.schemas.character import CharacterState, Measures
 from plethos.web.schemas.common import Axis, PoseBody, Quaternion, Schema
-from plethos.web.schemas.rules import BodyChange, TriggerRule
+from plethos.web.schemas.mending import BodyChange
+from plethos.web.schemas.rules import TriggerRule
 
 MOST_DABS = 256
 
