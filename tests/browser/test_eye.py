@@ -75,6 +75,24 @@ class Eye(BrowserCase):
         page.get_by_role("button", name="Eye", exact=True).click()
         self.changes(plain)
 
+    def test_what_a_sculpt_has_moved_is_shown_with_its_scale(self):
+        page = self.page
+        page.get_by_role("button", name="Sculpt a corrective here").click()
+        page.get_by_role("button", name="Eye", exact=True).click()
+        page.get_by_text("show what this sculpt has moved").click()
+        page.get_by_role("button", name="Eye", exact=True).click()
+        page.get_by_text("nothing moved yet").wait_for()
+        self.drag(*self.middle(), 20, 6)
+        scale = page.get_by_role("img", name="The strongest colour has moved by")
+
+        def most() -> float:
+            return float(scale.locator(".num").last.inner_text().removesuffix(" mm"))
+
+        page.get_by_text("nothing moved yet").wait_for(state="detached")
+        first = most()
+        self.drag(*self.middle(), 20, 6)
+        self.until(lambda: most() > first)
+
     def test_what_is_picked_is_hidden_or_all_else(self):
         page = self.page
         answer = page.request.post(

@@ -127,6 +127,30 @@ class Triggers(BrowserCase):
         page.locator("section").filter(has_text="Pose").get_by_role("button", name="Rest", exact=True).first.click()
         self.until(lambda: on().startswith("0"))
 
+    def test_a_dial_lists_what_it_switches_on_and_takes_a_corrective_more(self):
+        page = self.page
+        self.corrective("Left forearm", 90)
+        (remedy,) = self.remedies()
+        page.get_by_role("button", name="New", exact=True).click()
+        page.get_by_label("Name of the dial").fill("Tired")
+        page.locator("form").get_by_role("button", name="Keep").click()
+        page.get_by_label("Dial Tired").wait_for()
+        address = f"{self.server.address}/api/characters/{self.mine}/remedies/{remedy['id']}/trigger"
+        self.assertTrue(page.request.put(address, data={"trigger": None}).ok)
+        page.reload()
+        page.get_by_role("button", name="Tired", exact=True).click()
+        targets = page.get_by_role("group", name="What the dial Tired switches on")
+        targets.get_by_text("Switches nothing on yet.").wait_for()
+        targets.get_by_label("Add a corrective to the dial").click()
+        page.get_by_role("option", name=remedy["name"]).click()
+        targets.get_by_text("0 % at 0, 100 % at 1").wait_for()
+        (tied,) = self.remedies()
+        dial = self.state(self.mine)["dials"][0]
+        self.assertEqual((tied["trigger"]["kind"], tied["trigger"]["reads"]), ("dial", dial["id"]))
+        page.get_by_role("slider", name="Dial Tired").focus()
+        page.keyboard.press("End")
+        targets.get_by_text("100 %", exact=True).wait_for()
+
 
 if __name__ == "__main__":
     import unittest

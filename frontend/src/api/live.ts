@@ -27,6 +27,8 @@ export interface FrameHead {
   response?: { remedy_id: string; curve: [number, number][] }
   /** Volume of the picked region, percent of rest; null without one. */
   region_volume?: number | null
+  /** How far the sculpt in progress has moved a vertex at most; only where that is shown. */
+  moved_most?: number | null
   /** Dials, factors of groups, products and stored poses, by the ids of their values. */
   values: Record<string, number>
   /** What each volume keeper holds, percent of rest, by its id. */

@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import { api, type DialRule } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
+import DialTargets from './DialTargets.vue'
 
 const character = useCharacter()
 const posing = usePose()
@@ -43,6 +44,7 @@ async function remove(): Promise<void> {
       <label>from <el-input-number v-model="draft.low" size="small" :controls="false" aria-label="Low end of the dial" /></label>
       <label>to <el-input-number v-model="draft.high" size="small" :controls="false" aria-label="High end of the dial" /></label>
       <label>starts <el-input-number v-model="draft.start" size="small" :controls="false" aria-label="Start of the dial" /></label>
+      <DialTargets v-if="draft.id" :dial="character.dials.find((d) => d.id === draft!.id) ?? draft" />
       <div class="row">
         <el-button size="small" native-type="submit" type="primary" :disabled="!draft.name.trim()">Keep</el-button>
         <el-button size="small" @click="draft = null">Cancel</el-button>

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import type { Schemas } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
-import { useTriggers } from './useTriggers'
+import { dialKnots, useTriggers } from './useTriggers'
 
 type DialTrigger = Schemas['DialTriggerRule']
 const props = defineProps<{ trigger: DialTrigger }>()
@@ -13,10 +13,7 @@ const triggers = useTriggers()
 const values = computed(() => triggers.readable(props.trigger.id ?? undefined))
 /** Another dial: its whole way switches it on. */
 function read(id: string): void {
-  const dial = character.dials.find((d) => d.id === id)
-  const [from, to] = [dial?.start ?? 0, dial ? (dial.high > dial.start ? dial.high : dial.low) : 1]
-  const knots = [{ input: from, value: 0 }, { input: to, value: 1 }].sort((a, b) => a.input - b.input)
-  emit('change', { ...props.trigger, reads: id, knots })
+  emit('change', { ...props.trigger, reads: id, knots: dialKnots(character.dials.find((d) => d.id === id)) })
 }
 type Knot = DialTrigger['knots'][number]
 function knot(index: number, more: Partial<Knot>): void {

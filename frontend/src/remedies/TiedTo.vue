@@ -7,7 +7,9 @@ import { useCharacter } from '@/workbench/character'
 const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
 const words: Record<string, string> = { dial: 'the dial', group: 'the group', hinge: 'the bend', product: 'the product', pose_set: 'the pose' }
-const value = computed(() => character.state?.values.find((v) => v.id === props.remedy.by))
+/** Through a dial's response it is the dial that people know. */
+const followed = computed(() => (props.remedy.trigger?.kind === 'dial' ? props.remedy.trigger.reads : props.remedy.by))
+const value = computed(() => character.state?.values.find((v) => v.id === followed.value))
 </script>
 
 <template>

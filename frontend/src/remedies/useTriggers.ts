@@ -1,5 +1,5 @@
 /** How a trigger of each kind begins: from what is held, turned and set now. */
-import { api, type Axis, type TriggerRule } from '@/api/client'
+import { api, type Axis, type DialRule, type TriggerRule } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
 import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
@@ -9,6 +9,13 @@ export interface Tie { trigger: TriggerRule; value?: string }
 
 /** What the kinds of triggers are called. */
 export const triggerNames: Record<Kind, string> = { hinge: 'A bend', pose_set: 'Stored poses', product: 'A product', dial: 'A dial' }
+
+/** The whole way of a dial, from where it starts to its further end, switches something on. */
+export function dialKnots(dial?: DialRule): { input: number; value: number }[] {
+  if (!dial) return [{ input: 0, value: 0 }, { input: 1, value: 1 }]
+  const end = dial.high > dial.start ? dial.high : dial.low
+  return [{ input: dial.start, value: 0 }, { input: end, value: 1 }].sort((a, b) => a.input - b.input)
+}
 
 export function useTriggers() {
   const character = useCharacter()
@@ -39,7 +46,7 @@ export function useTriggers() {
     }
     if (kind === 'product') return { trigger: { kind, name: '', of: readable().slice(0, 2).map((v) => v.id) } }
     const dial = character.dials[0]
-    return { trigger: { kind, name: '', reads: dial?.id ?? '', knots: [{ input: dial?.start ?? 0, value: 0 }, { input: dial?.high ?? 1, value: 1 }] } }
+    return { trigger: { kind, name: '', reads: dial?.id ?? '', knots: dialKnots(dial) } }
   }
 
   /** Why a trigger of a kind cannot be made now, or nothing. */

@@ -11,6 +11,7 @@ import { useLive } from '@/workbench/live'
 import { useLook } from '@/workbench/look'
 import { useResume } from '@/workbench/resume'
 import { Figure } from './figure'
+import MovedScale from './MovedScale.vue'
 import { jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
 import { apartFrom, boneOwners } from './limbs'
 import { Stage } from './stage'
@@ -328,6 +329,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       >◂ ▸</button>
     </template>
     <div v-else-if="looks.holding" class="tag still">without remedies</div>
+    <MovedScale v-if="looks.moved && live.frame?.moved_most != null" :most="live.frame.moved_most" />
     <div v-if="ring && tools.painting && under !== null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       weight <b class="num">{{ under.toFixed(2) }}</b>
     </div>

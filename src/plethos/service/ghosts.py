@@ -51,10 +51,10 @@ def _neighbour(version: Version, held: HeldSculpt, side: int) -> Floats | None:
     return points.astype(np.float32)
 
 
-def moved_share(held: HeldSculpt, points: NDArray[np.floating]) -> Floats:
-    """How far each vertex ``(V,)`` has moved since the sculpt began, as a share of the furthest."""
+def moved_share(held: HeldSculpt, points: NDArray[np.floating]) -> tuple[Floats, float]:
+    """How far each vertex ``(V,)`` has moved since the sculpt began, as a share of the furthest; and that, in metres."""
     far = np.linalg.norm(points - held.start, axis=1)
     most = float(far.max(initial=0))
     if most <= FAINT * extent(held.start):
-        return np.zeros(len(far), np.float32)
-    return np.asarray(far / most, np.float32)
+        return np.zeros(len(far), np.float32), 0.0
+    return np.asarray(far / most, np.float32), most

@@ -259,7 +259,8 @@ def _frame(
     elif wanted.mask is not None:
         fields["region"] = _mask(character, stroke, wanted.mask)
     elif wanted.moved and held is not None:
-        fields["region"] = moved_share(held, fields["with"])
+        fields["region"], most = moved_share(held, fields["with"])
+        extra = {**extra, "moved_most": most}
     elif wanted.border and held is not None:
         fields["region"] = (
             character.mesh.border & (fields["with"] != held.start.astype(np.float32)).any(axis=1)

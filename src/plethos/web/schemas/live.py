@@ -240,6 +240,7 @@ class FrameHead(BaseModel):
     measures: BothMeasures | None = None
     response: dict[str, Any] | None = None
     region_volume: float | None = None
+    moved_most: float | None = Field(default=None, description="How far the sculpt has moved a vertex at most, metres.")
     trial: str | None = Field(default=None, description="The kind whose trial is shown.")
     reached: dict[str, Quaternion] | None = Field(
         default=None, description="How the joints above a dragged end are turned."
