@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -45,12 +46,13 @@ class Response:
     values: tuple[float, ...]
 
     def __post_init__(self) -> None:
-        a, v = np.array(self.inputs, dtype=np.float64), np.array(self.values, dtype=np.float64)
+        a, v = self.inputs, self.values
         if len(a) < 2 or len(a) != len(v):
             raise BadEditError("A response needs at least two knots, each with an input and a value.")
-        if not (np.isfinite(a).all() and np.isfinite(v).all() and max(np.abs(a).max(), np.abs(v).max()) <= MOST):
+        # Not a number is at no distance from 0.
+        if not all(abs(x) <= MOST for x in (*a, *v)):
             raise BadEditError("The knots of a response have to be finite numbers of a sensible size.")
-        if not (np.diff(a) > 1e-6).all():
+        if not all(after - before > 1e-6 for before, after in itertools.pairwise(a)):
             raise BadEditError("The knots of a response have to be at different inputs, in ascending order.")
 
     def within(self, low: float, high: float) -> Response:

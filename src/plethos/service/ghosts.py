@@ -52,7 +52,7 @@ def _neighbour(version: Version, held: HeldSculpt, side: int) -> Floats | None:
 
 
 def moved_share(held: HeldSculpt, points: NDArray[np.floating]) -> tuple[Floats, float]:
-    """How far each vertex ``(V,)`` has moved since the sculpt began, as a share of the furthest; and that, in metres."""
+    """How far each vertex ``(V,)`` has moved since the sculpt began, as a share of the furthest; and that, metres."""
     far = np.linalg.norm(points - held.start, axis=1)
     most = float(far.max(initial=0))
     if most <= FAINT * extent(held.start):

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.errors import BadEditError
-from plethos.core.mapping import IdMap, JointMap, vector
+from plethos.core.mapping import IdMap, JointMap
 from plethos.core.moment import Moment, Places, Slot, Step
 from plethos.core.names import new_id
 from plethos.core.response import Response, packed_curves
@@ -147,11 +147,13 @@ def unit_axis(axis: Sequence[float]) -> tuple[float, float, float]:
     BadEditError
         When it is not three finite numbers with some length.
     """
-    values = np.asarray(axis, dtype=np.float64)
-    if values.shape != (3,) or not np.isfinite(values).all() or np.abs(values).max() < 1e-6:
+    values = [float(c) for c in axis]
+    most = max(map(abs, values), default=0.0)
+    if len(values) != 3 or not all(map(math.isfinite, values)) or most < 1e-6:
         raise BadEditError("An axis has to be three finite numbers that are not all zero.")
-    values = values / np.abs(values).max()  # so that no length overflows
-    return vector(values / np.linalg.norm(values))
+    x, y, z = (c / most for c in values)  # so that no length overflows
+    length = math.hypot(x, y, z)
+    return x / length, y / length, z / length
 
 
 def snap_axis(axis: Array) -> Array:
