@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csgraph
 
+from plethos.core.shape import Shape
 from plethos.core.topology import Topology
 from plethos.core.weights.heat import heat_weights
 from plethos.core.weights.limit import limit_influences
@@ -108,7 +109,7 @@ class Weld(unittest.TestCase):
 
     def test_what_a_shape_moves_apart_stays_apart(self):
         points, slots, weights = np.zeros((2, 3)), np.zeros((2, 1), np.int32), np.ones((2, 1))
-        target = np.array([[0.0, 0.1, 0.0], [0.0, -0.1, 0.0]])
+        target = Shape.from_dense("target", np.array([[0.0, 0.1, 0.0], [0.0, -0.1, 0.0]]), 0)
         self.assertEqual(len(weld(points, slots, weights, [target], 1e-6)[1]), 2)
         self.assertEqual(len(weld(points, slots, weights, [], 1e-6)[1]), 1)
 
@@ -134,7 +135,7 @@ class Weld(unittest.TestCase):
                 places[copy_of] + jitter * (not cells_only),
                 np.take_along_axis(slots[copy_of], shuffled, 1),
                 np.take_along_axis(weights[copy_of], shuffled, 1),
-                [shape[copy_of]],
+                [Shape.from_dense("shape", shape[copy_of], 0)],
                 1e-6,
                 cells_only,
             )

@@ -49,6 +49,13 @@ class Shape:
         out[self.vertices] = self.deltas
         return out
 
+    def at(self, vertices: NDArray[np.integer]) -> NDArray[np.float32]:
+        """The offsets ``(N, 3)`` of some vertices ``(N,)``, in any order."""
+        if len(self.vertices) == 0:
+            return np.zeros((len(vertices), 3), np.float32)
+        place = np.minimum(np.searchsorted(self.vertices, vertices), len(self.vertices) - 1)
+        return np.where((self.vertices[place] == vertices)[:, None], self.deltas[place], np.float32(0))
+
     def mapped(self, vertices: VertexMap | None, name: str) -> Shape:
         """The same on other vertices, called otherwise; None = on the same."""
         if vertices is None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
@@ -9,6 +11,7 @@ from scipy.sparse import csgraph
 from scipy.spatial import cKDTree
 
 from plethos.core.rotations import Array
+from plethos.core.shape import Shape
 
 # Two copies of one vertex may differ by this much in the sum of their weights' differences (files round them).
 WEIGHT_SLACK = 0.02
@@ -19,7 +22,7 @@ def weld(
     points: Array,
     slots: NDArray[np.int32],
     weights: Array,
-    targets: list[NDArray[np.floating]],
+    shapes: Sequence[Shape],
     tolerance: float,
     cells_only: bool = False,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -33,8 +36,8 @@ def weld(
         ``(F, 3)``.
     slots, weights
         ``(F, K)`` bone rows and weights, in any order of influences.
-    targets
-        Dense shapes ``(F, 3)``.
+    shapes
+        Of these vertices.
     tolerance
         Metres within which places are the same.
     cells_only
@@ -50,7 +53,9 @@ def weld(
     # Most vertices are alone in their place: shapes are compared of the others only.
     _, group, sizes = np.unique(_cell(points, tolerance), axis=0, return_inverse=True, return_counts=True)
     shared = np.flatnonzero(sizes[group.ravel()] > 1)
-    key = np.concatenate([_cell(a[shared], tolerance) for a in (points, *targets)], axis=1)
+    places: list[NDArray[np.floating]] = [points[shared]]
+    places += [s.at(shared) for s in _touching(shapes, shared, len(points))]
+    key = np.concatenate([_cell(a, tolerance) for a in places], axis=1)
     _, group = np.unique(key, axis=0, return_inverse=True)
     order = np.argsort(group.ravel(), kind="stable")
     starts = np.flatnonzero(np.diff(group.ravel()[order], prepend=-1))
@@ -68,11 +73,18 @@ def weld(
             else:
                 leader[m] = near
     if not cells_only:
-        leader = _across_borders(leader, points, slots, weights, targets, tolerance)
+        leader = _across_borders(leader, points, slots, weights, shapes, tolerance)
     kept = np.flatnonzero(leader == np.arange(len(points)))
     number = np.zeros(len(points), dtype=np.int64)
     number[kept] = np.arange(len(kept))
     return number[leader], kept
+
+
+def _touching(shapes: Sequence[Shape], vertices: NDArray[np.integer], count: int) -> list[Shape]:
+    """Those of the shapes that move any of some vertices: the others tell no copies apart."""
+    inside = np.zeros(count, bool)
+    inside[vertices] = True
+    return [s for s in shapes if inside[s.vertices].any()]
 
 
 def _cell(places: NDArray[np.floating], tolerance: float) -> NDArray[np.int64]:
@@ -84,7 +96,7 @@ def _across_borders(
     points: Array,
     slots: NDArray[np.int32],
     weights: Array,
-    targets: list[NDArray[np.floating]],
+    shapes: Sequence[Shape],
     tolerance: float,
 ) -> NDArray[np.int64]:
     """Leaders joined that are the same but lie on two sides of a cell's border."""
@@ -93,12 +105,10 @@ def _across_borders(
     if tree.count_neighbors(tree, tolerance) > MOST_NEIGHBOURS * len(heads):
         return leader  # a cloud within the tolerance: no seam looks like that
     pairs = heads[tree.query_pairs(tolerance, output_type="ndarray")]
-    same = [
-        _difference(slots, weights, a, b) < WEIGHT_SLACK
-        and all(np.abs(t[a] - t[b]).max() <= tolerance for t in targets)
-        for a, b in pairs.tolist()
-    ]
-    pairs = pairs[np.array(same, dtype=bool)]
+    same = np.array([_difference(slots, weights, a, b) < WEIGHT_SLACK for a, b in pairs.tolist()], dtype=bool)
+    for shape in _touching(shapes, pairs.ravel(), len(points)):
+        same &= np.abs(shape.at(pairs[:, 0]) - shape.at(pairs[:, 1])).max(axis=1) <= tolerance
+    pairs = pairs[same]
     if len(pairs) == 0:
         return leader
     graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), (len(points), len(points)))

@@ -24,7 +24,7 @@ def read_clips(
     file: GltfFile, place: dict[int, int], raws: list[RawPart], first_shape: dict[int, int]
 ) -> tuple[Clip, ...]:
     """All clips; `place` says which joint a node is, `first_shape` the first shape of a part's node."""
-    shapes_of = {r.layout.node: len(r.targets) for r in raws}
+    shapes_of = {r.layout.node: len(r.shapes) for r in raws}
     clips, taken = [], set[str]()
     for number, animation in enumerate(file.items("animations")):
         label = str(animation.get("name") or f"clip_{number}")

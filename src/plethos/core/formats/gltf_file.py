@@ -116,29 +116,59 @@ class GltfFile:
         else:
             data = np.zeros((size, columns), component)
         if "sparse" in accessor:
-            self._apply_sparse(data, accessor["sparse"], component, where)
+            rows, values = self._sparse(accessor["sparse"], size, component, columns, where)
+            data[rows] = values
         if accessor.get("normalized") and component.kind in "iu":
             data = np.maximum(data.astype(np.float64) / np.iinfo(component).max, -1.0)
         if data.dtype.kind == "f" and not np.isfinite(data).all():
             raise BadFileError(f"The file is broken: {where} holds numbers that are not finite (NaN).")
         return data
 
+    def changed(
+        self, index: object, where: str, width: str, count: int
+    ) -> tuple[NDArray[np.int32], NDArray[np.floating]]:
+        """The rows ``(N,)`` of an accessor that are not zero, ascending, and what stands there ``(N, C)``.
+
+        Most morph targets are stored as a few changed rows of zeros: these are read without laying the zeros out.
+
+        Raises
+        ------
+        BadFileError
+            As `accessor`.
+        """
+        accessor = self.item("accessors", index, where)
+        sparse, floats = accessor.get("sparse"), accessor.get("componentType") == 5126
+        if sparse is not None and floats and "bufferView" not in accessor and accessor.get("type") == width:
+            size = whole(accessor.get("count"), f"the length of {where}", MOST_ELEMENTS + 1)
+            rows, values = self._sparse(sparse, size, COMPONENTS[5126], WIDTHS[width], where)
+            size_of = np.abs(values).sum(axis=1)
+            if size == count and (rows[1:] > rows[:-1]).all() and np.isfinite(size_of).all():
+                there = size_of > 0
+                return rows[there].astype(np.int32), values[there]
+        # Whatever is stored otherwise, or is broken: the whole of it is read, or refused with its sentence.
+        whole_of_it = self.accessor(index, where, width, count)
+        rows = np.flatnonzero(whole_of_it.any(axis=1))
+        return rows.astype(np.int32), whole_of_it[rows]
+
     def stored(self, accessor: Mapping[str, Any], where: str) -> NDArray[Any]:
         """The elements ``(N, C)`` of an accessor with a buffer view, exactly as they are stored, without its stride."""
         component = COMPONENTS[accessor["componentType"]]
         return self._strided(accessor, component, WIDTHS[accessor["type"]], accessor["count"], where).copy()
 
-    def _apply_sparse(self, data: NDArray[Any], sparse: Any, component: np.dtype[Any], where: str) -> None:
+    def _sparse(
+        self, sparse: Any, size: int, component: np.dtype[Any], columns: int, where: str
+    ) -> tuple[NDArray[np.int64], NDArray[Any]]:
+        """The rows of `size` that a sparse part sets, and what to."""
         try:
             count, indices, values = sparse["count"], sparse["indices"], sparse["values"]
             index_type = COMPONENTS[indices["componentType"]]
         except (KeyError, TypeError):
             raise BadFileError(f"The file is broken: the sparse part of {where} is incomplete.") from None
-        n = whole(count, f"the sparse length of {where}", len(data) + 1)
+        n = whole(count, f"the sparse length of {where}", size + 1)
         at = self._strided(indices, index_type, 1, n, where)[:, 0].astype(np.int64)
-        if len(at) and at.max() >= len(data):
+        if len(at) and at.max() >= size:
             raise BadFileError(f"The file is broken: a sparse index of {where} is out of range.")
-        data[at] = self._strided(values, component, data.shape[1], n, where)
+        return at, self._strided(values, component, columns, n, where)
 
     def _strided(
         self, source: Mapping[str, Any], component: np.dtype[Any], columns: int, count: int, where: str
@@ -246,15 +276,17 @@ def _no_number(name: str) -> float:
     raise ValueError(name)
 
 
-def _drop_nulls(value: Any) -> None:
+def _drop_nulls(document: Any) -> None:
     """Take out what is null, save in what is not glTF's own."""
-    if isinstance(value, dict):
-        for key in [k for k, v in value.items() if v is None]:
-            del value[key]
-    inner = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
-    for key, v in inner:
-        if isinstance(v, dict | list) and key not in FOREIGN:
-            _drop_nulls(v)
+    waiting = [document]
+    while waiting:
+        value = waiting.pop()
+        if isinstance(value, dict):
+            for key in [k for k, v in value.items() if v is None]:
+                del value[key]
+            waiting += [v for k, v in value.items() if isinstance(v, dict | list) and k not in FOREIGN]
+        elif isinstance(value, list):
+            waiting += [v for v in value if isinstance(v, dict | list)]
 
 
 def _check_shape(value: object, shape: Any, where: str) -> None:

@@ -15,11 +15,14 @@ from plethos.core.formats.gltf_layout import PartLayout, layout_of, primitives_o
 from plethos.core.formats.limits import check_parts
 from plethos.core.names import free_name, printable
 from plethos.core.rotations import Array
+from plethos.core.shape import Shape
+
+NOTHING: tuple[NDArray[np.int32], NDArray[np.float32]] = (np.zeros(0, np.int32), np.zeros((0, 3), np.float32))
 
 
 @dataclass
 class RawPart:
-    """A part while it is read: file vertices as they are stored."""
+    """A part while it is read: file vertices as they are stored; its morph targets are shapes of these."""
 
     name: str
     layout: PartLayout
@@ -28,9 +31,7 @@ class RawPart:
     joints: NDArray[np.int64]
     weights: Array
     colours: NDArray[np.float32]
-    targets: list[NDArray[np.float32]]
-    target_names: list[str]
-    target_weights: list[float]
+    shapes: list[Shape]
     bone_start: int = 0
 
 
@@ -69,7 +70,7 @@ def _read_part(
     first = layout.runs[0].start
     points, joints, weights, triangles, colours = [], [], [], [], []
     amount = max(len(p.get("targets", [])) for p in primitives)
-    targets: list[list[NDArray[np.float32]]] = [[] for _ in range(amount)]
+    moved: list[list[tuple[NDArray[np.int32], NDArray[np.float32]]]] = [[] for _ in range(amount)]
     for run in layout.runs:
         primitive = primitives[run.primitives[0]]
         attributes, n = primitive["attributes"], run.count
@@ -81,10 +82,9 @@ def _read_part(
         given = primitive.get("targets", [])
         for k in range(amount):
             accessor = given[k].get("POSITION") if k < len(given) else None
-            label = f"morph target {k} of “{name}”"
-            empty = np.zeros((n, 3), np.float32)
-            moved = empty if accessor is None else file.accessor(accessor, label, "VEC3", n).astype(np.float32)
-            targets[k].append(moved)
+            if accessor is not None:
+                rows, offsets = file.changed(accessor, f"morph target {k} of “{name}”", "VEC3", n)
+                moved[k].append((rows + np.int32(run.start - first), offsets.astype(np.float32)))
         for p in run.primitives:
             triangles.append(_triangles(file, primitives[p], n, name) + run.start - first)
     skipped = len(primitives) - sum(len(g.primitives) for g in layout.runs)
@@ -98,10 +98,19 @@ def _read_part(
         np.concatenate([np.pad(j, ((0, 0), (0, most - j.shape[1]))) for j in joints]),
         np.concatenate([np.pad(w, ((0, 0), (0, most - w.shape[1]))) for w in weights]),
         np.concatenate(colours),
-        [t[0] if len(t) == 1 else np.concatenate(t) for t in targets],
-        target_names(mesh, primitives, amount),
-        _target_weights(mesh, node, amount),
+        _shapes(moved, target_names(mesh, primitives, amount), _target_weights(mesh, node, amount)),
     )
+
+
+def _shapes(
+    moved: list[list[tuple[NDArray[np.int32], NDArray[np.float32]]]], names: list[str], weights: list[float]
+) -> list[Shape]:
+    """The morph targets of a part: what each moves in the runs of its vertices, joined."""
+    shapes = []
+    for runs, name, weight in zip(moved, names, weights, strict=True):
+        rows, offsets = runs[0] if len(runs) == 1 else (np.concatenate(a) for a in zip(NOTHING, *runs, strict=True))
+        shapes.append(Shape(name, rows, offsets, weight))
+    return shapes
 
 
 def _target_weights(mesh: dict[str, Any], node: dict[str, Any], amount: int) -> list[float]:

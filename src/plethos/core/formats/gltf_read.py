@@ -78,7 +78,7 @@ def read_character(
         w = np.zeros((f, most))
         w[:, : r.weights.shape[1]] = r.weights
         if welded is None:
-            copies, kept = weld(r.points, slots, w, r.targets, 1e-6 * size, cells_only)
+            copies, kept = weld(r.points, slots, w, r.shapes, 1e-6 * size, cells_only)
         else:
             copies = welded[file_vertex : file_vertex + f].astype(np.int64) - vertex
             kept = np.unique(copies, return_index=True)[1]
@@ -91,9 +91,12 @@ def read_character(
         weights.append(w[kept])
         colours.append(r.colours[kept])
         first_shape[r.layout.node] = len(shapes)
-        for target, label, default in zip(r.targets, r.target_names, r.target_weights, strict=True):
-            moved = kept[target[kept].any(axis=1)] if target.any() else kept[:0]
-            shapes.append(Shape(label, (copies[moved] + vertex).astype(np.int32), target[moved], default))
+        stands = np.zeros(f, bool)
+        stands[kept] = True
+        for shape in r.shapes:
+            own = stands[shape.vertices]
+            moved = (copies[shape.vertices[own]] + vertex).astype(np.int32)
+            shapes.append(Shape(shape.name, moved, shape.deltas[own], shape.weight))
         vertex, file_vertex = vertex + n, file_vertex + f
 
     mesh = Mesh(
