@@ -118,6 +118,13 @@ class Template(unittest.TestCase):
             heights = [markers[n][1] for n in ("head_top", "neck", "hip", "knee", "ankle")]
             self.assertEqual(heights, sorted(heights, reverse=True))
 
+    def test_limbs_get_up_to_four_twist_joints(self):
+        for count in (-1, 5):
+            with self.assertRaisesRegex(BadEditError, "between 0 and 4"):
+                laid(self.bare, self.markers, count)
+        made = [laid(self.bare, self.markers, count).skeleton for count in (0, 4)]
+        self.assertEqual([sum("twist" in n and "left_forearm" in n for n in s.names) for s in made], [0, 4])
+
     def test_a_figure_beside_the_middle_gets_the_same_skeleton_and_weights_there(self):
         aside = np.array([0.7, 0.0, 0.2])
         character, _ = brought(write_obj(self.keeper, self.rest + aside))

@@ -23,7 +23,7 @@ from plethos.core.joints.flat import laid_flat
 from plethos.core.outlines import Curve, Drawn, Fill, Outlines, area_under, crossed, cut, flattened, points_on
 from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.flat_mend import width_kept
-from plethos.core.propose.held import Held
+from plethos.core.propose.held import Held, furthest_turned, turned_joints
 from plethos.core.reach import reached
 from plethos.core.remedies import Corrective, Order, Remedy
 from plethos.core.response import Response
@@ -363,6 +363,19 @@ class Weights(unittest.TestCase):
     def test_without_joints_a_sentence(self):
         with self.assertRaisesRegex(BadEditError, "no joints"):
             bound_automatically(read_drawing(parse_svg(svg(bar())), "bare"), 4)
+
+
+class Turned(unittest.TestCase):
+    def test_a_joint_that_moves_no_point_is_not_the_one_that_a_pose_is_about(self):
+        character, _ = laid(svg(bar(points=6)))
+        weights = character.binding.joint_weights.copy()
+        weights[:, lower(character)] += weights[:, character.skeleton.find("end")]
+        weights[:, character.skeleton.find("end")] = 0
+        character = with_joint_weights(character, weights, 4)
+        pose = posed(character, lower=20, end=80)
+        self.assertEqual(list(turned_joints(character, pose)), [lower(character)])
+        with self.assertRaises(BadEditError):
+            furthest_turned(character, posed(character, end=80))
 
 
 class Laying(unittest.TestCase):

@@ -218,6 +218,15 @@ class Edited(unittest.TestCase):
             ends = both.skeleton.global_matrices(pose)[[both.skeleton.find(f"{s}_flap_tip") for s in ("left", "right")]]
             np.testing.assert_allclose(ends[1, :3, 3], ends[0, :3, 3] * [-1, 1, 1], atol=1e-9)
 
+    def test_of_joints_in_the_middle_no_twin_is_made(self):
+        names = [n for n in self.skeleton.names if not n.startswith("right_")]
+        both = edit.reflected(self.keeper, [self.skeleton.find(n) for n in names])
+        self.assertEqual(both.skeleton.names, self.skeleton.names)
+        moved = edit.placed(self.keeper, self.skeleton.find("left_hand"), [0.5, 1.0, 0.1], None, False)
+        both = edit.reflected(moved, [self.skeleton.find(n) for n in ("neck", "left_hand")])
+        np.testing.assert_allclose(self.at(both, "right_hand"), [-0.5, 1.0, 0.1], atol=1e-9)
+        np.testing.assert_allclose(self.at(both, "neck"), self.at(self.keeper, "neck"), atol=1e-12)
+
     def test_a_frame_is_laid_along_its_bone_again(self):
         forearm, hand = self.skeleton.find("left_forearm"), self.skeleton.find("left_hand")
         bone = self.at(self.keeper, "left_hand") - self.at(self.keeper, "left_forearm")

@@ -141,6 +141,9 @@ class Picking(unittest.TestCase):
         np.testing.assert_array_equal(pick.softened(character.mesh.topology, points, whole, 0.2), whole)
         with self.assertRaisesRegex(BadEditError, "no vertex 506"):
             pick.by_piece(character.mesh.topology, 506)
+        with self.assertRaisesRegex(BadEditError, "no vertex -1"):
+            pick.by_piece(character.mesh.topology, -1)
+        self.assertEqual(pick.by_piece(character.mesh.topology, 0)[0], 1)
 
     def test_the_mirror_image_is_picked_too(self):
         character, rest = keeper()

@@ -13,7 +13,7 @@ from plethos.core.bend import bent
 from plethos.core.errors import BadPoseError
 from plethos.core.evaluate import NONE, Evaluator, evaluate_exact
 from plethos.core.shape import Shape
-from plethos.core.skeleton import pose_from_json
+from plethos.core.skeleton import Pose, pose_from_json
 from plethos.core.skinning import exact
 from plethos.core.skinning.bone_table import bone_table
 from plethos.core.triggers.hinge import guess_hinge
@@ -112,6 +112,21 @@ class Kernel(unittest.TestCase):
             ours, plain = Evaluator.of(mended).pose(half).points, evaluate_exact(mended, half)
             np.testing.assert_allclose(ours, plain, atol=2e-6 * scale)
             self.assertGreater(np.abs(plain - evaluate_exact(mended, half, NONE)).max(), 1e-3 * scale)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_it_equals_plain_numpy_under_joints_that_stretch_and_shear(self, seed):
+        """Joints that are scaled unevenly shear what turns below them: dual quaternions take that apart."""
+        draw = np.random.default_rng(seed)
+        character = tube()
+        blend = draw.choice([0.0, 0.4, 1.0], len(character.mesh)).astype(np.float32)
+        character = replace(character, binding=replace(character.binding, blend=blend))
+        count = len(character.skeleton)
+        pose = Pose(Rotation.random(count, rng=draw).as_quat(), draw.normal(0, 0.1, (count, 3)))
+        pose = replace(pose, scales=draw.uniform(0.6, 1.6, (count, 3)))
+        np.testing.assert_allclose(
+            Evaluator.of(character).pose(pose).points, evaluate_exact(character, pose), atol=1e-5
+        )  # fmt: skip
 
     def test_a_part_of_the_vertices_gives_the_same_points(self):
         character = tube()
