@@ -452,56 +452,6 @@ class InTheBrowser(BrowserCase):
                 f"{self.server.address}/api/characters/{self.demo}/undo", headers={"Origin": self.server.address}
             )
 
-    def assert_accessible(self, where: object) -> None:
-        """No serious finding of axe-core, an outside set of rules; run with its own script, past the page's policy."""
-        self.page.evaluate((FRONT / "node_modules" / "axe-core" / "axe.min.js").read_text())
-        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-        serious = [
-            (v["id"], v["nodes"][0]["html"][:160])
-            for v in found["violations"]
-            if v["impact"] in ("serious", "critical")
-        ]
-        self.assertEqual(serious, [], where)
-
-    def test_pages_have_no_serious_accessibility_findings(self):
-        bind = f"/characters/{self.demo}/bind"
-        for path, ready, panel in (
-            ("/", ".picture img", ""),
-            (f"/characters/{self.demo}", ".view[data-ready=true]", ""),
-            (f"/characters/{self.demo}/deliver", "h1", ""),
-            *((bind, ".view[data-ready=true]", panel) for panel in ("Weights", "Joints", "Regions")),
-        ):
-            self.page.goto(self.server.address + path)
-            self.page.wait_for_selector(ready)
-            if panel:
-                self.page.locator(".panel .el-segmented").get_by_text(panel, exact=True).click()
-                self.page.get_by_role("radiogroup", name="Pointer").get_by_role("radio").last.click()
-            self.assert_accessible((path, panel))
-
-    def test_what_mends_has_no_serious_accessibility_findings(self):
-        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
-        page = self.page
-        self.open(f"/characters/{mine}")
-        self.choose_joint("Left hand")
-        page.get_by_role("button", name="Y", exact=True).click()
-        self.bend(70)
-        page.get_by_role("button", name="Which kind?").click()
-        page.get_by_text("Twist joints.").wait_for()
-        page.get_by_role("button", name="Try twist joints").click()
-        page.get_by_text("is shown, not stored yet").wait_for()
-        self.assert_accessible("a trial")
-        page.get_by_role("button", name="Take it").click()
-        page.get_by_role("button", name="Add a rule").wait_for()
-        self.assert_accessible("the rules of a helper")
-        page.get_by_role("group", name="On this joint").get_by_role("button", name="Volume keeper").click()
-        page.get_by_role("button", name="Paint the mask").click()
-        page.get_by_role("radio", name="Take away").wait_for()
-        self.assert_accessible("a mask under the brush")
-        page.get_by_role("button", name="Done").click()
-        page.get_by_role("button", name="Sculpt a corrective here").click()
-        page.get_by_text("Sculpting in the pose").wait_for()
-        self.assert_accessible("a sculpt")
-
     def test_three_js_poses_the_delivered_file_to_the_same_vertices(self):
         opened = self.server.app.state.bench.open(self.demo)
         character = opened.character

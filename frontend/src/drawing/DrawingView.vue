@@ -166,7 +166,7 @@ const degrees = (name: string) => twistDeg(posing.joints[name] ?? REST, [0, 0, 1
 <template>
   <div ref="host" class="view" :data-frame="live.framesShown" :data-ready="ready">
     <svg
-      class="sheet" :class="{ making: tools.making }" :width="width" :height="height" role="img" :aria-label="`${character.state?.name ?? 'The drawing'} in its pose`"
+      class="sheet" :class="{ making: tools.making }" :width="width" :height="height" role="group" :aria-label="`${character.state?.name ?? 'The drawing'} in its pose`"
       @pointerdown="press" @pointermove="move" @pointerup="lift" @pointercancel="plane.drop(); brush.lift()" @pointerleave="ring = null" @contextmenu.prevent
     >
       <g v-if="ready" :transform="transform" :class="{ lines: looks.shading === 'wire' }">
@@ -198,7 +198,7 @@ const degrees = (name: string) => twistDeg(posing.joints[name] ?? REST, [0, 0, 1
           <circle :cx="arc.cx" :cy="arc.cy" :r="arc.r" class="round" />
           <path :d="arc.sweep" class="sweep" />
           <line :x1="arc.cx" :y1="arc.cy" :x2="arc.x" :y2="arc.y" />
-          <circle :cx="arc.x" :cy="arc.y" r="7" class="knob" data-arc="Z" @pointerdown.stop="joints.grabArc" @pointermove="joints.dragArc" @pointerup.stop="joints.dropArc" @pointercancel="joints.dropArc"><title>Turn {{ plainName(posing.chosen).toLowerCase() }}</title></circle>
+          <circle :cx="arc.x" :cy="arc.y" r="7" class="knob" data-arc="Z" tabindex="0" role="slider" :aria-label="`Turn ${plainName(posing.chosen).toLowerCase()}`" aria-valuemin="-180" aria-valuemax="180" :aria-valuenow="Math.round(posing.angle)" :aria-valuetext="`${Math.round(posing.angle)}°`" @keydown="joints.nudgeArc" @pointerdown.stop="joints.grabArc" @pointermove="joints.dragArc" @pointerup.stop="joints.dropArc" @pointercancel="joints.dropArc"><title>Turn {{ plainName(posing.chosen).toLowerCase() }}</title></circle>
         </g>
       </g>
       <g v-if="ready" class="points">

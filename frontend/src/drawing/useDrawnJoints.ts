@@ -7,6 +7,7 @@ import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
 import { useTools } from '@/workbench/tools'
 import { STILL } from '@/view/useBrush'
+import { turnedByKey } from '@/view/turnKeys'
 import { useReaching } from '@/view/useReaching'
 import type { Spot, usePlane } from './usePlane'
 
@@ -88,6 +89,12 @@ export function useDrawnJoints(plane: ReturnType<typeof usePlane>) {
     posing.bendTo(Math.max(-180, Math.min(180, turning.start + by)))
   }
   const dropArc = () => (turning = null)
+  function nudgeArc(event: KeyboardEvent): void {
+    const to = turnedByKey(event, posing.angle)
+    if (to === null) return
+    posing.axis = [...Z]
+    posing.bendTo(to)
+  }
 
   function grab(event: PointerEvent, joint: string): void {
     travelled = false
@@ -121,5 +128,5 @@ export function useDrawnJoints(plane: ReturnType<typeof usePlane>) {
   function make(at: Spot): void {
     made = made.then(async () => void (await tools.makeJoint(tools.nextName(), [at.x, at.y, 0], posing.pose)))
   }
-  return { dots, bones, arc, place, canReach, grab, drag, drop, cancel, click, grabArc, dragArc, dropArc, make }
+  return { dots, bones, arc, place, canReach, grab, drag, drop, cancel, click, grabArc, dragArc, dropArc, nudgeArc, make }
 }

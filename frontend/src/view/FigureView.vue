@@ -284,7 +284,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       @dblclick="loop"
       @pointerleave="leave"
     />
-    <svg v-if="ready" class="over" :width="width" :height="height" :aria-hidden="markers.length === 0 && stops.length === 0" :role="markers.length ? 'group' : undefined" :aria-label="markers.length ? 'Markers' : undefined">
+    <svg v-if="ready" class="over" :width="width" :height="height" :aria-hidden="markers.length === 0 && stops.length === 0 && arcs.length === 0" :role="markers.length ? 'group' : undefined" :aria-label="markers.length ? 'Markers' : undefined">
       <g v-if="looks.joints" aria-hidden="true">
         <line v-for="b in bones" :key="b.key" :x1="b.x1" :y1="b.y1" :x2="b.x2" :y2="b.y2" class="bone" />
         <template v-for="d in dots" :key="d.name">
@@ -296,11 +296,14 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
             @pointerup="tools.placing ? placing.drop() : reach.drop()" @pointercancel="tools.placing ? placing.cancel() : reach.cancel()"
           ><title>{{ plainName(d.name) }}{{ !tools.placing && reach.canReach(d.name) ? ': drag it, and the two joints above it turn' : '' }}</title></circle>
         </template>
+      </g>
+      <g v-if="looks.joints">
         <g v-for="a in arcs" :key="a.axis.join()" class="arc" :class="{ on: sameAxis(a.axis, posing.axis) }">
           <path :d="a.path" class="line" />
           <path :d="a.path" class="hold" @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop" />
           <circle
-            :cx="a.knobX" :cy="a.knobY" r="6" class="knob" :data-arc="axisName(a.axis)"
+            :cx="a.knobX" :cy="a.knobY" r="6" class="knob" :data-arc="axisName(a.axis)" tabindex="0" role="slider" :aria-label="`Bend about ${axisName(a.axis)}`" aria-valuemin="-180" aria-valuemax="180"
+            :aria-valuenow="Math.round(a.degrees)" :aria-valuetext="`${Math.round(a.degrees)}°`" @keydown="bending.nudge($event, a)"
             @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop"
           ><title>Bend about {{ axisName(a.axis) }}</title></circle>
         </g>
@@ -363,6 +366,7 @@ canvas.making { cursor: crosshair; }
 .arc .hold { fill: none; stroke: transparent; stroke-width: 9; pointer-events: stroke; cursor: grab; }
 .arc .knob { fill: #26232d; fill-opacity: 0.85; stroke: #ece8f1; stroke-opacity: 0.4; stroke-width: 1.5; pointer-events: all; cursor: grab; }
 .arc.on .knob { stroke: var(--accent); stroke-opacity: 1; }
+.arc .knob:focus-visible { outline: 2px solid var(--accent); outline-offset: 3px; }
 .way path { fill: none; stroke: var(--warn); stroke-width: 1.8; stroke-dasharray: 5 3; }
 .way circle { fill: #26232d; stroke: var(--warn); stroke-width: 2; pointer-events: all; cursor: grab; }
 .way circle:focus-visible { outline: none; fill: var(--warn); }

@@ -6,6 +6,7 @@ import { usePose } from '@/workbench/pose'
 import { useLive } from '@/workbench/live'
 import { bendArc, jointPlace, type Arc, type View } from './joints'
 import type { Stage } from './stage'
+import { turnedByKey } from './turnKeys'
 
 const OWN: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
 
@@ -42,5 +43,11 @@ export function useArcs(stage: () => Stage | null) {
     posing.bendTo(Math.max(-180, Math.min(180, from + degrees)))
   }
   const drop = () => (bending = null)
-  return { chosenArcs, grab, drag, drop }
+  function nudge(event: KeyboardEvent, arc: Arc): void {
+    const to = turnedByKey(event, arc.degrees)
+    if (to === null) return
+    posing.axis = arc.axis
+    posing.bendTo(to)
+  }
+  return { chosenArcs, grab, drag, drop, nudge }
 }
