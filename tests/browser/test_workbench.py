@@ -1,12 +1,14 @@
 """The real interface in a real browser: from a file to a mended bend, and back after a reload."""
 
 import base64
+import io
 import json
 import subprocess
 import tempfile
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 
 from plethos.core.bend import bent
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
@@ -16,6 +18,7 @@ from plethos.demo.catalogue import shipped
 from plethos.launch.front import FRONT
 from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
+from tests.service.test_posture import lying
 
 FOX = Path(__file__).parents[1] / "outside" / "data" / "fox"
 
@@ -40,6 +43,18 @@ class InTheBrowser(BrowserCase):
         self.assertTrue(self.page.is_visible("text=without"))
         self.page.wait_for_selector('path[data-curve="volume-with"][d^="M"]', state="attached")
         self.assertEqual(self.page.locator("nav button").all_text_contents(), ["1Bind", "3Mend", "5Deliver"])
+
+    def test_a_figure_whose_file_has_z_up_stands_in_its_picture(self):
+        mine = self.bench.bring_in("Lying", lying().pack())
+        self.page.goto(self.server.address)
+        self.until(lambda: self.page.request.get(f"{self.server.address}/api/characters/{mine}/picture").ok)
+        drawn = np.asarray(Image.open(io.BytesIO(self.bench.picture(mine))).convert("RGB"), float)
+        rows, columns = np.nonzero(np.abs(drawn - drawn[0, 0]).max(axis=2) > 20)
+        # His arms are out, but he is taller than wide, and his feet, not his head, are at the bottom: two of them.
+        self.assertGreater(np.ptp(rows), 1.2 * np.ptp(columns))
+        spans = [np.diff(np.unique(columns[rows == edge])).max() for edge in (rows.max() - 4, rows.min() + 4)]
+        self.assertGreater(spans[0], 5)
+        self.assertEqual(spans[1], 1)
 
     def test_a_character_is_renamed_deleted_and_brought_back(self):
         lamp = self.bench.bring_in("Old lamp", tube_file().pack())

@@ -24,6 +24,8 @@ async function draw(id: string): Promise<string> {
   geometry.setAttribute('position', new BufferAttribute(mesh.rest, 3))
   geometry.setAttribute('color', new BufferAttribute(mesh.colours, 3))
   geometry.setIndex(new BufferAttribute(mesh.triangles, 1))
+  // A figure whose file has Z up stands in its picture, whether or not it was stood up to be worked on.
+  if (figure.lies) geometry.rotateX(-Math.PI / 2)
   geometry.computeVertexNormals()
   geometry.computeBoundingSphere()
   const { center, radius } = geometry.boundingSphere!
