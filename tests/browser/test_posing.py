@@ -57,6 +57,35 @@ class Posing(BrowserCase):
         page.get_by_role("button", name="Forget the pose Bent").click()
         self.until(lambda: not self.state(self.mine)["poses"])
 
+    def test_a_pose_kept_from_a_clip_stands_where_the_clip_put_it(self):
+        page = self.page
+        page.get_by_label("Whole: show the whole figure").click()
+        page.get_by_role("combobox", name="Bend or clip").focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("option", name="climb the lock ladder").click()
+        head = page.locator("[data-joint=head]")
+        below = self.standing(head)
+        for _ in range(70):
+            page.keyboard.press(".")
+        page.get_by_text("climb the lock ladder, 2.33 s").wait_for()
+        self.until(lambda: self.standing(head)["y"] < below["y"] - 30)
+        page.get_by_role("button", name="Keep pose", exact=True).click()
+        page.get_by_label("Name of the pose").fill("Climbing")
+        page.locator("form").get_by_role("button", name="Keep").click()
+        self.until(lambda: self.state(self.mine)["poses"])
+        climbed = self.standing(head)
+        page.keyboard.press("q")
+        self.until(lambda: abs(self.standing(head)["y"] - climbed["y"]) > 8)
+        page.get_by_role("button", name="Go", exact=True).click()
+        self.until(lambda: abs(self.standing(head)["y"] - climbed["y"]) < 1)
+        self.assertLess(abs(self.standing(head)["x"] - climbed["x"]), 1)
+        # It lasts over a reload, and rest is rest.
+        page.reload()
+        page.wait_for_selector(".view[data-ready=true]")
+        self.until(lambda: page.locator(".turned .row").filter(has_text="moved").count() > 0)
+        page.keyboard.press("q")
+        page.locator("section").filter(has_text="Pose").get_by_text("at rest", exact=True).first.wait_for()
+
     def test_fingers_turn_together(self):
         self.choose_joint("Left index 1")
         self.page.get_by_role("button", name="those beside it").click()

@@ -57,7 +57,10 @@ class Reach(unittest.TestCase):
         self.assertAlmostEqual(now_short, short, places=9)
         wanted = math.acos((long**2 + short**2 - (share * (long + short)) ** 2) / (2 * long * short))
         turned = rotations.twist_angle(out.rotations[limb.lower], np.array(hinge.axis))
-        if hinge.low + SOFT < turned < hinge.high - SOFT:
+        over = skeleton.hinge(limb.upper)
+        swung = rotations.twist_angle(out.rotations[limb.upper], np.array(over.axis), (over.low + over.high) / 2)
+        free = over.low + SOFT < swung < over.high - SOFT
+        if hinge.low + SOFT < turned < hinge.high - SOFT and free:
             np.testing.assert_allclose(places[end], at, atol=1e-9)
             a, b = (places[j] - places[limb.lower] for j in (limb.upper, limb.end))
             inner = math.acos(float(a @ b) / long / short)
@@ -66,6 +69,28 @@ class Reach(unittest.TestCase):
         # Whatever else was turned stays as it was, the end against its bone too.
         for j in set(range(len(skeleton))) - {limb.upper, limb.lower}:
             np.testing.assert_array_equal(out.rotations[j], pose.rotations[j])
+
+    def test_the_upper_joint_turns_softly_to_the_end_of_its_range_and_never_beyond(self):
+        skeleton = self.skeleton
+        end = skeleton.find("left_foot")
+        limb = limb_of(skeleton, end)
+        hinge = skeleton.hinge(limb.upper)
+        axis = np.array(hinge.axis)
+        places = skeleton.rest_global[:, :3, 3]
+        root, way = places[limb.upper], places[end] - places[limb.upper]
+        frame = Rotation.from_matrix(skeleton.rest_global[limb.upper, :3, :3])
+        last = 0.0
+        for degrees in range(0, -61, -4):
+            about = Rotation.from_rotvec(frame.apply(axis) * math.radians(degrees))
+            out, now = self.after(skeleton.rest_pose(), end, root + about.apply(way))
+            angle = float(rotations.twist_angle(out.rotations[limb.upper], axis))
+            if math.radians(degrees) > hinge.low + SOFT:
+                self.assertAlmostEqual(angle, math.radians(degrees), places=4)
+                np.testing.assert_allclose(now[end], root + about.apply(way), atol=1e-4)
+            self.assertGreater(angle, hinge.low)
+            self.assertLessEqual(angle, last + 1e-9)
+            last = angle
+        self.assertLess(last, hinge.low + 0.1 * SOFT)
 
     def test_the_side_of_the_bend_is_kept(self):
         skeleton = self.skeleton

@@ -51,7 +51,7 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
   }
 
   // Bending the chosen joint only moves the playhead; any other joint of the pose changes the curves.
-  const others = () => JSON.stringify([Object.entries(posing.joints).filter(([name]) => name !== posing.chosen), posing.dials])
+  const others = () => JSON.stringify([Object.entries(posing.joints).filter(([name]) => name !== posing.chosen), posing.placed, posing.shapes, posing.dials])
   const soon = useDebounceFn(load, 60)
   watch([() => character.state?.revision, () => posing.chosen, () => posing.axis, () => live.trial, low, high, others], soon, { immediate: true })
   onBeforeUnmount(() => running?.abort())

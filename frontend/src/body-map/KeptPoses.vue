@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Poses kept under a name: go to one, keep the held one, mirror it, or stand between two of them. */
 import { computed, ref } from 'vue'
-import { api, type Pose } from '@/api/client'
+import { api, type Axis, type Pose } from '@/api/client'
 import { between, rotationOf } from '@/workbench/angles'
 import { say, useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
@@ -29,16 +29,30 @@ async function mirror(): Promise<void> {
   }
 }
 const held = (wanted: string): Pose => poses.value.find((p) => p.name === wanted)?.pose ?? { joints: {}, dials: {} }
+type Numbers = Record<string, number> | null | undefined
+/** Numbers by name between two poses; what a pose does not say stands at its start. */
+function mixed(a: Numbers, b: Numbers, start: (name: string) => number, t: number): Record<string, number> {
+  const names = [...new Set([...Object.keys(a ?? {}), ...Object.keys(b ?? {})])]
+  return Object.fromEntries(names.map((n) => [n, (1 - t) * (a?.[n] ?? start(n)) + t * (b?.[n] ?? start(n))]))
+}
+/** Where a joint stands between two poses; its stretch is that of the nearer one. */
+function standing(a: Pose, b: Pose, name: string, t: number) {
+  const [one, other] = [a, b].map((p) => (p.joints?.[name] ?? {}) as { translation?: Axis | null; scale?: Axis | null })
+  const scale = (t < 0.5 ? one : other).scale
+  const moved = one.translation || other.translation
+  const translation = [0, 1, 2].map((k) => (1 - t) * (one.translation?.[k] ?? 0) + t * (other.translation?.[k] ?? 0)) as unknown as Axis
+  return { ...(moved ? { translation } : {}), ...(scale ? { scale } : {}) }
+}
 function blend(percent: number): void {
   share.value = percent
   const a = held(from.value), b = held(to.value!)
   const names = [...new Set([...Object.keys(a.joints ?? {}), ...Object.keys(b.joints ?? {})])]
   const start = (dial: string) => character.dials.find((d) => d.name === dial)?.start ?? 0
-  const dials = [...new Set([...Object.keys(a.dials ?? {}), ...Object.keys(b.dials ?? {})])]
   const t = percent / 100
   posing.go({
-    joints: Object.fromEntries(names.map((n) => [n, between(rotationOf(a.joints?.[n]), rotationOf(b.joints?.[n]), t)])),
-    dials: Object.fromEntries(dials.map((d) => [d, (1 - t) * (a.dials?.[d] ?? start(d)) + t * (b.dials?.[d] ?? start(d))])),
+    joints: Object.fromEntries(names.map((n) => [n, { quaternion_xyzw: between(rotationOf(a.joints?.[n]), rotationOf(b.joints?.[n]), t), ...standing(a, b, n, t) }])),
+    shapes: mixed(a.shapes, b.shapes, () => 0, t),
+    dials: mixed(a.dials, b.dials, start, t),
   })
 }
 </script>

@@ -9,7 +9,7 @@ import TurnTogether from './TurnTogether.vue'
 const character = useCharacter()
 const posing = usePose()
 const turned = computed(() =>
-  Object.entries(posing.joints).map(([name, q]) => ({ name, degrees: character.flat ? twistDeg(q, [0, 0, 1]) : turnDeg(q) })).filter((j) => Math.abs(j.degrees) > 0.5),
+  Object.entries(posing.joints).map(([name, q]) => ({ name, degrees: character.flat ? twistDeg(q, [0, 0, 1]) : turnDeg(q) })).filter((j) => Math.abs(j.degrees) > 0.5 || j.name in posing.placed),
 )
 /** Dials that are not where they start. */
 const dials = computed(() => character.dials.flatMap((d) => {
@@ -31,7 +31,7 @@ const dials = computed(() => character.dials.flatMap((d) => {
     <div class="turned">
       <div v-for="j in turned" :key="j.name" class="row" :class="{ on: j.name === posing.chosen }">
         <button class="name" :disabled="character.sculpting !== null" @click="posing.chooseJoint(j.name)">{{ plainName(j.name) }}</button>
-        <span class="num">{{ j.degrees.toFixed(0) }}°</span>
+        <span class="num">{{ j.name in posing.placed ? 'moved, ' : '' }}{{ j.degrees.toFixed(0) }}°</span>
         <el-button size="small" text :disabled="character.sculpting !== null" @click="posing.resetJoint(j.name)">Rest</el-button>
       </div>
     </div>

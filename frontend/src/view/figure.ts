@@ -176,16 +176,20 @@ export class Figure {
   private readonly gone: BufferAttribute
   /** A skin that is seen through: its contours, drawn over everything. */
   private readonly veil = new ShaderMaterial({
-    transparent: true, depthTest: false, depthWrite: false,
-    vertexShader: `varying vec3 vNormal_; varying vec3 vEye;
+    transparent: true, depthTest: false, depthWrite: false, clipping: true,
+    vertexShader: `#include <clipping_planes_pars_vertex>
+      varying vec3 vNormal_; varying vec3 vEye;
       void main() {
-        vec4 place = modelViewMatrix * vec4(position, 1.0);
+        vec4 mvPosition = modelViewMatrix * vec4(position, 1.0);
+        #include <clipping_planes_vertex>
         vNormal_ = normalMatrix * normalize(normal);
-        vEye = -place.xyz;
-        gl_Position = projectionMatrix * place;
+        vEye = -mvPosition.xyz;
+        gl_Position = projectionMatrix * mvPosition;
       }`,
-    fragmentShader: `varying vec3 vNormal_; varying vec3 vEye;
+    fragmentShader: `#include <clipping_planes_pars_fragment>
+      varying vec3 vNormal_; varying vec3 vEye;
       void main() {
+        #include <clipping_planes_fragment>
         float facing = abs(dot(normalize(vNormal_), normalize(vEye)));
         gl_FragColor = vec4(0.38, 0.78, 0.66, 0.04 + 0.8 * pow(1.0 - facing, 3.0));
       }`,

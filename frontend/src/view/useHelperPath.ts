@@ -32,7 +32,7 @@ export function useHelperPath(invalidate: () => void) {
   /** Bending the chosen joint goes along the path; any other joint of the pose changes it. */
   const subject = computed(() =>
     helper.value && posing.jointInfo
-      ? JSON.stringify([helper.value.id, character.state?.revision, posing.chosen, posing.axis, Object.entries(posing.joints).filter(([name]) => name !== posing.chosen), posing.dials])
+      ? JSON.stringify([helper.value.id, character.state?.revision, posing.chosen, posing.axis, Object.entries(posing.joints).filter(([name]) => name !== posing.chosen), posing.placed, posing.shapes, posing.dials])
       : '',
   )
   const load = useDebounceFn(async () => {

@@ -5,12 +5,21 @@ import type { Axis, FigureInfo, Joints, Pose, Quaternion } from '@/api/client'
 import { REST, rotationOf, sameAxis, turnDeg, twistDeg, withTwist } from './angles'
 import { useCharacter } from './character'
 
+/** What a pose of a clip may hold of a joint besides its turn. */
+interface Placed { translation?: Axis | null; scale?: Axis | null }
+/** A pose as a pose file says it. */
+interface Stored { joints?: Record<string, unknown>; shapes?: Record<string, number>; dials?: Record<string, number> }
+interface Held { joints: Joints; placed: Record<string, Placed>; shapes: Record<string, number>; dials: Record<string, number>; clip: { name: string; time: number } | null }
+
 /** Frames of a clip per second, as it is stepped through. */
 export const FRAMES = 30
 
 export const usePose = defineStore('pose', () => {
   const character = useCharacter()
   const joints = ref<Joints>({})
+  /** Joints that a kept pose moved or stretched as well, and shapes of the file that it had on: they come of clips. */
+  const placed = ref<Record<string, Placed>>({})
+  const shapes = ref<Record<string, number>>({})
   const dials = ref<Record<string, number>>({})
   const chosen = ref('')
   /** Joints that turn by the same share as the chosen one: fingers, a spine. */
@@ -20,18 +29,30 @@ export const usePose = defineStore('pose', () => {
   const axis = ref<Axis>([0, 0, 1])
   /** The clip that is shown, and the moment of it, seconds; what is turned by hand goes on top. */
   const clip = ref<{ name: string; time: number } | null>(null)
-  let held: { joints: Joints; dials: Record<string, number>; clip: { name: string; time: number } | null } | null = null
+  let held: Held | null = null
 
   /** What the server is asked for. */
-  const pose = computed<Pose>(() => ({ joints: joints.value, dials: dials.value, ...(clip.value ? { clip: clip.value } : {}) }))
+  const pose = computed<Pose>(() => ({ joints: whole(), shapes: shapes.value, dials: dials.value, ...(clip.value ? { clip: clip.value } : {}) }))
   const jointInfo = computed(() => character.figure?.joints.find((j) => j.name === chosen.value) ?? null)
   /** Whether the chosen joint is bent about its own hinge. */
   const hinges = computed(() => jointInfo.value !== null && sameAxis(axis.value, jointInfo.value.hinge_axis as Axis))
   const angle = computed(() => twistDeg(joints.value[chosen.value] ?? REST, axis.value))
-  const atRest = computed(() => !clip.value && Object.values(joints.value).every((q) => turnDeg(q) < 0.5) && !Object.keys(dials.value).length)
+  const atRest = computed(() => !clip.value && !Object.keys(placed.value).length && !Object.keys(shapes.value).length && Object.values(joints.value).every((q) => turnDeg(q) < 0.5) && !Object.keys(dials.value).length)
+
+  function whole(): NonNullable<Pose['joints']> {
+    const moved = Object.entries(placed.value)
+    if (!moved.length) return joints.value
+    return { ...joints.value, ...Object.fromEntries(moved.map(([name, p]) => [name, { quaternion_xyzw: joints.value[name] ?? REST, ...p }])) }
+  }
+  /** Every joint back where it rests, the shapes of the file too; dials stay. */
+  function straighten(): void {
+    joints.value = {}
+    placed.value = {}
+    shapes.value = {}
+  }
 
   function reset(): void {
-    joints.value = {}
+    straighten()
     dials.value = {}
     together.value = []
     chosen.value = ''
@@ -43,7 +64,7 @@ export const usePose = defineStore('pose', () => {
   function chooseClip(name: string | null): void {
     if (character.sculpting) return
     held = null
-    joints.value = {}
+    straighten()
     clip.value = name === null ? null : { name, time: 0 }
   }
   const clipLength = computed(() => character.state?.clips.find((c) => c.name === clip.value?.name)?.seconds ?? 0)
@@ -102,29 +123,37 @@ export const usePose = defineStore('pose', () => {
   function toggleRest(): void {
     if (character.sculpting) return
     if (!atRest.value) {
-      held = { joints: joints.value, dials: dials.value, clip: clip.value }
+      held = { joints: joints.value, placed: placed.value, shapes: shapes.value, dials: dials.value, clip: clip.value }
       clip.value = null
-      joints.value = {}
+      straighten()
       dials.value = {}
-    } else if (held) ({ joints: joints.value, dials: dials.value, clip: clip.value } = held)
+    } else if (held) ({ joints: joints.value, placed: placed.value, shapes: shapes.value, dials: dials.value, clip: clip.value } = held)
   }
 
   function resetJoint(name: string): void {
     if (character.sculpting) return
-    const left = { ...joints.value }
+    const left = { ...joints.value }, stands = { ...placed.value }
     delete left[name]
+    delete stands[name]
     joints.value = left
+    placed.value = stands
   }
 
   /** A stored pose, as a pose file says it. */
-  function take(stored: { joints?: Record<string, unknown>; dials?: Record<string, number> }): void {
-    const turned = Object.entries(stored.joints ?? {}).map(([name, entry]): [string, Quaternion] => [name, rotationOf(entry)])
-    joints.value = Object.fromEntries(turned)
+  function take(stored: Stored): void {
+    const entries = Object.entries(stored.joints ?? {})
+    joints.value = Object.fromEntries(entries.map(([name, entry]): [string, Quaternion] => [name, rotationOf(entry)]))
+    const moved = entries.flatMap(([name, entry]): [string, Placed][] => {
+      const { translation, scale } = (entry ?? {}) as Placed
+      return translation || scale ? [[name, { ...(translation ? { translation } : {}), ...(scale ? { scale } : {}) }]] : []
+    })
+    placed.value = Object.fromEntries(moved)
+    shapes.value = { ...stored.shapes }
     dials.value = { ...stored.dials }
   }
 
   /** Go to a pose: what was shown before is let go. */
-  function go(pose: { joints?: Record<string, unknown>; dials?: Record<string, number> }): void {
+  function go(pose: Stored): void {
     if (character.sculpting) return
     clip.value = null
     held = null
@@ -143,6 +172,7 @@ export const usePose = defineStore('pose', () => {
     const now = (name: string) => there(name in changed ? (changed[name] ?? undefined) : name)?.name
     const turned = Object.entries(joints.value).map(([name, q]): [string | undefined, Quaternion] => [now(name), q])
     joints.value = Object.fromEntries(turned.filter((entry): entry is [string, Quaternion] => entry[0] !== undefined))
+    placed.value = Object.fromEntries(Object.entries(placed.value).flatMap(([name, p]) => (now(name) ? [[now(name)!, p]] : [])))
     held = null
     const parent = before.joints.find((j) => j.index === was?.parent)?.name
     const next = there(now(chosen.value)) ?? (parent ? there(now(parent)) : undefined) ?? info.joints[0]
@@ -152,5 +182,5 @@ export const usePose = defineStore('pose', () => {
   }
   watch(() => character.figure, follow, { flush: 'sync' })
 
-  return { joints, dials, together, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, turnTo, setDial, toggleRest, resetJoint, take, go }
+  return { joints, placed, shapes, dials, together, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, turnTo, setDial, toggleRest, resetJoint, take, go }
 })

@@ -2,12 +2,12 @@
 import { useDebounceFn, useEventListener } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { ref, shallowRef, watch } from 'vue'
-import type { Axis, Joints } from '@/api/client'
+import type { Axis, Pose } from '@/api/client'
 import { useCharacter } from './character'
 import { usePose } from './pose'
 
 export interface Camera { at: [number, number, number]; target: [number, number, number] }
-interface Left { station: string; joints: Joints; dials: Record<string, number>; chosen: string; axis: Axis; camera: Camera | null }
+interface Left { station: string; joints: NonNullable<Pose['joints']>; shapes?: Record<string, number>; dials: Record<string, number>; chosen: string; axis: Axis; camera: Camera | null }
 
 const MOST = 40
 const KEY = 'plethos.left'
@@ -30,9 +30,9 @@ export const useResume = defineStore('resume', () => {
 
   function keep(id: string): void {
     if (!id || id !== character.id || !character.figure) return
-    const { joints, dials, chosen, axis } = posing
+    const { dials, chosen, axis } = posing, { joints, shapes } = posing.pose
     const newest = Object.entries(all()).filter(([other]) => other !== id).slice(-(MOST - 1))
-    const now: Left = { station: station.value, joints, dials, chosen, axis, camera: camera.value }
+    const now: Left = { station: station.value, joints: joints ?? {}, shapes: shapes ?? {}, dials, chosen, axis, camera: camera.value }
     try {
       localStorage.setItem(KEY, JSON.stringify(Object.fromEntries([...newest, [id, now]])))
     } catch {
@@ -40,7 +40,7 @@ export const useResume = defineStore('resume', () => {
     }
   }
   const keepSoon = useDebounceFn(keep, 400)
-  watch([() => posing.joints, () => posing.dials, () => posing.chosen, () => posing.axis, camera, station], () => keepSoon(character.id))
+  watch([() => posing.pose.joints, () => posing.dials, () => posing.chosen, () => posing.axis, camera, station], () => keepSoon(character.id))
   // Whoever reloads or leaves right after a change finds it too.
   useEventListener(window, 'pagehide', () => keep(character.id))
 
@@ -57,6 +57,7 @@ export const useResume = defineStore('resume', () => {
     if (!found || !known.has(found.chosen) || character.sculpting) return false
     posing.take({
       joints: Object.fromEntries(Object.entries(found.joints).filter(([name]) => known.has(name))),
+      shapes: found.shapes ?? {},
       dials: Object.fromEntries(Object.entries(found.dials).filter(([name]) => character.state?.dials.some((d) => d.name === name))),
     })
     posing.chooseJoint(found.chosen)

@@ -16,6 +16,7 @@ from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
 
 SOFT = math.radians(10)  # within so much of the end of a range a joint turns on ever more slowly
+SWUNG = (0.3, 0.6)  # cosines of half the swings (145 and 106 degrees) between which a turn about a hinge fades out
 STRAIGHT = 1e-6  # sine of the bend below which a limb says no side by itself
 
 
@@ -70,9 +71,11 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
 
     Notes
     -----
-    The limb bends to the side that it is bent to now; a straight one to the side that its hinge bends to. The range
-    of the lower joint about its hinge is a soft limit: near its ends the limb bends on more slowly, and never beyond.
-    The end keeps its own turn against the lower bone.
+    The limb bends to the side that it is bent to now; a straight one to the side that its hinge bends to. The ranges
+    of both joints about their hinges are soft limits: near its ends a joint turns on more slowly, and never beyond, so
+    that the end stays behind the place. Of the upper joint that is what it turns about its hinge, however it swings
+    besides; swung most of half a turn away, that says nothing any more and is let go. The end keeps its own turn
+    against the lower bone.
     """
     limb = limb_of(skeleton, end)
     world = skeleton.global_matrices(pose)
@@ -93,7 +96,7 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
     # Then the whole limb swings so that its end points at the place.
     swing = rotations.shortest(tip - root, way)
     return {
-        limb.upper: _turned(skeleton, pose, world, limb.upper, swing),
+        limb.upper: _kept_within(skeleton, pose, limb.upper, _turned(skeleton, pose, world, limb.upper, swing)),
         limb.lower: _turned(skeleton, pose, world, limb.lower, after),
     }
 
@@ -128,6 +131,20 @@ def _within_range(skeleton: Skeleton, pose: Pose, limb: Limb, world: Array, side
     sign = math.copysign(1.0, along)
     now = float(rotations.twist_angle(pose.rotations[limb.lower], np.array(hinge.axis), (hinge.low + hinge.high) / 2))
     return sign * (soft(now + sign * bend, now, hinge.low, hinge.high) - now)
+
+
+def _kept_within(skeleton: Skeleton, pose: Pose, joint: int, turned: Array) -> Array:
+    """A joint's rotation ``(4,)`` with what it turns about its hinge held back softly by its range."""
+    if skeleton.hinges[joint] is None:
+        return turned  # its range is only guessed
+    hinge = skeleton.hinge(joint)
+    axis, middle = np.array(hinge.axis), (hinge.low + hinge.high) / 2
+    before, after = (float(rotations.twist_angle(q, axis, middle)) for q in (pose.rotations[joint], turned))
+    # How plainly the rotation is one about the hinge: 1 without any swing, 0 at a swing of half a turn.
+    plain = math.hypot(float(turned[:3] @ axis), float(turned[3]))
+    trust = min(1.0, max(0.0, (plain - SWUNG[0]) / (SWUNG[1] - SWUNG[0])))
+    held = trust * (soft(after, before, hinge.low, hinge.high) - after)
+    return rotations.multiply(turned, rotations.from_axis_angle(axis, held))
 
 
 def soft(angle: float, start: float, low: float, high: float) -> float:
