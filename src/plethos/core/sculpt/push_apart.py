@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,7 @@ STEPS = (0.5, 0.1)  # of an edge: how far skin goes in a round, at first and onc
 CALM = 0.5  # the slope under which a vertex goes less far than that
 SPREAD = 5  # rings of neighbours that go along, so that the skin stays smooth
 BACK, BACKS, TRIES = 0.2, 15, 3  # of the way back, how often, and how often it is tried with less
+EVEN, CRUMPLED = 0.5, 2  # of the way to the middle of its neighbours, for what is crumpled and so many rings round
 FLAT = 0.1  # sine under which an edge counts as lying in the triangle that it crosses
 
 
@@ -85,7 +87,8 @@ def pushing_apart(
     -----
     Volino and Magnenat-Thalmann, "Resolving surface collisions through intersection contour minimization", 2006 (from
     memory): skin moves so that the curve along which it crosses grows shorter, until there is none. No vertex has to
-    be told which side is its own. Neighbours going along, and the smaller steps at the end, are ours.
+    be told which side is its own. Neighbours going along, the smaller steps at the end, and evening out what is
+    crumpled then, are ours.
     """
     if not (shares > 0).any():
         yield Pushed(points.copy(), 0, 0)
@@ -96,7 +99,7 @@ def pushing_apart(
 def _rounds(room: _Room, points: Array, rounds: int) -> Iterator[Pushed]:
     """What `pushing_apart` yields, in a room that is known."""
     before = points[room.local]
-    now, most = before.copy(), 1
+    now, most, least = before.copy(), 1, 10**9
 
     def whole(moved: Array) -> Array:
         out = points.copy()
@@ -111,11 +114,17 @@ def _rounds(room: _Room, points: Array, rounds: int) -> Iterator[Pushed]:
             if made and rounds == ROUNDS:
                 yield Pushed(whole(_back(room, before, now)), 0, made + 1)
             return
-        step = STEPS[0] if len(pairs) > most / 20 else STEPS[1]
+        few, stuck = len(pairs) <= most / 20, len(pairs) >= least
+        least = min(least, len(pairs))
+        step = STEPS[1] if few else STEPS[0]
         slope = _slope(now, room.near, pairs)
         length = np.linalg.norm(slope, axis=1)[:, None]
         way = step * room.edge * slope / np.sqrt(length**2 + CALM**2)
-        now = now + np.clip(room.shares, 0, 1)[:, None] * room.spread(way)
+        now = now + room.free[:, None] * room.spread(way)
+        if few or stuck:
+            # What is left then is crumpled, folded over within an edge or two: no curve tells its way out.
+            uneven = EVEN * room.free * room.crossing(pairs, CRUMPLED)
+            now = now + uneven[:, None] * (room.beside @ now - now)
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,6 +177,19 @@ class _Room:
         """The pairs ``(P, 2)`` of triangles that cross and did not at rest, where a corner may move."""
         found = fresh_pairs(points, self.near, self.at_rest)
         return found[(self.shares > 0)[self.near[found]].any(axis=(1, 2))]
+
+    @cached_property
+    def free(self) -> Array:
+        """How far each vertex ``(N,)`` may go of what all go, 0 to 1."""
+        return np.clip(self.shares, 0, 1)
+
+    def crossing(self, pairs: NDArray[np.int32], rings: int) -> NDArray[np.bool_]:
+        """The vertices ``(N,)`` of triangles that cross, and so many rings round them."""
+        caught = np.zeros(len(self.local), bool)
+        caught[np.unique(self.near[pairs])] = True
+        for _ in range(rings):
+            caught = self.around(caught)
+        return caught
 
     def around(self, mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """A mask widened by one ring."""
@@ -248,10 +270,8 @@ def _back(room: _Room, before: Array, now: Array) -> Array:
             if len(pairs) == 0:
                 now = wish
                 break
-            caught = np.zeros(len(now), bool)
-            caught[np.unique(room.near[pairs])] = True
-            free &= ~caught
-            caught = room.around(caught)
+            free &= ~room.crossing(pairs, 0)
+            caught = room.crossing(pairs, 1)
             wish[caught] = now[caught]
     return now
 
