@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from plethos.core.bend import bent
+from plethos.core.dials import Dial
 from plethos.core.difference import of_file_shape, with_difference
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
@@ -20,6 +21,7 @@ from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Hinge, pose_from_document, pose_to_json
 from plethos.core.topology import outward_normals
+from plethos.core.triggers.dial import DialTrigger
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
@@ -109,6 +111,28 @@ class OnATube(unittest.TestCase):
         self.pose = bent(self.character.skeleton.rest_pose(), self.upper, np.array(Z), math.radians(135))
         character, remedy = self.with_trigger(degrees((0, 0), (135, 1)))
         self.assertEqual(self.found(character, remedy), [])
+
+    def test_a_dial_that_starts_where_it_is_on_is_told_while_the_remedy_is_on(self):
+        dial = Dial("Tired", 0.0, 1.0, 0.4, id="d")
+        character, remedy = self.with_trigger(degrees((0, 0), (90, 1)))
+        rules = character.rules.with_dial(dial).tied(remedy.id, DialTrigger("d", Response((0.0, 1.0), (0.0, 1.0))))
+        tied = character.with_rules(rules)
+        (finding,) = self.found(tied, remedy)
+        self.assertEqual(finding.kind, "rest")
+        self.assertIn("40 % on at rest", finding.text)
+        off = tied.with_remedy(replace(tied.rules.remedy(remedy.id), on=False))
+        self.assertEqual(self.found(off, remedy), [])
+        later = tied.with_rules(rules.with_dial(replace(dial, start=0.0)))
+        self.assertEqual(self.found(later, remedy), [])
+
+    def test_what_is_only_on_where_the_joint_never_goes_is_turned_round(self):
+        character, remedy = self.with_trigger(degrees((-90, 1), (-20, 0)))
+        silent = character.with_remedy(replace(remedy, body=Corrective.of(self.shape)))
+        (finding,) = self.found(silent, remedy)
+        self.assertEqual((finding.kind, finding.click), ("sign", "Flip the sign"))
+        mended = self.mended(silent, remedy, finding)
+        self.assertEqual(self.found(mended, remedy), [])
+        self.assertAlmostEqual(Evaluator.of(mended).pose(self.pose).activation(remedy.id), 1, delta=1e-6)
 
     def test_more_than_all_of_it_is_told(self):
         character, remedy = self.with_trigger(degrees((0, 0), (90, 1)))

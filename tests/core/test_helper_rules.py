@@ -11,14 +11,17 @@ from hypothesis import strategies as st
 from pxr import Gf, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
+from plethos.core.bend import bent
 from plethos.core.dials import Dial
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.core.evaluate import ALL, NONE, Acting
+from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.formats.rules import plain_rules, with_plain_rules
+from plethos.core.helper_path import helper_path
 from plethos.core.joints import edit
 from plethos.core.mapping import MirrorMap
+from plethos.core.mask import Mask
 from plethos.core.program import compiled
-from plethos.core.remedies import Anchor, Grow, Helper, Limit, Push, Remedy, Share, Slide
+from plethos.core.remedies import Anchor, Grow, Helper, Limit, Push, Remedy, Share, SkinBlend, Slide
 from plethos.core.response import Response
 from plethos.core.rules import Rules
 from plethos.core.symmetry import MIRROR
@@ -126,6 +129,49 @@ class Slides(unittest.TestCase):
             made = world(posed(left_shin=[0, 0, degrees]), helper(grow, amount=amount))[joint(KNEE), :3, :3]
             plain = world(posed(left_shin=[0, 0, degrees]))[joint(KNEE), :3, :3]
             np.testing.assert_allclose(made, factor * plain, atol=1e-9)
+
+
+class Paths(unittest.TestCase):
+    """Where a helper goes and where its stops stand, against poses of the whole character."""
+
+    def setUp(self):
+        low, high = -0.3, 0.9
+        self.slide = Slide(joint(THIGH), tuple(Z), tuple(Y), Response((low, high), (-0.01, 0.09)))
+        half = Share(joint(THIGH), 0.5, "all", tuple(Z))
+        self.remedy = helper(half, self.slide, amount=0.5)
+        self.character = bare().with_remedy(self.remedy)
+        self.held = posed(left_shin=[0, 0, 40], chest=[10, 20, 0])
+
+    def place(self, character, angle):
+        pose = bent(self.held, joint(THIGH), Z, angle)
+        return Evaluator.of(character).pose(pose).world[joint(KNEE)][:3, 3]
+
+    def test_it_goes_where_the_helper_is_at_each_angle_whatever_else_is_held(self):
+        angles = np.linspace(-0.5, 1.2, 5)
+        path = helper_path(Evaluator.of(self.character), "h", self.held, joint(THIGH), tuple(Z), angles)
+        np.testing.assert_allclose(path.places, [self.place(self.character, a) for a in angles], atol=1e-9)
+        self.assertGreater(np.linalg.norm(np.diff(path.places, axis=0), axis=1).min(), 0.01)
+
+    def test_each_knot_of_a_slide_is_a_stop_and_goes_as_far_as_it_says(self):
+        path = helper_path(Evaluator.of(self.character), "h", self.held, joint(THIGH), tuple(Z), [0.0])
+        self.assertEqual([(s.rule, s.knot) for s in path.stops], [(1, 0), (1, 1)])
+        for stop in path.stops:
+            angle = self.slide.response.inputs[stop.knot]
+            np.testing.assert_allclose(stop.at, self.place(self.character, angle), atol=1e-9)
+            values = list(self.slide.response.values)
+            values[stop.knot] += 0.005
+            further = replace(self.slide, response=Response(self.slide.response.inputs, tuple(values)))
+            rules = (self.remedy.body.rules[0], further)
+            other = self.character.with_remedy(replace(self.remedy, body=replace(self.remedy.body, rules=rules)))
+            moved = self.place(other, angle) - self.place(self.character, angle)
+            np.testing.assert_allclose(moved, 0.005 * stop.along, atol=1e-9)
+            self.assertGreater(np.linalg.norm(moved), 1e-3)
+
+    def test_what_is_no_helper_has_no_path(self):
+        blend = Remedy(SkinBlend(Mask.of(np.ones(len(bare().mesh)))), "blend", id="b")
+        with self.assertRaisesRegex(BadEditError, "no helper joint"):
+            evaluator = Evaluator.of(bare().with_remedy(blend))
+            helper_path(evaluator, "b", self.held, joint(THIGH), tuple(Z), [0.0])
 
 
 class Shares(unittest.TestCase):

@@ -111,3 +111,17 @@ class Rotations(unittest.TestCase):
     def test_twist_at_swing_180_is_zero_and_finite(self):
         q = rotations.from_axis_angle([1.0, 0, 0], np.pi)
         self.assertEqual(float(rotations.twist_angle(q, [0, 0, 1.0])), 0.0)
+
+
+class Shortest(unittest.TestCase):
+    @given(st.lists(st.floats(-1, 1), min_size=3, max_size=3), st.sampled_from([1.0, -1.0, 0.3]), st.integers(0, 2**31))
+    def test_one_direction_comes_to_the_other_by_the_least_turn(self, direction, along, seed):
+        one = np.array(direction)
+        if np.linalg.norm(one) < 1e-3:
+            one = np.array([0.0, 0, 1])
+        draw = np.random.default_rng(seed).normal(size=3)
+        other = along * one if abs(along) == 1 else draw
+        turn = Rotation.from_quat(rotations.shortest(one, other))
+        a, b = one / np.linalg.norm(one), other / np.linalg.norm(other)
+        np.testing.assert_allclose(turn.apply(a), b, atol=1e-6)
+        self.assertAlmostEqual(turn.magnitude(), float(np.arccos(np.clip(a @ b, -1, 1))), delta=1e-5)

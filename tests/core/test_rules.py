@@ -413,3 +413,11 @@ class _Kept:
 
     def get(self, kind, ref):
         return self.all[ref]
+
+
+class Members(unittest.TestCase):
+    def test_a_group_means_its_remedies_and_a_remedy_itself(self):
+        empty = Corrective.of(Shape("s", np.zeros(0, np.int32), np.zeros((0, 3), np.float32)))
+        remedies = tuple(Remedy(empty, n, id=n, group=g) for n, g in (("a", "g"), ("b", None), ("c", "g")))
+        rules = Rules(groups=(Group("G", id="g"), Group("H", id="h")), remedies=remedies)
+        self.assertEqual([rules.members(i) for i in ("g", "h", "b")], [("a", "c"), (), ("b",)])

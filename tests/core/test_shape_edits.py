@@ -177,5 +177,30 @@ class OnTheKeeper(unittest.TestCase):
                 thinned(self.character, "waistcoat", depth, "x")
 
 
+class Targets(unittest.TestCase):
+    def setUp(self):
+        shapes = [Shape(f"s{k}", np.array([k], np.int32), np.ones((1, 3), np.float32)) for k in range(3)]
+        self.body = Corrective(tuple(Target(s, at) for s, at in zip(shapes, (0.25, 0.5, 1.0), strict=True)))
+
+    def at(self, body):
+        return [(t.shape.name, t.at) for t in body.targets]
+
+    def test_an_in_between_is_moved_past_another_and_stays_in_order(self):
+        moved = self.body.retimed(0.25, 0.75)
+        self.assertEqual(self.at(moved), [("s1", 0.5), ("s0", 0.75), ("s2", 1.0)])
+        self.assertEqual(self.at(self.body.retimed(0.5, 0.4)), [("s0", 0.25), ("s1", 0.4), ("s2", 1.0)])
+        self.assertEqual(self.body.target_at(0.5).shape.name, "s1")
+        for wrong in ((0.25, 0.5), (0.25, 0.0), (0.25, 1.0), (0.25, -0.2), (1.0, 0.6), (0.3, 0.6)):
+            with self.assertRaises(BadEditError):
+                self.body.retimed(*wrong)
+
+    def test_an_in_between_goes_and_the_last_one_does_not(self):
+        self.assertEqual(self.at(self.body.without_target(0.5)), [("s0", 0.25), ("s2", 1.0)])
+        with self.assertRaisesRegex(BadEditError, "deleted by itself"):
+            self.body.without_target(1.0)
+        with self.assertRaisesRegex(BadEditError, "not there any more"):
+            self.body.without_target(0.6)
+
+
 if __name__ == "__main__":
     unittest.main()

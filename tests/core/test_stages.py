@@ -29,10 +29,10 @@ from plethos.core.outlines import Curve, Drawn, Fill, Outlines, Stroke
 from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper, kernels
 from plethos.core.response import Response
 from plethos.core.rules import Rules
-from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.sculpt.solve import out_of_reach, solve_corrective
 from plethos.core.shape import Shape
 from plethos.core.skinning.layout import masked_binding
-from plethos.core.topology import extent
+from plethos.core.topology import extent, outward_normals
 from plethos.core.triggers.dial import DialTrigger
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.triggers.pose_set import PoseSet, StoredPose
@@ -422,6 +422,34 @@ class KeepingVolume(unittest.TestCase):
         pose = self.bent(1.5)
         base = evaluate_exact(self.character, pose)
         np.testing.assert_allclose(self.kept(pose, 0.4) - base, 0.4 * (self.kept(pose) - base), atol=1e-12)
+
+    def test_what_it_holds_is_the_share_of_rest_that_trimesh_finds(self):
+        for share, most in ((1.0, 0.05), (0.9, 0.05), (1.0, 1e-3)):
+            body = VolumeKeeper(self.mask, share=share, most=most)
+            points = self.kept(self.bent(1.9), share=share, most=most)
+            ready = body.ready(self.character.mesh)
+            wanted = self.closed(points).volume / self.closed(self.character.mesh.rest.astype(float)).volume
+            self.assertAlmostEqual(ready.held(points), wanted, delta=1e-5)
+        nothing = VolumeKeeper(Mask.of(self.mask.dense(len(self.character.mesh)) * 0)).ready(self.character.mesh)
+        self.assertEqual(nothing.held(points), 0.0)
+
+    def test_a_sculpt_stays_off_by_what_the_keeper_takes_back_and_by_nothing_elsewhere(self):
+        pose = self.bent(1.2)
+        mended = self.character.with_remedy(Remedy(VolumeKeeper(self.mask), "K", id="k"))
+        for character, held in ((self.character, False), (mended, True)):
+            posed = Evaluator.of(character).pose(pose)
+            base = posed.exact_points()
+            sculpt = base.copy()
+            sculpt[self.inside] += 0.01 * outward_normals(base, character.mesh.topology)[self.inside]
+            off = out_of_reach(posed, sculpt)
+            if not held:
+                np.testing.assert_array_equal(off, 0)
+                continue
+            # The keeper lets no volume be added: most of a blow-up is held back, outside of its mask nothing is.
+            self.assertGreater(off[self.inside].max(), 0.004)
+            self.assertLess(off[~self.inside].max(initial=0), 1e-9)
+            with self.assertRaisesRegex(BadEditError, "takes all of this sculpt back"):
+                solve_corrective(posed, sculpt, "blown up")
 
     def test_an_open_sheet_is_left_as_it_is(self):
         pose = self.bent(1.5)

@@ -167,7 +167,10 @@ def solve_corrective(
         raise BadEditError("The sculpt is the same as the posed skin: move something first.")
     rest = posed.evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0]
     if posed.evaluator.deformers(posed.acting):
-        moved, deltas, sigma, error = _through_deformers(posed, sculpt, height, rest)
+        moved, deltas, sigma, off = _through_deformers(posed, sculpt, height, rest)
+        error = off[moved]
+        if len(moved) == 0:
+            raise BadEditError("What acts after the skin takes all of this sculpt back: let it through first.")
     else:
         linear = posed.affine[0][moved]
         deltas, sigma = invert_offsets(linear, offsets[moved], rest[moved])
@@ -211,8 +214,9 @@ def _through_deformers(
 
     Returns
     -------
-    moved, deltas, sigma, error
-        ``(N,)``, ``(N, 3)``, ``(N,)`` of `invert_offsets`, and how far each is off in the end.
+    moved, deltas, sigma, off
+        ``(N,)``, ``(N, 3)``, ``(N,)`` of `invert_offsets`; and how far every vertex ``(V,)`` is off in the end, also
+        where no shape would help.
     """
     shaped, linear = posed.shaped(), posed.affine[0]
     deltas, sigma = np.zeros_like(shaped), np.ones(len(shaped))
@@ -228,17 +232,15 @@ def _through_deformers(
         deltas = deltas + more
     assert best is not None
     moved = np.flatnonzero(np.linalg.norm(best[1], axis=1) > 1e-7 * height)
-    return moved, best[1][moved], sigma[moved], best[2][moved]
+    return moved, best[1][moved], sigma[moved], best[2]
 
 
 def out_of_reach(posed: Posed, sculpt: NDArray[np.floating]) -> Array:
     """How far each vertex ``(V,)`` of a sculpt stays off whatever the shape: what acts after the skin holds it."""
-    off = np.zeros(len(sculpt))
-    if posed.evaluator.deformers(posed.acting):
-        rest = posed.evaluator.pose(posed.character.skeleton.rest_pose(), NONE).affine[0]
-        moved, _, _, error = _through_deformers(posed, sculpt, extent(posed.character.mesh.rest), rest)
-        off[moved] = error
-    return off
+    if not posed.evaluator.deformers(posed.acting):
+        return np.zeros(len(sculpt))
+    rest = posed.evaluator.pose(posed.character.skeleton.rest_pose(), NONE).affine[0]
+    return np.asarray(_through_deformers(posed, sculpt, extent(posed.character.mesh.rest), rest)[3])
 
 
 def guess_trigger(character: Character, pose: Pose, moved: Shape, preset: str = "late") -> HingeTrigger:
