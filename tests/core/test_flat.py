@@ -28,6 +28,7 @@ from plethos.core.reach import reached
 from plethos.core.remedies import Corrective, Order, Remedy
 from plethos.core.response import Response
 from plethos.core.rotations import twist_angle
+from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.outline_brushes import (
     OUTLINE_BRUSHES,
     OutlineSurface,
@@ -47,6 +48,8 @@ from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.demo.drawings.finish import Bend, with_bend
 from tests.drawings import ARM, Z, bar, laid, opened, posed, svg
+
+HAT = {"name": "hat", "parent": None, "at": [0, 60]}
 
 
 def lower(character):
@@ -428,6 +431,41 @@ class Reaching(unittest.TestCase):
         # The side of the bend is kept.
         a, b = world[lower(character), :2, 3], world[skeleton.find("end"), :2, 3] - world[lower(character), :2, 3]
         self.assertGreater((a[0] * b[1] - a[1] * b[0]) * bend, 0)
+
+
+class UnderTheBrush(unittest.TestCase):
+    def test_it_reaches_the_points_within_it_and_their_handles_with_them(self):
+        mesh = read_drawing(parse_svg(svg(bar(points=6))), "b").mesh
+        surface = surface_under(mesh, mesh.rest.astype(float), mesh.rest.astype(float))
+        at = mesh.rest[3].astype(float) + [3, 0, 0]
+        for falloff in (1.0, 0.5):
+            touched = surface.touch(Dab(0, tuple(at), 50.0, 1.0, (0, 0, 0), falloff))
+            away = np.linalg.norm(mesh.rest[::3, :2] - at[:2], axis=1)
+            np.testing.assert_array_equal(np.unique(touched.vertices // 3), np.flatnonzero(away < 50))
+            np.testing.assert_array_equal(np.bincount(touched.vertices // 3)[away < 50], 3)
+            # Wholly within the share that does not fade; then (1 - t^2)^2 as on a skin.
+            out = np.clip(away / 50 - (1 - falloff), 0, None) / falloff
+            wanted = (1 - out[touched.vertices // 3] ** 2) ** 2
+            np.testing.assert_allclose(touched.shares, wanted, atol=1e-12)
+        surface.within = (mesh.rest[:, 1] > 0).astype(float)
+        kept = surface.touch(Dab(0, tuple(at), 500.0, 1.0, (0, 0, 0), 1.0)).vertices
+        self.assertTrue((mesh.rest[kept, 1] > 0).all())
+        self.assertGreater(len(kept), 0)
+        for wrong in ((math.nan, 0, 0), (1e9, 0, 0)):
+            with self.assertRaisesRegex(BadEditError, "outside of the drawing"):
+                surface.touch(Dab(0, wrong, 5.0, 1.0))
+        with self.assertRaisesRegex(BadEditError, "outside of the drawing"):
+            surface.touch(Dab(0, tuple(at), 0.0, 1.0))
+
+    def test_weights_of_chosen_joints_leave_those_that_they_do_not_hold(self):
+        character, _ = laid(svg(bar(points=6), '<circle cx="0" cy="-60" r="9"/>'), [*ARM, HAT])
+        chosen = np.zeros(len(character.skeleton), bool)
+        chosen[character.skeleton.find("hat")] = True
+        again = bound_automatically(character, 4, joints=chosen)
+        limb = slice(*character.mesh.parts[0].vertices)
+        np.testing.assert_array_equal(
+            again.binding.joint_weights[limb], character.binding.joint_weights[limb]
+        )  # fmt: skip
 
 
 class Brushes(unittest.TestCase):

@@ -12,6 +12,9 @@ from scipy.spatial.transform import Rotation
 from plethos.core import codec
 from plethos.core.errors import BadFileError
 from plethos.core.formats.bvh import read_bvh
+from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.rules import InlineArrays
 from plethos.core.joints import edit
 from plethos.core.kept_poses import KeptPose, mirrored_pose
@@ -239,6 +242,22 @@ class OnTheKeeper(unittest.TestCase):
         document["motions"][0]["joints"][3]["parent"] = 9
         with self.assertRaisesRegex(BadFileError, "motion"):
             codec.from_document(renamed, document, arrays)
+
+    def test_a_delivered_file_plays_it_as_a_plain_clip(self):
+        """Read anew without our rules: the joints stand at its key times where the motion put them."""
+        character, source = open_demo("lock-keeper-bare")
+        moved = replace(character, motions=(self.motion,))
+        document = parse(write_glb(moved, source))
+        names = [a["name"] for a in document.document["animations"]]
+        self.assertEqual(names, [c.name for c in moved.all_clips])
+        again = read_character(document, "again")
+        walk, wanted = again.clips[-1], moved.all_clips[-1]
+        self.assertAlmostEqual(walk.duration, wanted.duration, places=4)
+        for time in np.linspace(0, walk.duration, 9):
+            one, other = (
+                c.skeleton.global_matrices(k.pose_at(c.skeleton, time)) for c, k in ((again, walk), (moved, wanted))
+            )
+            np.testing.assert_allclose(one, other, atol=1e-5)
 
     def test_a_mirrored_pose_is_its_mirror_image_and_mirrored_again_it_is_itself(self):
         character = self.character

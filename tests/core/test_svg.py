@@ -479,6 +479,29 @@ class Animated(unittest.TestCase):
             self.assertEqual((band["o"]["k"], band["r"], band["c"]["k"]), (50, 1, [0, 0, 0, 1]))
             self.assertEqual((inside["o"]["k"], inside["r"]), (25, number))
 
+    def test_a_line_that_widens_all_over_is_a_stroke_whose_width_is_keyed(self):
+        character, file = laid(svg(bar(points=6).replace("/>", ' stroke-width="4"/>')))
+        trigger = HingeTrigger(character.skeleton.find("lower"), Z, Response((0.0, 1.0), (0.0, 1.0)), id="o")
+        count = len(character.mesh)
+        wider = np.full((count, 1), 3, np.float32)
+        wide = Shape("w", np.arange(count, dtype=np.int32), np.zeros((count, 3), np.float32), channels=wider)
+        character = character.with_remedy(Remedy(Corrective.of(wide), "w", by="o"), trigger)
+        angles = [(0.0, {}), (0.1, {"lower": math.degrees(1.0)})]
+        hidden = split_across(character, character.skeleton.find("lower"))
+        for one, paths in ((character, 1), (hidden, 2)):
+            moved = with_clip(one, "c", angles, lambda t: (0.0, 0.0))
+            frames = Frames.of(moved, moved.clips[0])
+            root = ElementTree.fromstring(animated_svg(frames, file.canvas, "x"))
+            keyed = [a for a in root.iter(f"{{{SVG}}}animate") if a.get("attributeName") == "stroke-width"]
+            self.assertEqual(len(keyed), paths)
+            for a in keyed:
+                np.testing.assert_allclose([float(w) for w in a.get("values").split(";")], [4, 5, 6, 7], atol=1e-3)
+            layers = lottie(frames, file.canvas, "x")["layers"]
+            strokes = [i for la in layers for g in la["shapes"] for i in g["it"] if i["ty"] == "st"]
+            self.assertEqual(len(strokes), paths)
+            for stroke in strokes:
+                self.assertEqual([(k["t"], k["s"]) for k in stroke["w"]["k"]], [(0, [4]), (1, [5]), (2, [6]), (3, [7])])
+
     def test_pictures_are_png_of_the_width_one_a_frame(self):
         told: list[float] = []
         data = pictures(self.frames, self.file.canvas, 64, told.append)
