@@ -420,6 +420,17 @@ class Check(unittest.TestCase):
         self.assertIn(int(twin[vertex]), found["unmirrored"].vertices)
         self.assertEqual(other[self.skeleton.find("left_hand")], self.skeleton.find("right_hand"))
 
+    def test_a_hard_step_is_one_at_any_size_and_none_where_the_mesh_is_too_coarse(self):
+        def steps(**how):
+            character = tube(softness=1e-3, **how)
+            return [f.joint for f in check_weights(character) if f.kind == "hard_step"]
+
+        found = steps(rings=40)
+        self.assertTrue(found)
+        for size in (0.001, 1000.0):
+            self.assertEqual(steps(rings=40, root={"scale": [size] * 3}), found)
+        self.assertEqual(steps(rings=4), [])
+
     def test_a_hard_step_is_found(self):
         character = tube()
         upper, lower = character.skeleton.find("upper"), character.skeleton.find("lower")

@@ -110,6 +110,17 @@ class Bend(unittest.TestCase):
         change = field.change(points, skeleton.global_matrices(pose)[:, :3, 3])
         self.assertLess(change[np.abs(self.rest[:, 1] - 0.5) < 0.01].max(), -0.5)
 
+    def test_volume_heat_is_the_same_at_any_size(self):
+        changes = []
+        for size in (1.0, 0.01):
+            character = tube(root={"scale": [size] * 3})
+            skeleton, evaluator = character.skeleton, Evaluator.of(character)
+            field = DepthField.of(character, evaluator.rest().astype(np.float64))
+            pose = bent(skeleton.rest_pose(), skeleton.find("upper"), (0, 0, 1), np.radians(100))
+            changes.append(field.change(evaluator.pose(pose).points, skeleton.global_matrices(pose)[:, :3, 3]))
+        np.testing.assert_allclose(changes[0], changes[1], atol=1e-3)
+        self.assertLess(changes[0].min(), -0.3)
+
 
 class Contact(unittest.TestCase):
     def test_two_known_pairs(self):

@@ -40,7 +40,7 @@ class Posture(unittest.TestCase):
     def test_what_is_no_figure_does_not_lie(self):
         self.assertFalse(lies_on_its_back(figure(self.lying[:7])))  # too few joints to tell
         self.assertFalse(lies_on_its_back(figure(self.lying * [0.1, 1, 1])))  # a pole
-        self.assertFalse(lies_on_its_back(figure(self.lying * [1, 4, 1])))  # as deep as tall
+        self.assertFalse(lies_on_its_back(figure(self.lying * [1, 12, 1])))  # as deep as tall
 
 
 if __name__ == "__main__":

@@ -415,6 +415,13 @@ class _Kept:
         return self.all[ref]
 
 
+class Groups(unittest.TestCase):
+    def test_what_a_document_does_not_say_of_a_group_is_on_and_once(self):
+        group = Group.from_document({"name": "G"})
+        self.assertEqual((group.factor, group.on), (1.0, True))
+        self.assertEqual(Group.from_document({**group.to_document(), "on": False}).on, False)
+
+
 class Members(unittest.TestCase):
     def test_a_group_means_its_remedies_and_a_remedy_itself(self):
         empty = Corrective.of(Shape("s", np.zeros(0, np.int32), np.zeros((0, 3), np.float32)))
