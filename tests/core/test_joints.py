@@ -227,6 +227,15 @@ class Edited(unittest.TestCase):
         np.testing.assert_allclose(self.at(both, "right_hand"), [-0.5, 1.0, 0.1], atol=1e-9)
         np.testing.assert_allclose(self.at(both, "neck"), self.at(self.keeper, "neck"), atol=1e-12)
 
+    def test_a_twin_that_was_turned_aside_gets_the_frame_back_that_all_pairs_have(self):
+        left, right = (self.skeleton.find(f"{side}_hand") for side in ("left", "right"))
+        kept = self.skeleton.rest_global[right, :3, :3]
+        for degrees in ([60, 0, 0], [0, 25, 15], [1, 0, 1]):
+            crooked = edit.turned(self.keeper, right, rotations.from_euler_xyz_deg(degrees))
+            self.assertGreater(np.abs(crooked.skeleton.rest_global[right, :3, :3] - kept).max(), 0.01)
+            both = edit.reflected(crooked, [left])
+            np.testing.assert_allclose(both.skeleton.rest_global[right, :3, :3], kept, atol=1e-6)
+
     def test_a_frame_is_laid_along_its_bone_again(self):
         forearm, hand = self.skeleton.find("left_forearm"), self.skeleton.find("left_hand")
         bone = self.at(self.keeper, "left_hand") - self.at(self.keeper, "left_forearm")

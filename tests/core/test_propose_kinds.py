@@ -8,6 +8,7 @@ from functools import cache
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from plethos.core import rotations
 from plethos.core.bend import BendMeasure, bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
@@ -186,6 +187,19 @@ class AlongALimb(unittest.TestCase):
         blended = keeper().with_remedy(Remedy(SkinBlend(full_mask(keeper(), keeper().skeleton.find("left_hand"))), "b"))
         measure = BendMeasure.of(blended, keeper().skeleton.find("left_hand"))
         self.assertGreater(measure.at(held("left_hand", 80, Y).at(1.0)).volume, 99)
+
+    def test_a_roll_flips_half_a_turn_from_the_middle_of_its_range(self):
+        character = open_demo("lock-keeper-bare")[0]
+        hand = character.skeleton.find("left_hand")
+        limb = Limb.of(character, hand)
+        axis = np.array(limb.axis)
+        low, high = limb.flips(character.skeleton)
+        for roll, seen in ((low + 0.1, low + 0.1), (high - 0.1, high - 0.1), (high + 0.1, low + 0.1)):
+            turned = rotations.twist_angle(rotations.from_axis_angle(axis, roll), axis, (low + high) / 2)
+            self.assertAlmostEqual(float(turned), seen, places=9)
+        inside = character.skeleton.range_about(hand, tuple(axis.tolist()))
+        self.assertAlmostEqual((low + high) / 2, sum(inside) / 2, places=9)
+        self.assertTrue(low <= inside[0] < inside[1] <= high)
 
     def test_joints_that_are_turned_already_are_left_alone(self):
         _, found = trials("left_hand", 80, Y)
