@@ -171,6 +171,33 @@ class Accessors(unittest.TestCase):
         dense[rows] = values
         file = parse(builder.file().pack())
         np.testing.assert_array_equal(file.accessor(0, "it", "VEC3", count), dense)
+        there, found = file.changed(0, "it", "VEC3", count)
+        np.testing.assert_array_equal(there, rows)
+        np.testing.assert_array_equal(found, values)
+        # Laid out whole, or named in any order, the same rows are found.
+        builder = GltfBuilder(EMPTY)
+        builder.accessor(dense)
+        whole_of_it = parse(builder.file().pack()).changed(0, "it", "VEC3", count)
+        shuffled = generator.permutation(rows).astype(np.uint32)
+        offsets = dense[shuffled]
+        document = {
+            "bufferViews": [
+                {"buffer": 0, "byteLength": shuffled.nbytes},
+                {"buffer": 0, "byteOffset": shuffled.nbytes, "byteLength": offsets.nbytes},
+            ],
+            "accessors": [
+                {
+                    "componentType": 5126, "count": count, "type": "VEC3", "sparse": {
+                        "count": len(shuffled), "indices": {"bufferView": 0, "componentType": 5125},
+                        "values": {"bufferView": 1},
+                    },
+                }
+            ],
+        }  # fmt: skip
+        jumbled = GltfFile(document, (shuffled.tobytes() + offsets.tobytes(),)).changed(0, "it", "VEC3", count)
+        for one in (whole_of_it, jumbled):
+            np.testing.assert_array_equal(one[0], rows)
+            np.testing.assert_array_equal(one[1], values)
         told = file.document["accessors"][0]
         np.testing.assert_array_equal([told["min"], told["max"]], [dense.min(axis=0), dense.max(axis=0)])
 
