@@ -58,9 +58,9 @@ class Solve(unittest.TestCase):
         bent_maps = np.array([np.diag([1.0, 0.9, s]) for s in np.linspace(0.02, 0.28, 40)])
         bent_maps = Rotation.random(40, rng=generator).as_matrix() @ bent_maps
         offsets = generator.normal(size=(40, 3))
-        plain, sigma = invert_offsets(bent_maps, offsets, np.tile(np.eye(3), (40, 1, 1)))
+        plain, sigma, _ = invert_offsets(bent_maps, offsets, np.tile(np.eye(3), (40, 1, 1)))
         rest = 50.0 * Rotation.random(40, rng=generator).as_matrix()
-        below, same = invert_offsets(bent_maps @ rest, offsets, rest)
+        below, same, _ = invert_offsets(bent_maps @ rest, offsets, rest)
         np.testing.assert_allclose(np.einsum("vij,vj->vi", rest, below), plain, atol=1e-9)
         np.testing.assert_allclose(sigma, same, atol=1e-12)
         self.assertLess(sigma.max(), 0.3)
@@ -70,7 +70,7 @@ class Solve(unittest.TestCase):
         linear = np.eye(3) + 0.3 * generator.normal(size=(100, 3, 3))
         linear = linear[np.linalg.svd(linear, compute_uv=False)[:, 2] > 0.35]
         offsets = generator.normal(size=(len(linear), 3))
-        deltas, _ = invert_offsets(linear, offsets, np.tile(np.eye(3), (len(linear), 1, 1)))
+        deltas, _, _ = invert_offsets(linear, offsets, np.tile(np.eye(3), (len(linear), 1, 1)))
         np.testing.assert_allclose(np.einsum("vij,vj->vi", linear, deltas), offsets, atol=1e-12)
 
     def test_a_second_shape_takes_the_first_into_account(self):

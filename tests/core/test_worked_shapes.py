@@ -129,7 +129,11 @@ class FlatSkin(unittest.TestCase):
         rest = Rotation.random(20, rng=rng).as_matrix() * rng.uniform(0.2, 2, 20)[:, None, None]
         rest[:5] = np.eye(3)
         offsets = rng.standard_normal((20, 3))
-        deltas, sigma = invert_offsets(linear, offsets, rest)
+        activation = rng.uniform(0.05, 1)
+        deltas, sigma, error = invert_offsets(linear, offsets, rest, activation)
+        stored = np.float32(deltas / activation).astype(np.float64) * activation
+        off = np.linalg.norm(np.einsum("vij,vj->vi", linear, stored) - offsets, axis=1)
+        np.testing.assert_allclose(error, off, rtol=1e-6, atol=1e-12 * size)
         bent_ = linear @ np.linalg.inv(rest)
         singular = np.linalg.svd(bent_, compute_uv=False)
         np.testing.assert_allclose(sigma, singular[:, 2], atol=2e-7 * singular[:, 0].max())
@@ -142,7 +146,7 @@ class FlatSkin(unittest.TestCase):
     def test_a_rest_map_without_inverse_counts_as_none(self):
         linear = np.tile(np.eye(3), (2, 1, 1))
         rest = np.stack([np.zeros((3, 3)), np.eye(3)])
-        deltas, sigma = invert_offsets(linear, np.ones((2, 3)), rest)
+        deltas, sigma, _ = invert_offsets(linear, np.ones((2, 3)), rest)
         np.testing.assert_allclose(sigma, 1)
         np.testing.assert_allclose(deltas, 1)
 

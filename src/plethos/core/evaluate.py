@@ -348,11 +348,15 @@ class Posed:
     @cached_property
     def affine(self) -> tuple[Array, Array]:
         """Each vertex's map from its shaped rest point to the world, ``y = M x + c``: ``(V, 3, 3)`` and ``(V, 3)``."""
+        return self.affine_of(np.arange(len(self.character.mesh)))
+
+    def affine_of(self, vertices: NDArray[np.integer]) -> tuple[Array, Array]:
+        """The same of some vertices ``(N,)``: ``(N, 3, 3)`` and ``(N, 3)``."""
         lay, bound = self.layout, self.layout.binding
-        blend = np.zeros(len(self.character.mesh), np.float32)
-        rows = np.flatnonzero(lay.place >= 0)
-        blend[rows] = lay.blend_at(self._blend_effects())[lay.place[rows]]
-        return exact.affine_skin(skin_matrices(bound.bones, self.world), bound.influences, bound.weights, blend)
+        place = lay.place[vertices]
+        blend = np.where(place >= 0, lay.blend_at(self._blend_effects())[place], np.float32(0))
+        matrices = skin_matrices(bound.bones, self.world)
+        return exact.affine_skin(matrices, bound.influences[vertices], bound.weights[vertices], blend)
 
     def shaped(self) -> Array:
         """Rest points ``(V, 3)`` with the active shapes added, in the space of their part, float64."""

@@ -44,15 +44,14 @@ def before_the_skin(evaluator: Evaluator, remedy: Remedy) -> Remedy:
     body, character = remedy.body, evaluator.character
     if not isinstance(body, Corrective):
         raise BadEditError(f"“{remedy.name}” has no offsets: only a corrective acts before the skin.")
-    rest = evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0]
+    at_rest = evaluator.pose(character.skeleton.rest_pose(), NONE)
     targets = []
     for target in body.targets:
         pose = made_in(character, remedy, target)
         if pose is None:
             raise BadEditError(f"“{remedy.name}” does not say in which pose it was made: sculpt it again.")
-        posed = evaluator.pose(pose, NONE).affine[0]
-        vertices = target.shape.vertices
-        deltas, _ = invert_offsets(posed[vertices], target.shape.deltas.astype(np.float64), rest[vertices])
+        posed, rest = (p.affine_of(target.shape.vertices)[0] for p in (evaluator.pose(pose, NONE), at_rest))
+        deltas, _, _ = invert_offsets(posed, target.shape.deltas.astype(np.float64), rest)
         shape = replace(target.shape, deltas=np.ascontiguousarray(deltas, dtype=np.float32))
         targets.append(replace(target, shape=shape))
     return replace(remedy, body=replace(body, targets=tuple(targets)))

@@ -62,11 +62,11 @@ def recorded_behind(evaluator: Evaluator, target: Target, pose: Pose) -> bool:
     inside = np.zeros(topology.count, bool)
     inside[shape.vertices] = True
     edges = topology.edges[inside[topology.edges].any(axis=1)]
-    rest = at_rest.affine[0][shape.vertices]
+    rest, there = (p.affine_of(shape.vertices)[0] for p in (at_rest, posed))
     own = np.zeros((topology.count, 3))
     own[shape.vertices] = np.einsum("vij,vj->vi", rest, shape.deltas)
     turned = own.copy()
-    turned[shape.vertices] = np.einsum("vij,vj->vi", _turns(posed.affine[0][shape.vertices], rest), own[shape.vertices])
+    turned[shape.vertices] = np.einsum("vij,vj->vi", _turns(there, rest), own[shape.vertices])
     if _rough(turned, edges) <= ROUGHER * _rough(own, edges):
         return False
     along_rest, along_posed = (

@@ -201,20 +201,22 @@ def _on_triangle(p, t, out) -> None:  # type: ignore[no-untyped-def]
         out[c] = t[0, c] + u * (t[1, c] - t[0, c]) + v * (t[2, c] - t[0, c])
 
 
-@nb.njit(cache=True, nogil=True, error_model="numpy")
-def turned_back(linear, rest, offsets, deltas, sigma) -> None:  # type: ignore[no-untyped-def]
+@nb.njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "reassoc", "nsz"})
+def turned_back(linear, rest, offsets, activation, deltas, sigma, error) -> None:  # type: ignore[no-untyped-def]
     """Offsets of posed skin in the space of the rest shape, and how flat the skin has become.
 
     Parameters
     ----------
     linear, rest
         ``(N, 3, 3)`` the maps M of the vertices in the pose and at rest; a rest map without inverse counts as none.
-    offsets
-        ``(N, 3)`` in the pose.
+    offsets, activation
+        ``(N, 3)`` in the pose, and how much of the shape is on there.
     deltas
         ``(N, 3)`` written: ``M^-1`` times the offsets, not finite where M has no inverse.
     sigma
         ``(N,)`` written: the least singular value of ``M rest^-1``.
+    error
+        ``(N,)`` written: how far from its offset each comes out once the shape is stored as float32.
 
     References
     ----------
@@ -229,6 +231,13 @@ def turned_back(linear, rest, offsets, deltas, sigma) -> None:  # type: ignore[n
         deltas[v, 0] = by * (c0 * x + c3 * y + c6 * z)
         deltas[v, 1] = by * (c1 * x + c4 * y + c7 * z)
         deltas[v, 2] = by * (c2 * x + c5 * y + c8 * z)
+        p = activation * np.float64(np.float32(deltas[v, 0] / activation))
+        q = activation * np.float64(np.float32(deltas[v, 1] / activation))
+        s = activation * np.float64(np.float32(deltas[v, 2] / activation))
+        x -= m[0, 0] * p + m[0, 1] * q + m[0, 2] * s
+        y -= m[1, 0] * p + m[1, 1] * q + m[1, 2] * s
+        z -= m[2, 0] * p + m[2, 1] * q + m[2, 2] * s
+        error[v] = np.sqrt(x * x + y * y + z * z)
         r = rest[v]
         plain = r[0, 0] == 1 and r[1, 1] == 1 and r[2, 2] == 1 and r[0, 1] == 0 and r[0, 2] == 0 and r[1, 2] == 0
         if plain and r[1, 0] == 0 and r[2, 0] == 0 and r[2, 1] == 0:

@@ -80,7 +80,7 @@ class SolveReport:
         }
 
 
-def invert_offsets(linear: Array, offsets: Array, rest: Array) -> tuple[Array, NDArray[np.float64]]:
+def invert_offsets(linear: Array, offsets: Array, rest: Array, activation: float = 1.0) -> tuple[Array, Array, Array]:
     """Rest-space deltas of posed offsets.
 
     Parameters
@@ -92,15 +92,18 @@ def invert_offsets(linear: Array, offsets: Array, rest: Array) -> tuple[Array, N
     rest
         ``(N, 3, 3)`` the maps at rest, against which the skin's collapse is judged: a part that its file squashes is
         not collapsed.
+    activation
+        How much of the shape is on in the pose.
 
     Returns
     -------
-    deltas, sigma
-        ``(N, 3)`` float64 and the least singular value ``(N,)`` of ``M rest^-1``.
+    deltas, sigma, error
+        ``(N, 3)`` float64 at that activation, the least singular value ``(N,)`` of ``M rest^-1``, and how far from its
+        offset ``(N,)`` each comes out once the shape is stored as float32.
     """
-    deltas, sigma = np.empty((len(linear), 3)), np.empty(len(linear))
+    deltas, sigma, error = np.empty((len(linear), 3)), np.empty(len(linear)), np.empty(len(linear))
     posed, still, moved = (np.ascontiguousarray(x, np.float64) for x in (linear, rest, offsets))
-    kernels.turned_back(posed, still, moved, deltas, sigma)
+    kernels.turned_back(posed, still, moved, float(activation), deltas, sigma, error)
     weak = np.flatnonzero(sigma < EXACT_ABOVE)
     if len(weak):
         flat = np.abs(np.linalg.det(rest[weak])) < 1e-18
@@ -110,7 +113,9 @@ def invert_offsets(linear: Array, offsets: Array, rest: Array) -> tuple[Array, N
         normal = m @ np.swapaxes(m, 1, 2) + strength[:, None, None] * np.eye(3)
         solved = np.linalg.solve(normal, offsets[weak][:, :, None])
         deltas[weak] = (to_rest @ np.swapaxes(m, 1, 2) @ solved)[:, :, 0]
-    return deltas, sigma
+        stored = (deltas[weak] / activation).astype(np.float32).astype(np.float64) * activation
+        error[weak] = np.linalg.norm(np.einsum("vij,vj->vi", linear[weak], stored) - offsets[weak], axis=1)
+    return deltas, sigma, error
 
 
 def solve_corrective(
@@ -165,17 +170,16 @@ def solve_corrective(
     moved = np.flatnonzero((length > 1e-6 * height) | (wider != 0).any(axis=1))
     if len(moved) == 0:
         raise BadEditError("The sculpt is the same as the posed skin: move something first.")
-    rest = posed.evaluator.pose(character.skeleton.rest_pose(), NONE).affine[0]
+    at_rest = posed.evaluator.pose(character.skeleton.rest_pose(), NONE)
     if posed.evaluator.deformers(posed.acting):
-        moved, deltas, sigma, off = _through_deformers(posed, sculpt, height, rest)
+        moved, deltas, sigma, off = _through_deformers(posed, sculpt, height, at_rest.affine[0])
         error = off[moved]
         if len(moved) == 0:
             raise BadEditError("What acts after the skin takes all of this sculpt back: let it through first.")
     else:
-        linear = posed.affine[0][moved]
-        deltas, sigma = invert_offsets(linear, offsets[moved], rest[moved])
-        stored = (deltas / activation).astype(np.float32).astype(np.float64) * activation
-        error = np.linalg.norm(np.einsum("vij,vj->vi", linear, stored) - offsets[moved], axis=1)
+        deltas, sigma, error = invert_offsets(
+            posed.affine[0][moved], offsets[moved], at_rest.affine_of(moved)[0], activation
+        )  # fmt: skip
     shape = Shape(
         name, moved.astype(np.int32), np.ascontiguousarray(deltas / activation, dtype=np.float32),
         channels=(wider[moved] / activation).astype(np.float32) if wider.any() else None,
@@ -228,7 +232,7 @@ def _through_deformers(
             best = (float(off.max()), deltas, off)
         if off.max() < 1e-7 * height:
             break
-        more, sigma = invert_offsets(linear, missing, rest)
+        more, sigma, _ = invert_offsets(linear, missing, rest)
         deltas = deltas + more
     assert best is not None
     moved = np.flatnonzero(np.linalg.norm(best[1], axis=1) > 1e-7 * height)
@@ -286,7 +290,7 @@ def _neighbour_factor(posed: Posed, trigger: HingeTrigger, shape: Shape, activat
         )  # fmt: skip
         there = pose.with_rotation(trigger.joint, turned)
         on = activation if turn == 0 else float(trigger.response.at(trigger.angle(there, skeleton)))
-        linear = posed.evaluator.pose(there, posed.acting).affine[0][shape.vertices]
+        linear = posed.evaluator.pose(there, posed.acting).affine_of(shape.vertices)[0]
         return on * float(np.linalg.norm(np.einsum("vij,vj->vi", linear, shape.deltas), axis=1).max())
 
     return max(shift(-NEIGHBOUR), shift(NEIGHBOUR)) / max(shift(0.0), 1e-12)
