@@ -92,6 +92,29 @@ class Reach(unittest.TestCase):
             last = angle
         self.assertLess(last, hinge.low + 0.1 * SOFT)
 
+    @settings(max_examples=60, deadline=None)
+    @given(st.floats(0.35, 0.9), st.floats(-2.6, 2.6))
+    def test_behind_an_upper_joint_at_its_limit_the_lower_bone_points_at_the_place(self, share, angle):
+        skeleton = self.skeleton
+        end = skeleton.find("left_foot")
+        limb = limb_of(skeleton, end)
+        hinge, over = skeleton.hinge(limb.lower), skeleton.hinge(limb.upper)
+        axis = np.array(hinge.axis)
+        pose = skeleton.rest_pose().with_rotation(limb.lower, rotations.from_axis_angle(axis, 0.9))
+        root, long, short = self.bones(skeleton.global_matrices(pose)[:, :3, 3], limb)
+        frame = Rotation.from_matrix(skeleton.rest_global[limb.upper, :3, :3])
+        way = Rotation.from_rotvec(frame.apply(np.array(over.axis)) * angle).apply([0.0, -1.0, 0.0])
+        at = root + share * (long + short) * way
+        out, places = self.after(pose, end, at)
+        bend = float(rotations.twist_angle(out.rotations[limb.lower], axis))
+        far = np.linalg.norm(places[end] - at)
+        if far < 1e-6 or not hinge.low + SOFT < bend < hinge.high - SOFT:
+            return
+        for more in (-0.02, 0.02):
+            other = rotations.multiply(out.rotations[limb.lower], rotations.from_axis_angle(axis, more))
+            moved = skeleton.global_matrices(out.with_rotation(limb.lower, other))[end, :3, 3]
+            self.assertGreater(np.linalg.norm(moved - at), far - 1e-4)
+
     def test_the_side_of_the_bend_is_kept(self):
         skeleton = self.skeleton
         end = skeleton.find("left_foot")

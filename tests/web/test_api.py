@@ -125,9 +125,21 @@ class Api(unittest.TestCase):
             want = {"without": True, "heat": True, "measure": "upper"}
             live.send(json.dumps({"type": "pose", "seq": 7, "pose": {"joints": joints}, "want": want}))
             head, fields = unpack(live.recv())
-        self.assertEqual(head["seq"], 7)
-        np.testing.assert_allclose(fields["with"].reshape(-1, 3), evaluate_exact(opened.character, pose), atol=1e-6)
-        self.assertLess(head["measures"]["with"]["volume"], 100)
+            # No pose waits until the region of a joint is found: it is shown once more, measured.
+            self.assertNotIn("measures", head)
+            later, again = unpack(live.recv())
+            live.send(json.dumps({"type": "pose", "seq": 8, "pose": {"joints": joints}, "want": want}))
+            third, _ = unpack(live.recv())
+            # What bends no skin has no measures, and is asked for once.
+            for _ in range(2):
+                live.send(json.dumps({"type": "pose", "seq": 9, "pose": {}, "want": {"measure": "root"}}))
+            root, _ = unpack(live.recv())
+        self.assertEqual((head["seq"], later["seq"], third["seq"], root["seq"]), (7, None, 8, 9))
+        for shown in (fields, again):
+            np.testing.assert_allclose(shown["with"].reshape(-1, 3), evaluate_exact(opened.character, pose), atol=1e-6)
+        self.assertLess(later["measures"]["with"]["volume"], 100)
+        self.assertEqual(third["measures"], later["measures"])
+        self.assertIsNone(root.get("measures"))
         self.assertEqual(len(fields["heat"]), len(opened.character.mesh.points))
 
     def test_the_mesh_is_packed_as_the_view_unpacks_it(self):

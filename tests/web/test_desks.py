@@ -104,7 +104,8 @@ class Desks(unittest.TestCase):
     def test_kinds_are_seen_over_the_socket_by_the_page_that_asks(self):
         page = self.page("one")
         pose = {"joints": {"upper": [0, 0, 0.6427876, 0.7660444]}}
-        plain = page.ask("pose", pose=pose, want={"measure": "upper"})
+        page.ask("pose", pose=pose, want={"measure": "upper"})
+        plain = page.until(lambda h: "measures" in h)
         lines = page.post("proposals", pose=pose, joint="upper").text.splitlines()
         self.assertEqual(json.loads(lines[-1])["left"], 0)
         tried = page.ask("pose", pose=pose, want={"measure": "upper", "trial": "volume_keeper"})

@@ -73,7 +73,7 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
     -----
     The limb bends to the side that it is bent to now; a straight one to the side that its hinge bends to. The ranges
     of both joints about their hinges are soft limits: near its ends a joint turns on more slowly, and never beyond, so
-    that the end stays behind the place. Of the upper joint that is what it turns about its hinge, however it swings
+    that the end stays behind the place; the lower bone goes on to point at it. Of the upper joint that is what it turns about its hinge, however it swings
     besides; swung most of half a turn away, that says nothing any more and is let go. The end keeps its own turn
     against the lower bone.
     """
@@ -95,10 +95,18 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
     tip = middle + rotations.to_matrix(after) @ (tip - middle)
     # Then the whole limb swings so that its end points at the place.
     swing = rotations.shortest(tip - root, way)
-    return {
-        limb.upper: _kept_within(skeleton, pose, limb.upper, _turned(skeleton, pose, world, limb.upper, swing)),
-        limb.lower: _turned(skeleton, pose, world, limb.lower, after),
-    }
+    whole = _turned(skeleton, pose, world, limb.upper, swing)
+    upper = _kept_within(skeleton, pose, limb.upper, whole)
+    if upper is not whole:
+        # Held back, it leaves the lower bone to point at the place as well as it can.
+        own = rotations.from_matrix(rotations.rotation_part(world[limb.upper][:3, :3]))
+        inside = rotations.multiply(rotations.conjugate(pose.rotations[limb.upper]), upper)
+        turn = rotations.to_matrix(rotations.multiply(rotations.multiply(own, inside), rotations.conjugate(own)))
+        bone, wish, axis = turn @ (tip - middle), at - root - turn @ (middle - root), turn @ side
+        missing = math.atan2(float(axis @ np.cross(bone, wish)), float(bone @ wish - (bone @ axis) * (wish @ axis)))
+        bend = _within_range(skeleton, pose, limb, world, side, bend + missing)
+        after = rotations.from_axis_angle(side, bend)
+    return {limb.upper: upper, limb.lower: _turned(skeleton, pose, world, limb.lower, after)}
 
 
 def _side(skeleton: Skeleton, world: Array, limb: Limb, root: Array, middle: Array, tip: Array) -> Array:
@@ -134,7 +142,7 @@ def _within_range(skeleton: Skeleton, pose: Pose, limb: Limb, world: Array, side
 
 
 def _kept_within(skeleton: Skeleton, pose: Pose, joint: int, turned: Array) -> Array:
-    """A joint's rotation ``(4,)`` with what it turns about its hinge held back softly by its range."""
+    """A joint's rotation ``(4,)`` with what it turns about its hinge held back softly; the same where nothing is."""
     if skeleton.hinges[joint] is None:
         return turned  # its range is only guessed
     hinge = skeleton.hinge(joint)
@@ -144,6 +152,8 @@ def _kept_within(skeleton: Skeleton, pose: Pose, joint: int, turned: Array) -> A
     plain = math.hypot(float(turned[:3] @ axis), float(turned[3]))
     trust = min(1.0, max(0.0, (plain - SWUNG[0]) / (SWUNG[1] - SWUNG[0])))
     held = trust * (soft(after, before, hinge.low, hinge.high) - after)
+    if held == 0:
+        return turned
     return rotations.multiply(turned, rotations.from_axis_angle(axis, held))
 
 

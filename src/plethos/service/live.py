@@ -181,17 +181,27 @@ def joint_frames(world: Array) -> Floats:
     return out
 
 
-def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[str, Any]) -> bytes:
+def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[str, Any], waits: bool = True) -> bytes:
     """One frame of the character in a pose, or of the sculpt in progress (then its own pose counts).
 
     Parameters
     ----------
     version
         What `desk.version` was when the pose was read: it may be another by now, and poses are of one skeleton.
+    waits
+        Whether it waits until the region that is to be measured is found; else it goes without measures: see `awaited`.
     """
     stroke = desk.seen
+    if not waits and awaited(version, wanted) is not None:
+        wanted = replace(wanted, measure=None)
     with stroke.hands if stroke is not None else contextlib.nullcontext():
         return _frame(desk, stroke, version, pose, wanted, extra)
+
+
+def awaited(version: Version, wanted: Wanted) -> int | None:
+    """The joint whose region has still to be found before it can be measured; a large character takes a while."""
+    joint = None if wanted.measure is None else version.character.skeleton.index_of.get(wanted.measure)
+    return None if joint is None or version.measures.knows(joint) else joint
 
 
 def _frame(

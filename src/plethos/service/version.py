@@ -128,6 +128,7 @@ class Measures:
     character: Character
     _bends: dict[int, BendMeasure] = field(default_factory=dict)
     _before: dict[int, BendMeasure] = field(default_factory=dict)
+    _bendless: set[int] = field(default_factory=set)
     _depth: DepthField | None = None
     _contacts: ContactCounter | None = None
     _found: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
@@ -155,8 +156,16 @@ class Measures:
         """
         found = self._bends.get(joint)
         if found is None:
-            found = self._bends[joint] = BendMeasure.of(self.character, joint, self._before.get(joint))
+            try:
+                found = self._bends[joint] = BendMeasure.of(self.character, joint, self._before.get(joint))
+            except BadEditError:
+                self._bendless.add(joint)
+                raise
         return found
+
+    def knows(self, joint: int) -> bool:
+        """Whether a joint's region was found already, or found to be none: a frame does not wait for it."""
+        return joint in self._bends or joint in self._bendless
 
     @property
     def depth(self) -> DepthField:

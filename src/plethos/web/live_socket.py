@@ -17,12 +17,12 @@ from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 
-from plethos.core.errors import PlethosError
+from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.names import new_id
 from plethos.core.skeleton import Pose
 from plethos.service.desk import Desk
 from plethos.service.jobs import WENT_WRONG
-from plethos.service.live import contacts, frame, pose_of
+from plethos.service.live import awaited, contacts, frame, pose_of
 from plethos.service.masking import MaskTool
 from plethos.service.outline_strokes import OutlineTool
 from plethos.service.painting import PaintTool
@@ -82,6 +82,7 @@ class _Session:
         self._hands = asyncio.Event()
         self._others = asyncio.Event()
         self._shown: PoseMessage | None = None
+        self._measuring: dict[tuple[Version, int], asyncio.Task[None]] = {}
 
     async def run(self) -> None:
         loop = asyncio.get_running_loop()
@@ -118,7 +119,7 @@ class _Session:
         finally:
             for end in leave:
                 end()
-            for task in tasks:
+            for task in (*tasks, *self._measuring.values()):
                 task.cancel()
 
     async def _read(self) -> None:
@@ -140,6 +141,7 @@ class _Session:
             elif isinstance(message, PoseMessage):
                 self._shown = message
                 await self.socket.send_bytes(await self._aside(self._posed, message))
+                self._measure_later(message)
             elif isinstance(message, ContactsMessage):
                 counted = await run_in_threadpool(self._counted, message)
                 await _send(self.socket, ContactsAnswer(seq=message.seq, **counted))
@@ -174,6 +176,23 @@ class _Session:
         version = self.desk.version
         return self._frame(message, version, pose_of(version, message.pose.plain()))
 
+    def _measure_later(self, message: PoseMessage) -> None:
+        """Find the region that the message wants measured, if that is new; then show the pose again, measured."""
+        version = self.desk.version
+        joint = awaited(version, message.want.wanted())
+        if joint is None or (version, joint) in self._measuring:
+            return
+
+        async def measured() -> None:
+            try:
+                with contextlib.suppress(BadEditError):
+                    await run_in_threadpool(version.measures.bend, joint)
+            finally:
+                self._measuring.pop((version, joint), None)
+            self._others.set()
+
+        self._measuring[version, joint] = asyncio.create_task(measured())
+
     def _touched(self, message: StrokeMessage) -> bytes:
         version = self.desk.version
         pose = pose_of(version, message.pose.plain())
@@ -186,7 +205,7 @@ class _Session:
         return contacts(self.desk, version, pose_of(version, message.pose.plain()), message.want.wanted())
 
     def _frame(self, message: PoseMessage | StrokeMessage, version: Version, pose: Pose) -> bytes:
-        return frame(self.desk, version, pose, message.want.wanted(), {"seq": message.seq})
+        return frame(self.desk, version, pose, message.want.wanted(), {"seq": message.seq}, waits=False)
 
     async def _tell_versions(self) -> None:
         """Say what others have stored, the newest only."""
