@@ -11,7 +11,7 @@ const props = defineProps<{ dial: DialRule }>()
 const character = useCharacter()
 const live = useLive()
 const mending = useMending()
-const driven = computed(() => mending.all.filter((r) => r.by === props.dial.id || (r.trigger?.kind === 'dial' && r.trigger.reads === props.dial.id)))
+const switched = computed(() => mending.all.filter((r) => r.by === props.dial.id || (r.trigger?.kind === 'dial' && r.trigger.reads === props.dial.id)))
 /** Correctives that nothing switches on yet. */
 const free = computed(() => mending.all.filter((r) => r.kind === 'corrective' && !r.by))
 function response(r: RemedyCard): string {
@@ -25,8 +25,8 @@ const add = (id: string) => character.edit((c) => api.setTrigger(c, id, { kind: 
 
 <template>
   <div class="targets" role="group" :aria-label="`What the dial ${dial.name} switches on`">
-    <p class="muted">{{ driven.length ? 'Switches on, each by its own response:' : 'Switches nothing on yet.' }}</p>
-    <button v-for="r in driven" :key="r.id" class="target" title="Open its card" @click="mending.chooseRemedy(r.id)">
+    <p class="muted">{{ switched.length ? 'Switches on, each by its own response:' : 'Switches nothing on yet.' }}</p>
+    <button v-for="r in switched" :key="r.id" class="target" title="Open its card" @click="mending.chooseRemedy(r.id)">
       <span class="name">{{ r.name }}</span><span class="num">{{ Math.round((live.frame?.activations[r.id] ?? 0) * 100) }} %</span>
       <small>{{ response(r) }}</small>
     </button>

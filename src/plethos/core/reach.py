@@ -73,9 +73,9 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
     -----
     The limb bends to the side that it is bent to now; a straight one to the side that its hinge bends to. The ranges
     of both joints about their hinges are soft limits: near its ends a joint turns on more slowly, and never beyond, so
-    that the end stays behind the place; the lower bone goes on to point at it. Of the upper joint that is what it turns about its hinge, however it swings
-    besides; swung most of half a turn away, that says nothing any more and is let go. The end keeps its own turn
-    against the lower bone.
+    that the end stays behind the place; the lower bone goes on to point at it. Of the upper joint that is what it turns
+    about its hinge, however it swings besides; swung most of half a turn away, that says nothing any more and is let
+    go. The end keeps its own turn against the lower bone.
     """
     limb = limb_of(skeleton, end)
     world = skeleton.global_matrices(pose)
