@@ -17,6 +17,9 @@ class Access(BrowserCase):
 
     def assert_accessible(self, where: object) -> None:
         """No serious finding of axe-core, an outside set of rules; run with its own script, past the page's policy."""
+        # What fades in has not its own colours yet.
+        moving = "document.getAnimations().some(a => a.playState === 'running')"
+        self.until(lambda: not self.page.evaluate(moving))
         self.page.evaluate(AXE.read_text())
         found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
         serious = [

@@ -303,7 +303,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
           <path :d="a.path" class="hold" @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop" />
           <circle
             :cx="a.knobX" :cy="a.knobY" r="6" class="knob" :data-arc="axisName(a.axis)" tabindex="0" role="slider" :aria-label="`Bend about ${axisName(a.axis)}`" aria-valuemin="-180" aria-valuemax="180"
-            :aria-valuenow="Math.round(a.degrees)" :aria-valuetext="`${Math.round(a.degrees)}°`" @keydown="bending.nudge($event, a)"
+            :aria-valuenow="Math.round(bending.turned(a.axis))" :aria-valuetext="`${Math.round(bending.turned(a.axis))}°`" @keydown="bending.nudge($event, a)"
             @pointerdown="bending.grab($event, a)" @pointermove="bending.drag" @pointerup="bending.drop"
           ><title>Bend about {{ axisName(a.axis) }}</title></circle>
         </g>

@@ -4,7 +4,7 @@ import type { Axis, FigureInfo } from '@/api/client'
 
 export interface Dot { name: string; x: number; y: number; seen: boolean }
 export interface Bone { x1: number; y1: number; x2: number; y2: number; key: string }
-export interface Arc { axis: Axis; degrees: number; path: string; knobX: number; knobY: number; perDegreeX: number; perDegreeY: number }
+export interface Arc { axis: Axis; path: string; knobX: number; knobY: number; perDegreeX: number; perDegreeY: number }
 
 export interface View { camera: PerspectiveCamera; width: number; height: number }
 
@@ -44,5 +44,5 @@ export function bendArc(frames: Float32Array, index: number, parentTurn: Quatern
     points.push(`${p.x.toFixed(1)} ${p.y.toFixed(1)}`)
   }
   const knob = at(degrees), ahead = at(degrees + 1)
-  return { axis, degrees, path: `M${points.join('L')}`, knobX: knob.x, knobY: knob.y, perDegreeX: ahead.x - knob.x, perDegreeY: ahead.y - knob.y }
+  return { axis, path: `M${points.join('L')}`, knobX: knob.x, knobY: knob.y, perDegreeX: ahead.x - knob.x, perDegreeY: ahead.y - knob.y }
 }

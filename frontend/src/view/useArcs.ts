@@ -43,11 +43,13 @@ export function useArcs(stage: () => Stage | null) {
     posing.bendTo(Math.max(-180, Math.min(180, from + degrees)))
   }
   const drop = () => (bending = null)
+  /** How far the chosen joint is turned about an axis by now; the arcs are as old as the last frame. */
+  const turned = (axis: Axis) => twistDeg(posing.joints[posing.chosen] ?? REST, axis)
   function nudge(event: KeyboardEvent, arc: Arc): void {
-    const to = turnedByKey(event, arc.degrees)
+    const to = turnedByKey(event, turned(arc.axis))
     if (to === null) return
     posing.axis = arc.axis
     posing.bendTo(to)
   }
-  return { chosenArcs, grab, drag, drop, nudge }
+  return { chosenArcs, grab, drag, drop, nudge, turned }
 }
