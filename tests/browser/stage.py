@@ -76,6 +76,15 @@ class BrowserCase(unittest.TestCase):
         typed.fill(str(degrees))
         typed.press("Enter")
 
+    def ask_about_a_roll(self, character: str, degrees: float) -> None:
+        """Roll the left hand of the lock keeper and ask which kind of remedy suits."""
+        self.open(f"/characters/{character}")
+        self.choose_joint("Left hand")
+        self.page.get_by_role("button", name="Y", exact=True).click()
+        self.bend(degrees)
+        self.page.get_by_role("button", name="Which kind?").click()
+        self.page.get_by_text("Twist joints.").wait_for()
+
     def middle(self) -> tuple[float, float]:
         """The middle of the view, where the faced joint is."""
         view = self.page.locator(".view canvas").bounding_box()

@@ -47,12 +47,7 @@ class Access(BrowserCase):
     def test_what_mends_has_no_serious_accessibility_findings(self):
         mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
         page = self.page
-        self.open(f"/characters/{mine}")
-        self.choose_joint("Left hand")
-        page.get_by_role("button", name="Y", exact=True).click()
-        self.bend(70)
-        page.get_by_role("button", name="Which kind?").click()
-        page.get_by_text("Twist joints.").wait_for()
+        self.ask_about_a_roll(mine, 70)
         page.get_by_role("button", name="Try twist joints").click()
         page.get_by_text("is shown, not stored yet").wait_for()
         self.assert_accessible("a trial")

@@ -201,12 +201,7 @@ class InTheBrowser(BrowserCase):
     def test_the_kind_that_suits_a_roll_is_found_taken_tuned_and_mirrored(self):
         mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
         page = self.page
-        self.open(f"/characters/{mine}")
-        self.choose_joint("Left hand")
-        page.get_by_role("button", name="Y", exact=True).click()
-        self.bend(80)
-        page.get_by_role("button", name="Which kind?").click()
-        page.get_by_text("Twist joints.").wait_for()
+        self.ask_about_a_roll(mine, 80)
         lost = float(page.text_content("[data-volume]").split()[0])
         page.get_by_role("button", name="Try twist joints").click()
         page.get_by_text("is shown, not stored yet").wait_for()

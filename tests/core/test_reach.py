@@ -168,6 +168,23 @@ class Reach(unittest.TestCase):
                 last = bend
             self.assertGreater(last, far - SOFT)
 
+    def test_joints_of_which_nothing_is_known_turn_freely(self):
+        """Not one hinge in the file: the upper joint goes wherever the end is dragged."""
+        skeleton = Skeleton(
+            names=("hip", "knee", "ankle"),
+            parents=np.array([-1, 0, 1], np.int32),
+            rest_translation=np.array([[0.0, 1, 0], [0, -0.5, 0], [0, -0.4, 0.01]]),
+            rest_rotation=np.tile(rotations.IDENTITY, (3, 1)),
+            rest_stretch=np.tile(np.eye(3), (3, 1, 1)),
+            is_joint=np.ones(3, bool),
+            nodes=np.arange(3, dtype=np.int32),
+        )
+        for at in ([0.6, 1.5, 0.2], [-0.4, 1.6, -0.4]):
+            pose = skeleton.rest_pose()
+            for joint, q in reached(skeleton, pose, 2, np.array(at)).items():
+                pose = pose.with_rotation(joint, q)
+            np.testing.assert_allclose(skeleton.global_matrices(pose)[2, :3, 3], at, atol=1e-9)
+
     def test_small_moves_make_small_turns_even_at_the_limit(self):
         skeleton = self.skeleton
         end = skeleton.find("left_foot")

@@ -170,9 +170,10 @@ export const usePose = defineStore('pose', () => {
     const changed = character.state?.change ?? {}
     const there = (name: string | undefined) => info.joints.find((j) => j.name === name)
     const now = (name: string) => there(name in changed ? (changed[name] ?? undefined) : name)?.name
-    const turned = Object.entries(joints.value).map(([name, q]): [string | undefined, Quaternion] => [now(name), q])
-    joints.value = Object.fromEntries(turned.filter((entry): entry is [string, Quaternion] => entry[0] !== undefined))
-    placed.value = Object.fromEntries(Object.entries(placed.value).flatMap(([name, p]) => (now(name) ? [[now(name)!, p]] : [])))
+    const renamed = <T>(of: Record<string, T>): Record<string, T> =>
+      Object.fromEntries(Object.entries(of).flatMap(([name, value]) => (now(name) ? [[now(name)!, value]] : [])))
+    joints.value = renamed(joints.value)
+    placed.value = renamed(placed.value)
     held = null
     const parent = before.joints.find((j) => j.index === was?.parent)?.name
     const next = there(now(chosen.value)) ?? (parent ? there(now(parent)) : undefined) ?? info.joints[0]

@@ -40,7 +40,7 @@ export const useResume = defineStore('resume', () => {
     }
   }
   const keepSoon = useDebounceFn(keep, 400)
-  watch([() => posing.pose.joints, () => posing.dials, () => posing.chosen, () => posing.axis, camera, station], () => keepSoon(character.id))
+  watch([() => posing.pose.joints, () => posing.shapes, () => posing.dials, () => posing.chosen, () => posing.axis, camera, station], () => keepSoon(character.id))
   // Whoever reloads or leaves right after a change finds it too.
   useEventListener(window, 'pagehide', () => keep(character.id))
 

@@ -13,21 +13,17 @@ from plethos.core.remedies import Corrective, Remedy
 from plethos.core.remedies.corrective import Target
 from plethos.core.rotations import from_axis_angle
 from plethos.core.sculpt.solve import invert_offsets
-from plethos.core.skeleton import Pose, pose_from_document
+from plethos.core.skeleton import Pose
 from plethos.core.triggers.hinge import HingeTrigger
 
 
 def made_in(character: Character, remedy: Remedy, target: Target) -> Pose | None:
     """The pose that a target was made in, as far as it is told; else where its hinge is fully on; else None."""
-    skeleton = character.skeleton
-    told = {n: e for n, e in (target.pose.get("joints") or {}).items() if n in skeleton.index_of}
-    if told:
-        return pose_from_document(skeleton, {"joints": told})
-    trigger = character.rules.trigger_of(remedy)
-    if isinstance(trigger, HingeTrigger) and target.at == 1:
+    told, trigger = target.made_in(character.skeleton), character.rules.trigger_of(remedy)
+    if told is None and isinstance(trigger, HingeTrigger) and target.at == 1:
         turned = from_axis_angle(trigger.axis, trigger.response.end)
-        return skeleton.rest_pose().with_rotation(trigger.joint, turned)
-    return None
+        return character.skeleton.rest_pose().with_rotation(trigger.joint, turned)
+    return told
 
 
 def before_the_skin(evaluator: Evaluator, remedy: Remedy) -> Remedy:

@@ -143,9 +143,9 @@ def _within_range(skeleton: Skeleton, pose: Pose, limb: Limb, world: Array, side
 
 def _kept_within(skeleton: Skeleton, pose: Pose, joint: int, turned: Array) -> Array:
     """A joint's rotation ``(4,)`` with what it turns about its hinge held back softly; the same where nothing is."""
-    if skeleton.hinges[joint] is None:
+    hinge = skeleton.known_hinge(joint)
+    if hinge is None:
         return turned  # its range is only guessed
-    hinge = skeleton.hinge(joint)
     axis, middle = np.array(hinge.axis), (hinge.low + hinge.high) / 2
     before, after = (float(rotations.twist_angle(q, axis, middle)) for q in (pose.rotations[joint], turned))
     # How plainly the rotation is one about the hinge: 1 without any swing, 0 at a swing of half a turn.

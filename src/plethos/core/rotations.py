@@ -108,7 +108,7 @@ def rotation_part(m: Array) -> Array:
 
 
 def rotation_or_mirror(m: Array) -> Array:
-    """The orthogonal matrix ``(3, 3)`` nearest to a matrix; it mirrors if the matrix does."""
+    """The orthogonal matrix ``(..., 3, 3)`` nearest to a matrix; it mirrors if the matrix does."""
     u, _, vt = np.linalg.svd(m)
     return np.asarray(u @ vt)
 

@@ -192,15 +192,15 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
         Whether it waits until the region that is to be measured is found; else it goes without measures: see `awaited`.
     """
     stroke = desk.seen
-    if not waits and awaited(version, wanted) is not None:
+    if not waits and awaited(version, wanted.measure) is not None:
         wanted = replace(wanted, measure=None)
     with stroke.hands if stroke is not None else contextlib.nullcontext():
         return _frame(desk, stroke, version, pose, wanted, extra)
 
 
-def awaited(version: Version, wanted: Wanted) -> int | None:
-    """The joint whose region has still to be found before it can be measured; a large character takes a while."""
-    joint = None if wanted.measure is None else version.character.skeleton.index_of.get(wanted.measure)
+def awaited(version: Version, name: str | None) -> int | None:
+    """The joint to be measured, where its region has still to be found; a large character takes a while."""
+    joint = None if name is None else version.character.skeleton.index_of.get(name)
     return None if joint is None or version.measures.knows(joint) else joint
 
 

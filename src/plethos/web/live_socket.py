@@ -179,7 +179,7 @@ class _Session:
     def _measure_later(self, message: PoseMessage) -> None:
         """Find the region that the message wants measured, if that is new; then show the pose again, measured."""
         version = self.desk.version
-        joint = awaited(version, message.want.wanted())
+        joint = awaited(version, message.want.measure)
         if joint is None or (version, joint) in self._measuring:
             return
 

@@ -66,19 +66,14 @@ def recorded_behind(evaluator: Evaluator, target: Target, pose: Pose) -> bool:
     own = np.zeros((topology.count, 3))
     own[shape.vertices] = np.einsum("vij,vj->vi", rest, shape.deltas)
     turned = own.copy()
-    turned[shape.vertices] = np.einsum("vij,vj->vi", _turns(there, rest), own[shape.vertices])
+    turns = rotations.rotation_or_mirror(there @ np.linalg.pinv(rest))
+    turned[shape.vertices] = np.einsum("vij,vj->vi", turns, own[shape.vertices])
     if _rough(turned, edges) <= ROUGHER * _rough(own, edges):
         return False
     along_rest, along_posed = (
         _along(own, outward_normals(p.points.astype(np.float64), topology)) for p in (at_rest, posed)
     )
     return along_rest < ALONG or along_posed > along_rest
-
-
-def _turns(posed: Array, rest: Array) -> Array:
-    """The rotations ``(N, 3, 3)`` nearest to what the skin does from rest to the pose."""
-    u, _, v = np.linalg.svd(posed @ np.linalg.pinv(rest))
-    return np.asarray(u @ v)
 
 
 def _rough(field: Array, edges: NDArray[np.int32]) -> float:

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -15,7 +13,7 @@ from plethos.core.findings.finding import Finding
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.response import Response
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose, Skeleton, pose_from_document
+from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
 
 AS_RADIANS = math.radians(4)  # knots within this were most likely typed in radians
@@ -29,23 +27,12 @@ MOSTLY = 0.7  # of a turn that has to be about an axis for that to be its axis
 def hinge_finding(character: Character, remedy: Remedy, trigger: HingeTrigger) -> Finding | None:
     """The first thing that is wrong with a remedy's hinge: one at a time, since each hides the next."""
     skeleton = character.skeleton
-    pose = _sculpted_in(remedy, skeleton)
+    pose = remedy.body.targets[-1].made_in(skeleton) if isinstance(remedy.body, Corrective) else None
     for look in (_unit, _joint, _axis, _sign, _rest, _reach):
         found = look(skeleton, trigger, pose)
         if found is not None:
             return found
     return None
-
-
-def _sculpted_in(remedy: Remedy, skeleton: Skeleton) -> Pose | None:
-    """The pose of a corrective's last target; None where it says nothing."""
-    if not isinstance(remedy.body, Corrective):
-        return None
-    told: Mapping[str, Any] = remedy.body.targets[-1].pose
-    joints = {n: e for n, e in (told.get("joints") or {}).items() if n in skeleton.index_of}
-    if not joints:
-        return None
-    return pose_from_document(skeleton, {"joints": joints})
 
 
 def _name(skeleton: Skeleton, joint: int) -> str:

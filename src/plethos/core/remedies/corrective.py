@@ -14,7 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.mapping import IdMap, JointMap, VertexMap, mapped_pose
 from plethos.core.moment import Slot
 from plethos.core.shape import Shape
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton import Pose, Skeleton, pose_from_document
 
 APART = 0.02  # of the activation: targets closer to each other are one
 
@@ -39,6 +39,11 @@ class Target:
     at: float = 1.0
     pose: Mapping[str, Any] = field(default_factory=lambda: {"joints": {}})
     report: Mapping[str, Any] = field(default_factory=dict)
+
+    def made_in(self, skeleton: Skeleton) -> Pose | None:
+        """The pose in which it was sculpted, as far as its joints are there; None where it says nothing."""
+        told = {n: e for n, e in (self.pose.get("joints") or {}).items() if n in skeleton.index_of}
+        return pose_from_document(skeleton, {"joints": told}) if told else None
 
 
 @dataclass(frozen=True, eq=False)
