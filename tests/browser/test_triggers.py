@@ -52,7 +52,7 @@ class Triggers(BrowserCase):
         self.open_card()
         self.bend(50)
         page.get_by_role("button", name="Sculpt an in-between here").click()
-        page.get_by_role("heading", name="Sculpting an in-between").wait_for()
+        page.get_by_role("heading", name="Sculpting one more target").wait_for()
         self.sculpt(keep=None)
         targets = lambda: [round(t["at"], 3) for t in self.remedies()[0]["targets"]]  # noqa: E731
         self.assertEqual(len(targets()), 2)
@@ -66,6 +66,23 @@ class Triggers(BrowserCase):
         self.until(lambda: len(targets()) == 1)
         page.keyboard.press("Control+z")
         self.until(lambda: len(targets()) == 2)
+
+    def test_a_target_further_on_is_sculpted_where_the_joint_is_bent_beyond(self):
+        page = self.page
+        self.corrective("Left forearm", 100)
+        self.open_card()
+        self.bend(103)
+        here = page.get_by_role("button", name="Sculpt an in-between here")
+        self.until(here.is_disabled)
+        self.bend(125)
+        page.get_by_role("button", name="Sculpt one further on").click()
+        page.get_by_role("heading", name="Sculpting one more target").wait_for()
+        self.sculpt(keep=None)
+        (remedy,) = self.remedies()
+        self.assertEqual([round(t["at"], 3) for t in remedy["targets"]], [0.8, 1])
+        self.assertAlmostEqual(remedy["trigger"]["end_deg"], 125, places=3)
+        page.keyboard.press("Control+z")
+        self.until(lambda: len(self.remedies()[0]["targets"]) == 1 or self.state(self.mine)["sculpt"] is not None)
 
     def test_a_pose_is_stored_joins_another_and_a_product_and_a_group_act_on_them(self):
         page = self.page

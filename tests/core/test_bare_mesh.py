@@ -156,6 +156,9 @@ class Template(unittest.TestCase):
                 np.testing.assert_allclose(
                     skeleton.rest_global[right, :3, 3], skeleton.rest_global[left, :3, 3] * [-1, 1, 1], atol=1e-12
                 )
+        # The toes turn at the height at which their tips were clicked: common practice, no source.
+        toes = skeleton.rest_global[skeleton.find("left_toes"), 1, 3]
+        self.assertAlmostEqual(toes, self.markers["toes"][1], places=9)
         for joint, child, name in (
             ("left_forearm", "left_hand", "elbow_flexion"), ("left_shin", "left_foot", "knee_flexion"),
             ("right_thigh", "right_shin", "hip_flexion"), ("spine_1", "spine_2", "spine_flexion"),

@@ -240,6 +240,8 @@ class Anchors(unittest.TestCase):
             pose = posed(left_thigh=[0, 0, thigh], left_shin=[0, 0, knee])
             m = moment(pose, helper(*rules))
             angle = 2 * math.degrees(math.atan2(m.rotations[joint(KNEE), 2], m.rotations[joint(KNEE), 3]))
+            again = Limit.from_document(rules[1].to_document(skeleton), skeleton, joint(KNEE))
+            np.testing.assert_allclose(moment(pose, helper(rules[0], again)).rotations, m.rotations, atol=1e-9)
             free = moment(pose, helper(rules[0]))
             asked = 2 * math.degrees(math.atan2(free.rotations[joint(KNEE), 2], free.rotations[joint(KNEE), 3]))
             self.assertAlmostEqual(angle, min(asked, 60), places=6)

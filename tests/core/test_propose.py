@@ -18,8 +18,10 @@ from plethos.core.measure.region import joint_region, region_volume
 from plethos.core.propose.between import with_between
 from plethos.core.propose.crease import CLEAR, Crease
 from plethos.core.propose.first_mend import FirstMend
+from plethos.core.propose.held import Held
 from plethos.core.propose.response import fitted_response
 from plethos.core.propose.slabs import Slabs
+from plethos.core.propose.solved import solved
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import solve_corrective
@@ -262,10 +264,49 @@ class Between(unittest.TestCase):
         more = with_between(after, "e", math.radians(90), before.skeleton.rest_pose())
         np.testing.assert_allclose([t.at for t in more.rules.remedy("e").body.targets], [0.5, 0.75, 1.0])
 
+    def capped(self, character, degrees):
+        """The volume of the slabs that a first mend asks for, percent of rest."""
+        joint = keeper().skeleton.find("left_forearm")
+        mend = FirstMend.of(keeper(), joint)
+        points = posed(character, "left_forearm", degrees).exact_points()[mend.region.vertices]
+        return 100 * mend.slabs.volumes(points).sum() / mend.slabs.at_rest.sum()
+
+    def test_worked_case_8_one_more_target_further_on_holds_beyond_and_leaves_the_way_there(self):
+        rest, number = keeper().skeleton.rest_pose(), keeper().skeleton.find("left_forearm")
+        made = solved(Held.of(keeper(), number, bent(rest, number, Z, math.radians(120))), "elbow")
+        trigger = made.fitted.trigger
+        self.assertAlmostEqual(math.degrees(made.fitted.further), 130, places=6)
+        before = keeper().with_remedy(Remedy(made.body, "elbow", by=trigger.id, id="e"), trigger)
+        after = with_between(before, "e", math.radians(130), rest)
+        for degrees in (110, 120, 130):
+            self.assertTrue(98 < self.capped(after, degrees) < 102, degrees)
+        self.assertGreater(self.capped(after, 130), self.capped(before, 130) + 0.5)
+        counter = ContactCounter(keeper().mesh)
+        self.assertEqual(counter.count(posed(after, "left_forearm", 130).points), 0)
+        self.assertGreater(counter.count(posed(before, "left_forearm", 130).points), 50)
+        targets = after.rules.remedy("e").body.targets
+        np.testing.assert_allclose([t.at for t in targets], [12 / 13, 1], atol=1e-6)
+        self.assertEqual([t.shape.name for t in targets], ["elbow 92 %", "elbow"])
+        for angle in trigger.response.inputs:
+            both = [posed(c, "left_forearm", math.degrees(angle)).points for c in (before, after)]
+            np.testing.assert_allclose(*both, atol=2e-6, err_msg=str(angle))
+
+    def test_what_else_reads_the_trigger_goes_on_as_it_did(self):
+        character, rest = self.made(), keeper().skeleton.rest_pose()
+        body = character.rules.remedy("e").body
+        shape = replace(body.targets[-1].shape, name="other")
+        shared = character.with_remedy(Remedy(Corrective.of(shape), "other", by="t", id="o"))
+        for of in (character, shared):
+            rules = with_between(of, "e", math.radians(140), rest).rules
+            own = rules.trigger_of(rules.remedy("e"))
+            self.assertAlmostEqual(float(own.response.at(math.radians(120))), 120 / 140, places=9)
+            self.assertEqual(own.id == "t", of is character)
+        self.assertEqual(rules.trigger_of(rules.remedy("o")), shared.rules.triggers[0])
+
     def test_it_has_to_lie_on_the_way_of_a_corrective_with_a_hinge(self):
         character = self.made("late")
         rest = character.skeleton.rest_pose()
-        for degrees in (-20, 2, 119, 150):
+        for degrees in (-20, -150, 2, 119, 125):
             with self.assertRaisesRegex(BadEditError, "on the way"):
                 with_between(character, "e", math.radians(degrees), rest)
         loose = character.with_rules(character.rules.tied("e", None))

@@ -198,6 +198,10 @@ class Used(unittest.TestCase):
         # One flat triangle holds nothing.
         flat = character.with_region(PICKED, pick.of_vertices(len(rest), character.mesh.topology.triangles[50]))
         self.assertIsNone(PickedPatch.of(flat, rest).volume_percent(rest))
+        # Nor do vertices without a triangle between them, or nothing at all.
+        for lone in ([7], []):
+            patch = PickedPatch.of(character.with_region(PICKED, pick.of_vertices(len(rest), lone)), rest)
+            self.assertEqual((patch.volume, patch.volume_percent(rest)), (0.0, None))
 
 
 if __name__ == "__main__":

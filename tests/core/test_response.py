@@ -68,6 +68,31 @@ class ResponseCurve(unittest.TestCase):
         self.assertAlmostEqual(float(late.at(22.0)), 0.6, delta=0.1)
         self.assertGreater(float(Response.preset("early", 0.0, 1.0).at(0.5)), 0.7)
 
+    @given(
+        st.lists(st.floats(0.05, 1), min_size=1, max_size=5),
+        st.floats(-1, 1),
+        st.floats(1.1, 3),
+        st.sampled_from([1, -1]),
+    )
+    @settings(max_examples=100, deadline=None)
+    def test_led_on_it_gives_a_share_up_to_its_old_end_and_is_fully_on_at_the_new_one(self, steps, start, more, way):
+        x = way * (start + np.cumsum([0, *steps]))
+        y = np.linspace(0, 1, len(x))
+        curve = Response.of_knots(list(zip(x, y, strict=True)))
+        to = float(x[0] + more * (x[-1] - x[0]))
+        longer, share = curve.furthered(to)
+        self.assertAlmostEqual(share, 1 / more)
+        np.testing.assert_allclose(longer.at(x), share * curve.at(x), atol=1e-9)
+        np.testing.assert_array_equal(longer.at([to, to + way]), [1, 1])
+        self.assertTrue((np.diff(longer.at(np.linspace(x[0], to, 60))) >= -1e-12).all())
+        # Not well beyond, on the way, on the other side, or where it comes down again.
+        for other in (x[-1] + 0.04 * (x[-1] - x[0]), x[-1], x[0], x[0] - way):
+            self.assertIsNone(curve.furthered(float(other)))
+        bump = Response.of_knots([*zip(x, y, strict=True), (x[-1] + way, 0.0)])
+        self.assertIsNone(bump.furthered(to + 2 * way))
+        flat = Response.of_knots([*zip(x, y, strict=True), (x[-1] + 0.01 * way, 1.0)])
+        self.assertEqual(flat.furthered(to), (longer, share))
+
     def test_broken_knots_are_refused(self):
         for angles, values in (
             ((0.0,), (0.0,)),

@@ -23,6 +23,7 @@ from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.flat.frames import MOST_FRAMES, Frames
 from plethos.core.formats.files import read_file
 from plethos.core.formats.lottie import lottie
+from plethos.core.formats.obj import write_obj
 from plethos.core.formats.pictures import pictures
 from plethos.core.formats.rules import plain_rules, with_plain_rules
 from plethos.core.formats.svg_animate import animated_svg
@@ -166,6 +167,13 @@ class Read(unittest.TestCase):
         self.assertIn(NO_JOINTS, drawing(svg(bar())).repairs)
         character, file = laid(svg(bar()))
         self.assertNotIn(NO_JOINTS, read_file("d.svg", write_drawing(character, file))[1].repairs)
+
+    def test_posed_points_go_out_as_a_plain_list_without_faces(self):
+        limb, _ = laid(svg(bar()))
+        lines = write_obj(limb, limb.mesh.rest).splitlines()
+        points = [[float(x) for x in line.split()[1:]] for line in lines if line.startswith("v ")]
+        np.testing.assert_allclose(points, limb.mesh.rest[limb.mesh.file_to_vertex], atol=1e-6)
+        self.assertFalse([line for line in lines if line.startswith("f ")])
 
     def test_what_a_file_is_shows_in_it(self):
         self.assertTrue(looks_like_svg(b'\xef\xbb\xbf<?xml version="1.0"?><svg/>'))

@@ -13,7 +13,7 @@ from plethos.core.errors import BadFileError
 from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.rules import Rules
 from plethos.core.topology import boundary_loops
 from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
@@ -306,6 +306,20 @@ class States(unittest.TestCase):
                 self.assertTrue(98 < with_ < 102, (side, degrees, with_))
                 if degrees <= 120:
                     self.assertEqual(after, 0)
+
+    def test_worked_case_6_a_thigh_at_100_degrees_goes_into_no_hem_of_the_waistcoat(self):
+        character, _ = open_demo("lock-keeper")
+        triangles, skeleton = character.mesh.topology.triangles, character.skeleton
+        (piece,) = (k for k, p in enumerate(character.mesh.parts) if p.name == "waistcoat")
+        of_it = character.mesh.part_numbers[triangles[:, 0]] == piece
+        pose = bent(skeleton.rest_pose(), skeleton.find("left_thigh"), (0, 0, 1), np.radians(100))
+        crossing = []
+        for acting in (NONE, ALL):
+            points = Evaluator.of(character).pose(pose, acting).points
+            pairs = fresh_pairs(points, triangles, intersecting_pairs(character.mesh.rest, triangles))
+            crossing.append(int((of_it[pairs[:, 0]] != of_it[pairs[:, 1]]).sum()))
+        self.assertGreater(crossing[0], 100)
+        self.assertEqual(crossing[1], 0)
 
     def test_the_pair_at_each_hip_and_the_knee_caps_are_mirrored_and_in_step(self):
         rules = open_demo("lock-keeper")[0].rules

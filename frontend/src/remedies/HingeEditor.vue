@@ -73,7 +73,8 @@ async function fitToVolume(): Promise<void> {
     emit('change', fitted.trigger)
     const within = `Keeps the volume within ${fitted.worst.toFixed(1)} % all the way; before it was up to ${fitted.worst_before.toFixed(1)} % off.`
     const between = fitted.between_deg == null ? '' : ` One shape is not enough: sculpt an in-between at ${Math.round(fitted.between_deg)}°.`
-    told.value = { knots: JSON.stringify(fitted.trigger.knots), sentence: within + between }
+    const further = fitted.further_deg == null ? '' : ` Bent on, it is not enough: add a target at ${Math.round(fitted.further_deg)}°.`
+    told.value = { knots: JSON.stringify(fitted.trigger.knots), sentence: within + between + further }
   } catch (error) {
     say(error)
   } finally {

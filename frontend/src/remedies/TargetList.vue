@@ -17,6 +17,20 @@ const hinge = computed(() => hingeOf(props.remedy))
 const on = computed(() => live.frame?.activations[props.remedy.id] ?? 0)
 const rows = computed(() => props.remedy.targets.map((t) => ({ ...t, angle: hinge.value ? angleOf(props.remedy, t.at) : null, here: Math.abs(on.value - t.at) < 0.02 })))
 const between = computed(() => props.remedy.by !== null && on.value >= 0.02 && on.value <= 0.98 && !rows.value.some((t) => t.here))
+/** The held angle about the axis of the hinge; the strip may run about the same axis the other way round. */
+const angle = computed(() => {
+  const own = hinge.value
+  if (!own || own.joint !== posing.chosen) return null
+  return posing.angle * (Math.sign(own.axis[0] * posing.axis[0] + own.axis[1] * posing.axis[1] + own.axis[2] * posing.axis[2]) || 1)
+})
+/** Bent well beyond where it is fully on: the server leads the response on by a twentieth of the way or more. */
+const further = computed(() => {
+  const own = hinge.value
+  if (!own || angle.value === null || own.end_deg == null || own.start_deg == null) return false
+  return (angle.value - own.start_deg) / (own.end_deg - own.start_deg) >= 1 / 0.95
+})
+const room = computed(() => between.value || further.value)
+const said = computed(() => (further.value ? 'Sculpt one further on' : 'Sculpt an in-between here'))
 
 function go(target: (typeof rows.value)[number]): void {
   if (hinge.value && target.angle !== null) posing.goTo(hinge.value.joint, hinge.value.axis as Axis, target.angle)
@@ -28,12 +42,7 @@ async function sculpt(target: (typeof rows.value)[number]): Promise<void> {
 }
 const move = (at: number, percent: number | undefined) => percent !== undefined && Math.abs(percent / 100 - at) > 1e-6 && character.edit((c) => api.retime(c, props.remedy.id, at, percent / 100))
 const sculptBetween = () => character.edit((c) => api.beginSculpt(c, posing.pose, props.remedy.id, true))
-async function solveBetween(): Promise<void> {
-  const own = hinge.value!
-  // The strip may run about the same axis the other way round.
-  const sign = Math.sign(own.axis[0] * posing.axis[0] + own.axis[1] * posing.axis[1] + own.axis[2] * posing.axis[2]) || 1
-  await mending.solving(() => character.edit((c) => api.addBetween(c, props.remedy.id, posing.angle * sign)))
-}
+const solveBetween = () => mending.solving(() => character.edit((c) => api.addBetween(c, props.remedy.id, angle.value!)))
 </script>
 
 <template>
@@ -47,8 +56,8 @@ async function solveBetween(): Promise<void> {
       <el-button v-if="t.at < 1" size="small" text :disabled="locked" :aria-label="`Delete the in-between at ${Math.round(t.at * 100)} %`" @click="character.edit((c) => api.deleteTarget(c, remedy.id, t.at))">×</el-button>
     </div>
     <div class="row">
-      <el-button size="small" :disabled="locked || !between" :title="between ? 'One more target, sculpted by hand as it is here' : 'Go to where it is partly on'" @click="sculptBetween">Sculpt an in-between here</el-button>
-      <el-button v-if="hinge && hinge.joint === posing.chosen" size="small" :loading="mending.busy" :disabled="locked || !between || posing.clip !== null" :title="between ? 'One more target, solved for this angle' : 'Bend the joint to where it is partly on'" @click="solveBetween">Solve one</el-button>
+      <el-button size="small" :disabled="locked || !room" :title="room ? 'One more target, sculpted by hand as it is here' : 'Go to where it is partly on, or well beyond where it is fully on'" @click="sculptBetween">{{ said }}</el-button>
+      <el-button v-if="hinge && angle !== null" size="small" :loading="mending.busy" :disabled="locked || !room || posing.clip !== null" :title="room ? 'One more target, solved for this angle' : 'Bend the joint to where it is partly on, or well beyond where it is fully on'" @click="solveBetween">Solve one</el-button>
       <el-checkbox v-if="rows.length > 1" :model-value="remedy.eased" size="small" :disabled="locked" label="eased between them" @update:model-value="(v: unknown) => character.edit((c) => api.ease(c, remedy.id, Boolean(v)))" />
     </div>
   </section>

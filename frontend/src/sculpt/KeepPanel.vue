@@ -44,7 +44,7 @@ const drop = () => character.edit((c) => api.dropSculpt(c))
 
 <template>
   <section class="keep">
-    <h2>{{ character.sculpting?.between ? 'Sculpting an in-between' : 'Sculpting in the pose' }}</h2>
+    <h2>{{ character.sculpting?.between ? 'Sculpting one more target' : 'Sculpting in the pose' }}</h2>
     <template v-if="!proposal">
       <p class="muted">{{ character.sculpting?.strokes === 1 ? "1 stroke, saved." : `${character.sculpting?.strokes ?? 0} strokes, each one saved.` }} The pose is held until you keep or drop.</p>
       <template v-if="!character.flat"><FirstMend /><PushApart /></template>

@@ -59,6 +59,7 @@ def solve(
             "contacts": mend.contacts,
             "off_on_the_way_percent": fitted.worst,
             "in_between_deg": None if between is None else math.degrees(between),
+            "further_deg": None if fitted.further is None else math.degrees(fitted.further),
             "warnings": list(made.report.warnings),
         }
     )

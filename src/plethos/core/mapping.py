@@ -170,7 +170,7 @@ def mapped_pose(pose: Mapping[str, Any], joints: JointMap, skeleton: Skeleton) -
             continue
         parent, said = int(skeleton.parents[j]), dict[str, Any]()
         if entry.keys() & {"euler_xyz_deg", "quaternion_xyzw"}:
-            said["quaternion_xyzw"] = joints.rotation(j, rotation_from_json(name, entry)).tolist()
+            said["quaternion_xyzw"] = joints.rotation(j, np.array(rotation_from_json(name, entry))).tolist()
         if "translation" in entry:
             # It is said in the frame of the parent.
             known = parent < 0 or joints.joint(parent) is not None

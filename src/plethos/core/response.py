@@ -14,6 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.rotations import Array
 
 MOST = 1e6  # no input and no value is larger
+FURTHER = 0.05  # of the way: a curve is not led on by less
 
 # Activation at 1/4, 1/2 and 3/4 of the way from start to end. Volume is lost late in a bend, so "late" (the
 # square of the way) suits elbows best: common practice, no source.
@@ -88,18 +89,15 @@ class Response:
     @cached_property
     def slopes(self) -> Array:
         """The slope ``(N,)`` at each knot."""
-        x, y = np.array(self.inputs), np.array(self.values)
-        h, d = np.diff(x), np.diff(y) / np.diff(x)
-        m = np.zeros(len(x))
-        if len(x) == 2:
-            m[:] = d[0]
-            return m
-        same = d[:-1] * d[1:] > 0
-        w1, w2 = 2 * h[1:] + h[:-1], h[1:] + 2 * h[:-1]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            m[1:-1] = np.where(same, (w1 + w2) / (w1 / d[:-1] + w2 / d[1:]), 0.0)
-        m[0], m[-1] = _end_slope(h[0], h[1], d[0], d[1]), _end_slope(h[-1], h[-2], d[-1], d[-2])
-        return m
+        # Plain numbers: knots are few, and one that is dragged asks with every frame.
+        h = [after - before for before, after in itertools.pairwise(self.inputs)]
+        d = [(after - before) / h[k] for k, (before, after) in enumerate(itertools.pairwise(self.values))]
+        if len(h) == 1:
+            return np.array([d[0], d[0]])
+        inner = [
+            _mean_slope(h[k], h[k + 1], d[k], d[k + 1]) if d[k] * d[k + 1] > 0 else 0.0 for k in range(len(h) - 1)
+        ]  # fmt: skip
+        return np.array([_end_slope(h[0], h[1], d[0], d[1]), *inner, _end_slope(h[-1], h[-2], d[-1], d[-2])])
 
     def at(self, given: ArrayLike) -> NDArray[np.float64]:
         """Values at inputs of any shape."""
@@ -130,24 +128,46 @@ class Response:
         last = int(np.argmax(values))
         return self.inputs[order[first]], self.inputs[order[last]]
 
+    def furthered(self, to: float) -> tuple[Response, float] | None:
+        """This curve on to an input beyond its end, where it is fully on from then on.
+
+        Returns
+        -------
+        tuple of Response and float, or None
+            The longer curve, which gives at each knot up to the old end the same share, the second, of what it gave.
+            None where `to` does not lie well beyond the end, or the curve comes down again there.
+        """
+        start, end = self._ends()
+        knots = list(zip(self.inputs, self.values, strict=True))
+        share = (end - start) / (to - start) if to != start else 0.0
+        if not 0 < share <= 1 - FURTHER or any(v != 1 for a, v in knots if (a - end) * (to - end) >= 0):
+            return None
+        return Response.of_knots([*((a, v * share) for a, v in knots if (a - end) * (to - end) <= 0), (to, 1.0)]), share
+
     def flipped(self) -> Response:
         """The same curve for the other direction."""
         return Response(tuple(-a for a in reversed(self.inputs)), tuple(reversed(self.values)))
 
 
+def _mean_slope(h0: float, h1: float, d0: float, d1: float) -> float:
+    """The weighted harmonic mean of the slopes on both sides."""
+    w0, w1 = 2 * h1 + h0, h1 + 2 * h0
+    return (w0 + w1) / (w0 / d0 + w1 / d1)
+
+
 def _end_slope(h0: float, h1: float, d0: float, d1: float) -> float:
     """One-sided three-point slope, limited so that the curve keeps its shape."""
     slope = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1)
-    if np.sign(slope) != np.sign(d0):
+    if slope * d0 <= 0:
         return 0.0
-    if np.sign(d0) != np.sign(d1) and abs(slope) > 3 * abs(d0):
-        return float(3 * d0)
-    return float(slope)
+    if d0 * d1 <= 0 and abs(slope) > 3 * abs(d0):
+        return 3 * d0
+    return slope
 
 
 def packed_curves(curves: Sequence[Response]) -> tuple[NDArray[np.int32], Array, Array, Array]:
     """Several responses one after the other: ``offsets (N + 1,)``, then inputs, values and slopes of all knots."""
-    offsets = np.cumsum([0, *(len(c.inputs) for c in curves)]).astype(np.int32)
-    inputs, values = (np.array([x for c in curves for x in getattr(c, name)], float) for name in ("inputs", "values"))
-    slopes = np.concatenate([np.zeros(0), *(c.slopes for c in curves)])
-    return offsets, inputs, values, slopes
+    offsets = np.array([0, *itertools.accumulate(len(c.inputs) for c in curves)], np.int32)
+    inputs = np.array([x for c in curves for x in c.inputs], np.float64)
+    values = np.array([x for c in curves for x in c.values], np.float64)
+    return offsets, inputs, values, np.concatenate([np.zeros(0), *(c.slopes for c in curves)])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -318,6 +318,7 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
     if not document.keys() & {"joints", "dials"}:
         raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.')
     pose = skeleton.rest_pose()
+    turned: dict[int, Sequence[float]] = {}
     moved: Array | None = None
     scaled: Array | None = None
     for name, entry in document.get("joints", {}).items():
@@ -325,7 +326,7 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
         entry = entry if isinstance(entry, Mapping) else {}
         placed = "translation" in entry or "scale" in entry
         if not placed or "euler_xyz_deg" in entry or "quaternion_xyzw" in entry:
-            pose.rotations[j] = rotation_from_json(name, entry)
+            turned[j] = rotation_from_json(name, entry)
         if not placed:
             continue
         if "translation" in entry:
@@ -334,6 +335,8 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
         if "scale" in entry:
             scaled = np.full((len(skeleton), 3), np.nan) if scaled is None else scaled
             scaled[j] = _numbers(entry, "scale", name, 3)
+    if turned:  # all at once: every frame of a drag reads a pose
+        pose.rotations[list(turned)] = list(turned.values())
     return Pose(
         pose.rotations,
         translations=moved if moved is not None and moved.any() else None,
@@ -358,27 +361,27 @@ def _named_numbers(document: Mapping[str, Any], key: str) -> dict[str, float]:
     return out
 
 
-def _numbers(entry: Mapping[str, Any], key: str, name: str, count: int) -> Array:
+def _numbers(entry: Mapping[str, Any], key: str, name: str, count: int) -> list[float]:
     try:
         values = [float(v) for v in entry[key]]
     except (TypeError, ValueError, OverflowError):
         values = []
     if len(values) != count or not all(map(math.isfinite, values)):
         raise BadPoseError(f"The {key} of joint “{name}” has to be {count} finite numbers.")
-    return np.array(values)
+    return values
 
 
-def rotation_from_json(name: str, rotation: object) -> Array:
-    """One joint's entry of a pose file as a quaternion ``(4,)``; `name` is for the sentence of an error."""
+def rotation_from_json(name: str, rotation: object) -> list[float]:
+    """One joint's entry of a pose file as a quaternion of four numbers; `name` is for the sentence of an error."""
     if isinstance(rotation, Mapping):
         if "euler_xyz_deg" in rotation:
-            return rotations.from_euler_xyz_deg(_numbers(rotation, "euler_xyz_deg", name, 3))
+            return list(map(float, rotations.from_euler_xyz_deg(_numbers(rotation, "euler_xyz_deg", name, 3))))
         if "quaternion_xyzw" in rotation:
             values = _numbers(rotation, "quaternion_xyzw", name, 4)
             length = math.hypot(*values)
             if length < 1e-6:
                 raise BadPoseError(f"The quaternion of joint “{name}” has length zero.")
-            return values / length
+            return [v / length for v in values]
     raise BadPoseError(f"Joint “{name}” needs either euler_xyz_deg or quaternion_xyzw.")
 
 

@@ -29,10 +29,12 @@ from plethos.core.measure.measured import Measured
 from plethos.core.propose.helpers import longer
 from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
+from plethos.core.response import packed_curves
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton, pose_from_document
 from plethos.core.topology import FARTHEST
 from plethos.core.triggers import Trigger
+from plethos.core.triggers.kernels import curve_values
 from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.desk import Desk
@@ -42,6 +44,8 @@ from plethos.service.stroke import Stroke
 from plethos.service.version import HeldSculpt, Version
 
 Floats = NDArray[np.float32]
+BETWEEN = np.arange(1, 48) / 48  # where on the way from the first knot to the last a drawn curve is worked out
+DEGREES = 180 / math.pi
 
 
 @dataclass(frozen=True)
@@ -362,11 +366,13 @@ def response_curve(trigger: Trigger) -> list[tuple[float, float]]:
     response = getattr(trigger, "response", None)
     if response is None or not any(isinstance(slot, int) for slot in trigger.reads()):
         return []
-    knots = response.inputs
-    # Asked for with every move of a knot that is dragged: rounded and listed by NumPy.
-    angles = np.sort(np.concatenate([np.linspace(knots[0], knots[-1], 49)[1:-1], knots]))
-    both = (np.degrees(angles).round(3).tolist(), response.at(angles).round(4).tolist())
-    return list(zip(*both, strict=True))
+    # Asked for with every move of a knot that is dragged: worked out compiled, rounded and listed by NumPy.
+    _, inputs, values, slopes = packed_curves([response])
+    angles = np.concatenate([inputs[0] + BETWEEN * (inputs[-1] - inputs[0]), inputs])
+    angles.sort()
+    out = np.empty(len(angles))
+    curve_values(inputs, values, slopes, angles, out)
+    return list(zip((angles * DEGREES).round(3).tolist(), out.round(4).tolist(), strict=True))
 
 
 def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[str, Any] | None:

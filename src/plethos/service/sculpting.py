@@ -16,6 +16,7 @@ from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.formats.obj import write_obj
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.names import free_name
+from plethos.core.propose.between import further_on, led_on
 from plethos.core.propose.held import turned_joints
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.remedies.corrective import APART, target_name
@@ -45,7 +46,8 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
     Parameters
     ----------
     between
-        Whether the existing one gets an in-between at the activation that it has in this pose.
+        Whether the existing one gets one more target: an in-between at the activation that it has in this pose, or
+        one beyond where it is fully on.
 
     Raises
     ------
@@ -64,7 +66,7 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
             on = evaluator.pose(pose).activation(remedy_id)
             if remedy.by is not None and on * remedy.amount < 0.05:
                 raise BadEditError(f"“{remedy.name}” is hardly on in this pose: bend the joint to where it acts.")
-            if between:
+            if between and further_on(character, remedy, pose) is None:
                 refuse_between(remedy, on)
         note = SculptNote(remedy_id, pose_to_json(character.skeleton, pose), between=between)
         held = HeldSculpt.of(note, evaluator, None)
@@ -299,10 +301,15 @@ def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Char
     trigger = rules.trigger_of(remedy)
     hinge = trigger if isinstance(trigger, HingeTrigger) else None
     if held.note.between:
-        refuse_between(remedy, on)
-        name = target_name(remedy.name, on)
+        longer = further_on(character, remedy, held.pose)
+        if longer is None:
+            refuse_between(remedy, on)
+        name = remedy.name if longer else target_name(remedy.name, on)
         shape, report = solve_corrective(held.base, held.points, name, remedy.amount, hinge, held.channels)
-        target = Target(shape, round(on, 6), held.note.pose, report.to_json())
+        target = Target(shape, 1.0 if longer else round(on, 6), held.note.pose, report.to_json())
+        if longer is not None:
+            assert hinge is not None, "only a hinge is led on"
+            return in_step(character.with_rules(led_on(rules, remedy, hinge, longer, target)), remedy.id)
         more = dataclasses.replace(remedy, body=body.with_target(target), notes=())
         return in_step(character.with_remedy(more), more.id)
     at = min(body.targets, key=lambda t: abs(t.at - on)).at

@@ -86,13 +86,13 @@ def first_mend(
 
 
 def add_between(workbench: Workbench, character_id: str, remedy_id: str, angle_deg: float) -> Version:
-    """Solve an in-between of a corrective at an angle of its hinge, on both sides if it has a twin."""
+    """Solve one more target of a corrective at an angle of its hinge, on both sides if it has a twin."""
     opened = workbench.open(character_id)
     opened.refuse_while_sculpting()
     version = opened.version
     rest = version.character.skeleton.rest_pose()
     made = with_between(version.character, remedy_id, math.radians(angle_deg), rest)
-    return put(workbench, opened, version, f"Add an in-between at {angle_deg:.0f}°", in_step(made, remedy_id))
+    return put(workbench, opened, version, f"Add a target at {angle_deg:.0f}°", in_step(made, remedy_id))
 
 
 def fit(version: Version, rule: Mapping[str, Any]) -> Fitted:

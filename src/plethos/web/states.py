@@ -207,6 +207,7 @@ def fitted_info(version: Version, fitted: Fitted) -> FittedResponse:
         worst_before=fitted.worst_before,
         worst=fitted.worst,
         between_deg=None if between is None else math.degrees(between),
+        further_deg=None if fitted.further is None else math.degrees(fitted.further),
     )
 
 

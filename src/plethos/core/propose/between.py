@@ -1,4 +1,4 @@
-"""An in-between, solved: where one shape cannot keep the volume on the way, another target stands there."""
+"""One more target, solved: an in-between where one shape cannot keep the volume on the way, or one further on."""
 
 from __future__ import annotations
 
@@ -9,9 +9,12 @@ from plethos.core.bend import bent
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Acting, Evaluator
+from plethos.core.names import new_id
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.flat_mend import width_kept
-from plethos.core.remedies import Corrective, Target
+from plethos.core.remedies import Corrective, Remedy, Target
+from plethos.core.response import Response
+from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton import Pose, pose_to_json
 from plethos.core.triggers.hinge import HingeTrigger
@@ -23,6 +26,8 @@ STRETCH = 1.6
 def with_between(character: Character, remedy_id: str, angle: float, pose: Pose) -> Character:
     """The character with one more target of a corrective, solved for an angle on its way.
 
+    Beyond where the corrective is fully on, its way is led on to there: up to its old end nothing changes.
+
     Parameters
     ----------
     angle
@@ -33,18 +38,18 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
     Raises
     ------
     BadEditError
-        For what is no corrective tied to a hinge, or where it is hardly on or all but fully on.
+        For what is no corrective tied to a hinge, or where it is hardly on, or fully on and not well beyond its end.
     """
     rules = character.rules
     remedy, trigger = rules.remedy(remedy_id), rules.trigger_of(rules.remedy(remedy_id))
     body = remedy.body
     if not isinstance(body, Corrective) or not isinstance(trigger, HingeTrigger):
         raise BadEditError(f"An in-between needs a corrective that is tied to a hinge; “{remedy.name}” is none.")
-    at = float(trigger.response.at(angle))
-    if not LEAST <= at <= 1 - LEAST:
+    at, longer = float(trigger.response.at(angle)), trigger.response.furthered(angle)
+    if longer is None and not LEAST <= at <= 1 - LEAST:
         raise BadEditError(
-            f"“{remedy.name}” is {100 * at:.0f} % on at {math.degrees(angle):.0f} degrees: an in-between has to lie on "
-            "the way, between rest and where it is fully on."
+            f"“{remedy.name}” is {100 * at:.0f} % on at {math.degrees(angle):.0f} degrees: one more target has to lie "
+            "on the way, between rest and where it is fully on, or well beyond."
         )
     there = bent(pose, trigger.joint, trigger.axis, angle)
     others = Acting.these(*(r.id for r in rules.remedies if r.on and r.id != remedy_id))
@@ -53,9 +58,38 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
         points = width_kept(character, trigger.joint, there, others)
     else:
         points = FirstMend.of(character, trigger.joint).solved(base, 1.0, STRETCH).points
-    name = f"{remedy.name} {math.degrees(angle):.0f}"
+    name = remedy.name if longer else f"{remedy.name} {math.degrees(angle):.0f}"
     shape, report = solve_corrective(base, points, name, remedy.amount, trigger)
-    target = Target(shape, round(at, 6), pose_to_json(character.skeleton, there), report.to_json())
+    target = Target(shape, 1.0 if longer else round(at, 6), pose_to_json(character.skeleton, there), report.to_json())
+    if longer is not None:
+        return character.with_rules(led_on(rules, remedy, trigger, longer, target))
     near = tuple(t for t in body.targets if t.at == 1 or abs(t.at - target.at) > LEAST)
     fresh = replace(body, targets=near).with_target(target)
     return character.with_rules(rules.with_remedy(replace(remedy, body=fresh, notes=())))
+
+
+def further_on(character: Character, remedy: Remedy, pose: Pose) -> tuple[Response, float] | None:
+    """The response of a corrective led on to a pose; None where that does not lie well beyond its end."""
+    trigger = character.rules.trigger_of(remedy)
+    if not isinstance(trigger, HingeTrigger):
+        return None
+    return trigger.response.furthered(trigger.angle(pose, character.skeleton))
+
+
+def led_on(
+    rules: Rules, remedy: Remedy, trigger: HingeTrigger, longer: tuple[Response, float], target: Target
+) -> Rules:
+    """The rules with a target of a corrective beyond the others, and its trigger led on to there.
+
+    Parameters
+    ----------
+    longer
+        Of `Response.furthered`.
+    """
+    assert isinstance(remedy.body, Corrective), "only correctives have targets"
+    response, share = longer
+    further = replace(trigger, response=response)
+    if trigger.name or len(rules.readers(trigger.id)) > 1:  # what else reads it goes on as it did
+        further = replace(further, id=new_id(), name="")
+    body = remedy.body.furthered(share, target)
+    return rules.with_remedy(replace(remedy, body=body, notes=())).tied(remedy.id, further)

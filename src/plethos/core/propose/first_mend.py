@@ -42,6 +42,7 @@ OVER = 0.012  # skin this near to other skin lies over it, of the character's he
 NEWTON = 8
 CLOSE = 1e-4  # how near to its volume a slab has to come, as a share
 ROUNDS = 4  # of asking for volume and coming out of the fold
+LESS = (0.95, 0.9, 0.85)  # of what is asked for
 GIVE_BACK, MOST_STRETCH = 0.9, 1.4  # where nobody says otherwise
 
 
@@ -161,6 +162,14 @@ class FirstMend:
             else:
                 high = tried.given_back
                 best = min(best, tried, key=lambda m: m.stretch)
+        whole = self.slabs.at_rest.sum()
+        for less in LESS:
+            # What comes out of the fold loses volume on the way: asked for a little less, more may be left.
+            share = less * best.given_back
+            if 100 * float((before + share * lost).sum() / whole) <= best.volume:
+                break
+            tried = self._given(base, crease, before, contacts, lost, share, most_stretch)
+            best = min(best, tried, key=lambda m: _worse(m, most_stretch))
         return best
 
     def _given(
@@ -183,7 +192,7 @@ class FirstMend:
                 break
             points = self._out_of_the_fold(crease, points)
             found.append(self._told(base, points, before, contacts_before, share))
-        return min(found, key=lambda m: (max(m.stretch - most_stretch, 0), m.contacts, -m.volume))
+        return min(found, key=lambda m: _worse(m, most_stretch))
 
     def _told(self, base: Array, points: Array, before: Array, contacts_before: int, share: float) -> Mended:
         whole = self.slabs.at_rest.sum()
@@ -253,6 +262,11 @@ class FirstMend:
 
     def _contacts(self, points: Array) -> int:
         return len(new_contacts(points, self._triangles, self._crossing_at_rest))
+
+
+def _worse(mended: Mended, most_stretch: float) -> tuple[float, int, float]:
+    """What makes one mend worse than another: stretched too far, then crossing, then less volume."""
+    return max(mended.stretch - most_stretch, 0), mended.contacts, -mended.volume
 
 
 def _factor(energy: sparse.csr_matrix) -> Any:

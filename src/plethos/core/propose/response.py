@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -22,6 +23,7 @@ TRIED = np.linspace(0, 1, 9)  # activations
 MOST_KNOTS = 5
 NEAR = 0.01  # knots are added until the curve is this near to what is wanted
 BETWEEN = 2.0  # percent of volume that a single shape may be off
+STEP_BEYOND = math.radians(10)
 
 
 @dataclass(frozen=True)
@@ -36,6 +38,9 @@ class Fitted:
         ``(A,)`` radians, and percent of rest there with the response, and as it should be.
     worst_before
         Percent of volume that the response before was off at most.
+    further
+        The first angle, radians, beyond the held one at which one more target is needed; None where the shape holds to
+        the end of the joint's range, or nobody knows that.
     """
 
     trigger: HingeTrigger
@@ -43,6 +48,7 @@ class Fitted:
     volumes: Array
     wanted: Array
     worst_before: float
+    further: float | None = None
 
     @property
     def worst(self) -> float:
@@ -107,9 +113,22 @@ def fitted_response(character: Character, body: Corrective, trigger: HingeTrigge
     # What the skin keeps by itself is not asked to go.
     reachable = np.clip(wanted, table.min(axis=1), table.max(axis=1))
     was = np.array([volume(a, float(trigger.response.at(a))) for a in angles.tolist()])
+    further = next((a for a in _beyond(character, trigger, end) if abs(volume(a, 1.0) - table[-1, -1]) > BETWEEN), None)
     return Fitted(
-        replace(trigger, response=response), angles, own, reachable, float(np.abs(was - reachable).max())
-    )  # fmt: skip
+        replace(trigger, response=response), angles, own, reachable, float(np.abs(was - reachable).max()), further
+    )
+
+
+def _beyond(character: Character, trigger: HingeTrigger, end: float) -> list[float]:
+    """Angles from where a trigger is fully on to the end of its joint's range, where that is known."""
+    skeleton = character.skeleton
+    if skeleton.known_hinge(trigger.joint) is None:
+        return []
+    low, high = skeleton.range_about(trigger.joint, trigger.axis)
+    until = high if end > 0 else low
+    return (
+        [] if abs(until) <= abs(end) else np.arange(end, until, math.copysign(STEP_BEYOND, end))[1:].tolist() + [until]
+    )
 
 
 def _where(row: Array, wanted: float) -> float:

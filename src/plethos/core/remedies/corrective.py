@@ -95,6 +95,16 @@ class Corrective:
         others = [t for t in self.targets if abs(t.at - target.at) > 1e-6]
         return replace(self, targets=tuple(sorted([*others, target], key=lambda t: t.at)))
 
+    def furthered(self, share: float, target: Target) -> Corrective:
+        """With a target beyond the one at 1: it is the corrective then, the others lie at that share of the way."""
+
+        def nearer(own: Target) -> Target:
+            at = round(own.at * share, 6)
+            name = target_name(target.shape.name, at) if own.at == 1 else own.shape.name
+            return replace(own, at=at, shape=replace(own.shape, name=name))
+
+        return replace(self, targets=(*map(nearer, self.targets), target))
+
     def target_at(self, at: float) -> Target:
         """The target at an activation.
 

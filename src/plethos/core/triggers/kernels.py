@@ -49,6 +49,13 @@ def _twist(x, y, z, w, ax, ay, az, middle):  # type: ignore[no-untyped-def]
     return turned - TURN * np.ceil((turned - middle - np.pi) / TURN - 1e-12)
 
 
+@nb.njit(nb.void(_d1, _d1, _d1, _d1, _d1), cache=True, nogil=True, error_model="numpy")
+def curve_values(inputs, outputs, slopes, given, values) -> None:  # type: ignore[no-untyped-def]
+    """One curve through knots ``(N,)`` at the inputs `given`, written to `values`, both ``(M,)``."""
+    for n in range(len(given)):
+        values[n] = _curve(given[n], 0, len(inputs), inputs, outputs, slopes)
+
+
 @nb.njit(nb.void(_d2, _i1, _d2, _d1, _i1, _d1, _d1, _d1, _i1, _d1), cache=True, nogil=True, error_model="numpy")
 def hinge_values(rotations, joint, axis, middle, offsets, inputs, outputs, slopes, to, values) -> None:  # type: ignore[no-untyped-def]
     """The activations of hinge triggers.

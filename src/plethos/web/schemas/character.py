@@ -323,6 +323,7 @@ class FittedResponse(BaseModel):
     worst_before: float = Field(description="Percent of volume that the curve before was off at most.")
     worst: float
     between_deg: float | None = Field(description="Where one shape is not enough: the angle of an in-between.")
+    further_deg: float | None = Field(description="Where it is not enough beyond: the angle of one more target.")
 
 
 class SculptBegin(Schema):
