@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import sparse
 
 from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.errors import BadEditError, BadFileError
@@ -24,10 +25,10 @@ from plethos.core.symmetry import across, joint_mirror, mirror_plane, vertex_mir
 from plethos.core.topology import outward_normals
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
-from plethos.core.weights.bind import bound_automatically
-from plethos.core.weights.bones import segment_distances, segments_of, skin_bones
+from plethos.core.weights.bind import LEAST, bound_automatically
+from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
 from plethos.core.weights.check import Finding, check_weights, stray_weights, without_stray
-from plethos.core.weights.heated import without_islands
+from plethos.core.weights.heated import heated, without_islands
 from plethos.core.weights.table import weights_from_json, weights_to_json
 from plethos.demo.catalogue import open_demo
 from tests.figures import pair_file, tube, tube_file, tube_points
@@ -179,7 +180,7 @@ class Automatic(unittest.TestCase):
 
     def test_a_tube_is_shared_evenly_about_its_joint(self):
         character = tube(softness=0.01)
-        weights = automatic_weights(character)
+        weights = automatic_weights(character).toarray()
         upper = weights[:, character.skeleton.find("upper")]
         height = character.mesh.points[:, 1]
         self.assertAlmostEqual(float(upper[np.abs(height - 0.5) < 1e-6].mean()), 0.5, delta=0.02)
@@ -240,8 +241,8 @@ class Automatic(unittest.TestCase):
         character = with_joint_weights(self.keeper, spoiled)
         chosen = np.zeros(len(skeleton), bool)
         chosen[foot] = True
-        mended = automatic_weights(character, joints=chosen)
-        whole = automatic_weights(character)
+        mended = automatic_weights(character, joints=chosen).toarray()
+        whole = automatic_weights(character).toarray()
         np.testing.assert_allclose(mended[:, foot], whole[:, foot], atol=1e-12)
         far = whole[:, foot] < 1e-9
         unspoiled = far & (character.binding.joint_weights[:, foot] < 1e-6)
@@ -255,6 +256,8 @@ class Automatic(unittest.TestCase):
         held = np.maximum(before, after)[:, chosen].max(axis=1) > 0
         self.assertGreater(np.abs(after - before)[held].max(), 0.05)
         np.testing.assert_array_equal(after[~held], before[~held])
+        fresh = after[(after != before).any(axis=1)][:, chosen]
+        self.assertGreater(fresh[fresh > 0].min(), 0.9 * LEAST, "less is not worth an influence")
         # Where a hand does hold the skin, what else holds it keeps its proportions.
         others = (
             before[:, ~chosen]
@@ -266,9 +269,11 @@ class Automatic(unittest.TestCase):
     def test_a_region_only(self):
         region = np.zeros(len(self.keeper.mesh.points))
         region[:2000] = 1
-        mixed = automatic_weights(self.keeper, region=region)
+        mixed = automatic_weights(self.keeper, region=region).toarray()
         np.testing.assert_allclose(mixed[2000:], self.keeper.binding.joint_weights[2000:], atol=1e-6)
-        np.testing.assert_allclose(mixed[:2000], automatic_weights(self.keeper)[:2000], atol=1e-9)
+        np.testing.assert_allclose(mixed[:2000], automatic_weights(self.keeper).toarray()[:2000], atol=1e-9)
+        more = automatic_weights(self.keeper, region=3 * region)
+        np.testing.assert_allclose(more.toarray(), mixed, atol=1e-12)
 
     def test_outside_of_a_region_all_stays_to_the_last_bit_and_on_its_border_both_are_mixed(self):
         region = np.zeros(len(self.keeper.mesh.points), np.float32)
@@ -313,7 +318,7 @@ class Automatic(unittest.TestCase):
         doubled = with_triangles(plain, np.vstack([plain.mesh.file_triangles, plain.mesh.file_triangles[:5]]))
         opened = with_triangles(plain, plain.mesh.file_triangles[60:].copy())
         for name, character in (("flipped", flipped), ("flat", flat), ("doubled", doubled), ("open", opened)):
-            weights = automatic_weights(character)
+            weights = automatic_weights(character).toarray()
             self.assertTrue(np.isfinite(weights).all(), name)
             np.testing.assert_allclose(weights.sum(axis=1), 1, atol=1e-9)
 
@@ -327,10 +332,29 @@ class Islands(unittest.TestCase):
         seeds = np.zeros_like(weights, dtype=bool)
         seeds[:, 1] = True
         seeds[410, 2] = True
-        out = weights.copy()
-        without_islands(character.mesh.topology, out, seeds)
+        given = sparse.csc_matrix(weights)
+        out = without_islands(character.mesh.topology, given, sparse.csc_matrix(seeds)).toarray()
         np.testing.assert_allclose(out[:24], [[0, 1, 0]] * 24)
         np.testing.assert_allclose(out[400:424], weights[400:424])
+
+    def test_what_would_be_left_with_nothing_keeps_all(self):
+        character = tube()
+        weights = np.tile([0.7, 0.3, 0.0], (len(character.mesh.points), 1))
+        weights[:24] = [0, 0.25, 0.75]
+        seeds = np.zeros_like(weights, dtype=bool)
+        seeds[400:, 0] = True
+        out = without_islands(character.mesh.topology, sparse.csc_matrix(weights), sparse.csc_matrix(seeds)).toarray()
+        np.testing.assert_allclose(out[:24], weights[:24])
+        np.testing.assert_allclose(out[24:], [[1, 0, 0]] * (len(out) - 24))
+
+    def test_a_joint_of_two_bones_side_by_side_counts_once(self):
+        character = tube(rings=41)
+        rest, topology = character.mesh.rest.astype(float), character.mesh.topology
+        low, middle, high = (np.array([0, y, 0.0]) for y in (0, 0.5, 1))
+        bones = [Segment(0, low, middle), Segment(0, low, middle), Segment(1, middle, high)]
+        told = heated(topology, rest, np.zeros_like(rest), bones, 2, lambda share: None).toarray()
+        once = heated(topology, rest, np.zeros_like(rest), bones[1:], 2, lambda share: None).toarray()
+        np.testing.assert_allclose(told, once, atol=1e-9)
 
 
 class Assign(unittest.TestCase):
@@ -398,9 +422,9 @@ class Check(unittest.TestCase):
         dense[:2] = 0
         dense[0, upper], dense[1, [upper, upper - 1]] = 1, [0.4, 0.6]
         spoiled = with_joint_weights(character, dense)
-        mended = without_stray(spoiled, [Finding("stray", upper, np.array([0, 1], np.int32), 1.0)])
+        mended = without_stray(spoiled, [Finding("stray", upper, np.array([0, 1], np.int32), 1.0)]).toarray()
         self.assertEqual((mended[0, upper], mended[1, upper], mended[1, upper - 1]), (1, 0, 1))
-        same = without_stray(spoiled, [Finding("hard_step", upper, np.array([0, 1], np.int32), 1.0)])
+        same = without_stray(spoiled, [Finding("hard_step", upper, np.array([0, 1], np.int32), 1.0)]).toarray()
         np.testing.assert_allclose(same, spoiled.binding.joint_weights, atol=1e-7)
 
     def test_the_other_findings(self):

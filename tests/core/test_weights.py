@@ -1,17 +1,23 @@
 """Heat weights and their limit to a few influences; joining vertices along seams."""
 
 import unittest
+from dataclasses import replace
 
 import igl
 import numpy as np
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import sparse
 from scipy.sparse import csgraph
 
+from plethos.core.binding import Binding, Bones
 from plethos.core.shape import Shape
-from plethos.core.topology import Topology
+from plethos.core.topology import Topology, extent
+from plethos.core.weights.bones import TIED, Segment, nearest_bones, segment_distances
+from plethos.core.weights.edit import seen_across
 from plethos.core.weights.heat import heat_weights
+from plethos.core.weights.heat_factor import COLD, HeatFactor
 from plethos.core.weights.limit import limit_influences
 from plethos.core.weld import weld
 from tests.figures import tube_points
@@ -52,6 +58,54 @@ class Heat(unittest.TestCase):
         ours = heat_weights(points, t.astype(np.int32), nearest, distance, strength)
         np.testing.assert_allclose(ours, theirs, atol=2e-6)
 
+    @given(st.integers(0, 2**31), st.integers(2, 60), st.sampled_from([0.02, 0.2, 1.0, 50.0, 1e3]))
+    @settings(max_examples=80, deadline=None)
+    def test_what_one_source_warms_is_what_scipy_solves_where_it_is_warm(self, seed, size, heat):
+        # The graph of anything: pieces, loops, single vertices.
+        draw = np.random.default_rng(seed)
+        ends = draw.integers(0, size, (2 * size, 2))
+        graph = sparse.coo_matrix((draw.uniform(0.1, 3, len(ends)), (ends[:, 0], ends[:, 1])), (size, size))
+        laplacian = csgraph.laplacian((graph + graph.T).tocsc())
+        matrix = (laplacian + sparse.diags(heat * draw.uniform(0.5, 2, size))).tocsc()
+        sources, given_heat = draw.choice(size, 2, replace=False), draw.uniform(0, 1, 2)
+        whole = np.zeros(size)
+        whole[sources] = given_heat
+        wanted = np.linalg.solve(matrix.toarray(), whole)
+        warm, heats = HeatFactor.of(matrix).warmed(sources, given_heat)
+        told = np.zeros(size)
+        told[warm] = heats
+        self.assertEqual(len(np.unique(warm)), len(warm))
+        np.testing.assert_allclose(told, wanted, atol=1.01 * COLD)
+
+    def test_a_source_far_down_a_chain_warms_only_what_is_near(self):
+        size = 4000
+        chain = sparse.diags([np.full(size - 1, -1.0), np.full(size, 2.5), np.full(size - 1, -1.0)], [-1, 0, 1])
+        warm, heats = HeatFactor.of(chain.tocsc()).warmed(np.array([1000]), np.array([1.0]))
+        # The solution of an endless chain: falls by half from one to the next, and 2 / 3 at the source.
+        self.assertEqual((warm.min(), warm.max()), (1000 - 19, 1000 + 19))
+        np.testing.assert_allclose(heats, 2 / 3 * 0.5 ** np.abs(warm - 1000.0), atol=1.01 * COLD)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_the_nearest_bones_are_those_of_all_distances(self, seed):
+        draw = np.random.default_rng(seed)
+        points, normals = draw.normal(0, 1, (1500, 3)), draw.normal(0, 1, (1500, 3))
+        normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+        ends = draw.normal(0, 1, (9, 2, 3))
+        bones = [Segment(k, a, b) for k, (a, b) in enumerate(ends)]
+        bones.append(replace(bones[4], joint=9))  # as near as another everywhere
+        if draw.random() < 0.3:
+            bones = [bones[4]] * 90  # more pairs than one would think of
+        distance = segment_distances(points, normals, bones)
+        least, vertices, numbers = nearest_bones(points, normals, bones)
+        np.testing.assert_allclose(least, np.maximum(distance.min(axis=1), 1e-3 * extent(points)), rtol=1e-9)
+        told = np.zeros(distance.shape, bool)
+        told[vertices, numbers] = True
+        self.assertEqual(int(told.sum()), len(vertices))
+        apart = distance / least[:, None]
+        near = np.abs(apart - TIED) > 1e-9  # by a hair either way
+        np.testing.assert_array_equal(told[near], (apart <= TIED)[near])
+
     def test_two_pieces_and_a_flat_triangle_work(self):
         points = np.vstack([self.points, self.points + np.float32(3)])
         flat = np.array([[5, 5 + 24, 5]], np.int32)  # no area at all
@@ -83,6 +137,25 @@ class Heat(unittest.TestCase):
             slots, weights = limit_influences(dense, most, least)
             np.testing.assert_allclose(weights, wanted / wanted.sum(axis=1, keepdims=True), atol=1e-6)
             np.testing.assert_array_equal(slots, np.where(wanted > 0, order, 0))
+            for told, same in zip(
+                limit_influences(sparse.csr_matrix(dense), most, least), (slots, weights), strict=True
+            ):
+                np.testing.assert_array_equal(told, same)
+
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_sparse_weights_are_the_dense_ones_through_several_bones_of_a_joint(self, seed):
+        draw = np.random.default_rng(seed)
+        bones = Bones(np.array([0, 1, 1, 3], np.int32), np.tile(np.eye(4), (4, 1, 1)), np.zeros(4, np.int32))
+        weights = draw.dirichlet(np.ones(3), 40).astype(np.float32)
+        weights[draw.random((40, 3)) < 0.3] = 0
+        binding = Binding(bones, draw.integers(0, 4, (40, 3)).astype(np.int32), weights, 5)
+        rows = binding.by_vertex
+        np.testing.assert_allclose(rows.toarray(), binding.joint_weights, atol=6e-8)
+        self.assertTrue((rows.data > 0).all() and rows.has_sorted_indices)
+        np.testing.assert_array_equal(binding.weights, weights)  # nothing of the binding is summed up in place
+        across = seen_across(rows, np.arange(40, dtype=np.int32)[::-1], np.array([0, 3, 2, 1, 4], np.int32))
+        np.testing.assert_array_equal(across.toarray(), rows.toarray()[::-1][:, [0, 3, 2, 1, 4]])
 
     def test_patches_are_scipys_connected_components(self):
         topology = Topology(len(self.points), self.triangles)

@@ -7,6 +7,7 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
@@ -69,6 +70,16 @@ class Binding:
         for k in range(self.influences.shape[1]):
             np.add.at(dense, (rows, self.bones.joint[self.influences[:, k]]), self.weights[:, k])
         return dense
+
+    @cached_property
+    def by_vertex(self) -> sparse.csr_matrix:
+        """The same ``(V, J)``, as float64, with only what is not 0; joints in order in each row."""
+        count, width = self.weights.shape
+        starts = np.arange(count + 1, dtype=np.int32) * width
+        rows = sparse.csr_matrix((self.weights.ravel(), self.numbers.ravel(), starts), (count, self.joints), copy=True)
+        rows.sum_duplicates()
+        rows.eliminate_zeros()
+        return rows.astype(np.float64)
 
     def follows_joints(self, skeleton: Skeleton) -> bool:
         """Whether any of the skin follows a joint, not only the plain nodes that carry it."""

@@ -138,7 +138,15 @@ class Skeleton:
 
     def children(self, joint: int) -> list[int]:
         """The joints whose nearest joint ancestor is `joint`."""
-        return [j for j, p in enumerate(self.joint_parents) if p == joint and self.is_joint[j]]
+        return list(self._below.get(joint, ()))
+
+    @cached_property
+    def _below(self) -> dict[int, list[int]]:
+        below: dict[int, list[int]] = {}
+        for j, parent in enumerate(self.joint_parents):
+            if self.is_joint[j]:
+                below.setdefault(parent, []).append(j)
+        return below
 
     def subtree(self, joint: int) -> np.ndarray[Any, np.dtype[np.bool_]]:
         """Mask ``(J,)`` of `joint` and all below it."""

@@ -137,7 +137,7 @@ class Topology:
         """How many connected patches the mask ``(V,)`` has, and the number of each vertex's ``(V,)``, -1 outside."""
         beside: Any = self.adjacency
         number = np.full(self.count, -1, dtype=np.int32)
-        return _flood(beside.indptr, beside.indices, mask, number), number
+        return _flood(beside.indptr, beside.indices, np.flatnonzero(mask), mask, number), number
 
     def grow(self, mask: NDArray[np.bool_], rings: int) -> NDArray[np.bool_]:
         """The mask ``(V,)`` widened by so many rings of neighbours."""
@@ -147,12 +147,12 @@ class Topology:
 
 
 @nb.njit(cache=True, nogil=True)
-def _flood(starts, neighbours, mask, number):  # type: ignore[no-untyped-def]
-    """Number the patches of the mask into `number`, which is -1 throughout; returns how many there are."""
+def _flood(starts, neighbours, seeds, mask, number):  # type: ignore[no-untyped-def]
+    """Number the patches of the mask, whose vertices are the seeds, into `number`: -1 before. How many there are."""
     waiting = np.empty(len(mask), np.int32)
     patches = 0
-    for seed in range(len(mask)):
-        if not mask[seed] or number[seed] >= 0:
+    for seed in seeds:
+        if number[seed] >= 0:
             continue
         number[seed], waiting[0], count = patches, seed, 1
         while count > 0:

@@ -15,6 +15,7 @@ from plethos.core.topology import Topology
 from plethos.core.triggers import kernels as trigger_kernels
 from plethos.core.weights import fit
 from plethos.core.weights.bones import Segment, segment_distances
+from plethos.core.weights.heated import heated
 from plethos.core.weights.limit import limit_influences
 
 
@@ -38,7 +39,10 @@ def warm_kernels() -> None:
         squared = kernels_of_measures.squared_depths(measured, bones, segments)
         kernels_of_measures.depth_change(measured, bones, segments, 1e-6, squared)
     limit_influences(np.eye(4), 2)
-    segment_distances(points, np.zeros((4, 3)), [Segment(0, points[0], points[1])])
+    bones = [Segment(0, points[0], points[1])]
+    segment_distances(points, np.zeros((4, 3)), bones)
+    whole = heated(Topology(4, triangles), points, np.zeros((4, 3)), bones, 1, lambda share: None)
+    limit_influences(whole, 2)
     Topology(4, triangles).patches(np.ones(4, bool))
     surface = SculptSurface(Topology(4, triangles), points.copy(), points)
     for brush in BRUSHES.values():

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
@@ -29,8 +30,8 @@ from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 
 
-def _with(character: Character, dense: NDArray[np.float64]) -> Character:
-    return with_joint_weights(character, dense, INSIDE)
+def _with(character: Character, weights: NDArray[np.float64] | sparse.csr_matrix) -> Character:
+    return with_joint_weights(character, weights, INSIDE)
 
 
 def automatic(
@@ -187,7 +188,7 @@ def _mend_steps(character: Character, found: list[Finding]) -> NDArray[np.float6
     return eased(character, np.concatenate([f.vertices for f in found]))
 
 
-MENDS: dict[str, Callable[[Character, list[Finding]], NDArray[np.float64]]] = {
+MENDS: dict[str, Callable[[Character, list[Finding]], NDArray[np.float64] | sparse.csr_matrix]] = {
     "stray": without_stray,
     "over_limit": lambda character, _: fitted(character, DELIVERED).weights,
     "unmirrored": lambda character, _: mirrored_from(character, 1.0),

@@ -66,7 +66,9 @@ def _over(
     """Weights ``(C, J)`` of the control points whose first vertices ``(C,)`` are given."""
     places, triangles = _triangulated(area, points[heads, :2])
     solid = np.column_stack([places, np.zeros(len(places))])
-    found = heated(Topology(len(solid), triangles), solid, np.zeros_like(solid), bones, joints, lambda share: None)
+    found = heated(
+        Topology(len(solid), triangles), solid, np.zeros_like(solid), bones, joints, lambda share: None
+    ).toarray()
     # A point that lies in no triangle takes what the nearest has.
     inside = np.unique(triangles)
     if len(inside) == 0:

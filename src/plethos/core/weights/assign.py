@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.binding import Binding
 from plethos.core.character import Character
@@ -17,14 +18,14 @@ DELIVERED = 4  # influences a vertex in a delivery, unless more are asked for
 
 
 def with_joint_weights(
-    character: Character, weights: NDArray[np.floating], most: int = INSIDE, least: float = 0.0
+    character: Character, weights: NDArray[np.floating] | sparse.csr_matrix, most: int = INSIDE, least: float = 0.0
 ) -> Character:
     """The character with other weights.
 
     Parameters
     ----------
     weights
-        Dense ``(V, J)``, none negative; rows are normalised.
+        ``(V, J)``, dense or sparse, none negative; rows are normalised.
     most
         How many influences of a vertex are kept.
     least
@@ -34,8 +35,9 @@ def with_joint_weights(
     -----
     A part's vertices go on following a joint through the bone that its skin has for it: see `bone_table`.
     """
+    joints, kept = limit_influences(weights, most, least)
     # A control point and its handles follow the same.
-    joints, kept = limit_influences(character.mesh.of_controls(weights), most, least)
+    joints, kept = character.mesh.of_controls(joints), character.mesh.of_controls(kept)
     used = max(1, int((kept > 0).sum(axis=1).max(initial=1)))
     return with_influences(character, joints[:, :used], kept[:, :used])
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
@@ -11,7 +12,8 @@ from plethos.core.symmetry import is_symmetric
 from plethos.core.topology import outward_normals
 from plethos.core.weights.area import area_weights
 from plethos.core.weights.bones import skin_bones
-from plethos.core.weights.heated import Progress, Weights, heated
+from plethos.core.weights.edit import seen_across
+from plethos.core.weights.heated import Progress, heated, normalised
 
 
 def automatic_weights(
@@ -19,7 +21,7 @@ def automatic_weights(
     joints: NDArray[np.bool_] | None = None,
     region: NDArray[np.floating] | None = None,
     progress: Progress = lambda share: None,
-) -> Weights:
+) -> sparse.csr_matrix:
     """Weights by heat from the bones.
 
     Parameters
@@ -34,9 +36,8 @@ def automatic_weights(
 
     Returns
     -------
-    ndarray
-        Dense weights ``(V, J)`` float64 that sum to 1, a joint's side by side in memory (order F): mirror-exact where
-        mesh and skeleton are, and without islands.
+    csr_matrix
+        Weights ``(V, J)`` float64 that sum to 1: mirror-exact where mesh and skeleton are, and without islands.
 
     Raises
     ------
@@ -49,20 +50,19 @@ def automatic_weights(
     if region is not None and not (region > 0).any():
         raise BadEditError("The region holds no vertex: pick some first.")
     if character.mesh.is_flat:
-        fresh = area_weights(character, progress)
+        fresh = sparse.csr_matrix(area_weights(character, progress))
     else:
         fresh = _mirrored(character, _over_the_skin(character, progress))
     if joints is not None:
-        fresh = _chosen_only(character, fresh, joints)
+        fresh = sparse.csr_matrix(_chosen_only(character, fresh.toarray(), joints))
     if region is not None:
-        share = np.clip(np.asarray(region, np.float64), 0, 1)[:, None]
-        fresh = share * fresh + (1 - share) * character.binding.joint_weights
+        share = np.clip(np.asarray(region, np.float64), 0, 1)
+        fresh = sparse.diags(share) @ fresh + sparse.diags(1 - share) @ character.binding.by_vertex
     progress(1.0)
-    fresh /= fresh.sum(axis=1, keepdims=True)
-    return fresh
+    return normalised(fresh).tocsr()
 
 
-def _over_the_skin(character: Character, progress: Progress) -> Weights:
+def _over_the_skin(character: Character, progress: Progress) -> sparse.csr_matrix:
     rest = character.mesh.rest.astype(np.float64)
     normals = outward_normals(rest, character.mesh.topology)
     segments = skin_bones(character.skeleton, rest, normals)
@@ -71,18 +71,17 @@ def _over_the_skin(character: Character, progress: Progress) -> Weights:
     return heated(character.mesh.topology, rest, normals, segments, len(character.skeleton), progress)
 
 
-def _mirrored(character: Character, weights: Weights) -> Weights:
+def _mirrored(character: Character, weights: sparse.csr_matrix) -> sparse.csr_matrix:
     twin, other = character.sides
     if not is_symmetric(twin, other):
         return weights
-    rows = np.flatnonzero(twin >= 0)
-    across, out = twin[rows], weights.copy(order="F")
-    for joint, its_twin in enumerate(other.tolist()):
-        out[rows, joint] = 0.5 * (weights[rows, joint] + weights[across, its_twin])
-    return out
+    paired = 0.5 * (twin >= 0)
+    return sparse.csr_matrix(
+        sparse.diags(1 - paired) @ weights + sparse.diags(paired) @ seen_across(weights, twin, other)
+    )  # fmt: skip
 
 
-def _chosen_only(character: Character, fresh: Weights, joints: NDArray[np.bool_]) -> Weights:
+def _chosen_only(character: Character, fresh: NDArray[np.float64], joints: NDArray[np.bool_]) -> NDArray[np.float64]:
     old = character.binding.joint_weights.astype(np.float64)
     taken = fresh[:, joints].sum(axis=1, keepdims=True)
     rest = np.where(joints, 0, old)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.symmetry import is_symmetric
@@ -39,20 +40,19 @@ def bound_automatically(
     if joints is None:
         bound = _cleared(with_joint_weights(character, fresh, most, LEAST), most, None, region is None)
     else:
-        fresh[:, joints] = np.where(fresh[:, joints] < LEAST, 0, fresh[:, joints])
+        fresh.data[joints[fresh.indices] & (fresh.data < LEAST)] = 0
         bound = _cleared(with_joint_weights(character, fresh, most), most, joints, False)
-    old = character.binding.joint_weights
-    kept = np.zeros(len(old), dtype=bool)
+    old = character.binding
+    kept = np.zeros(len(old.weights), dtype=bool)
     if joints is not None:
-        kept |= ~((old[:, joints] > 0) | (bound.binding.joint_weights[:, joints] > 0)).any(axis=1)
+        kept |= ~np.logical_or.reduce([(b.weights > 0) & joints[b.numbers] for b in (old, bound.binding)]).any(axis=1)
     if region is not None:
         kept |= np.asarray(region) <= 0
         most = max(most, character.binding.influences.shape[1])
     if not kept.any():
         return bound
-    dense = bound.binding.joint_weights.astype(np.float64)
-    dense[kept] = old[kept]
-    return with_joint_weights(character, dense, most)
+    mixed = sparse.diags(1.0 * ~kept) @ bound.binding.by_vertex + sparse.diags(1.0 * kept) @ old.by_vertex
+    return with_joint_weights(character, mixed, most)
 
 
 def _cleared(bound: Character, most: int, joints: NDArray[np.bool_] | None, mirrored: bool) -> Character:
@@ -64,14 +64,14 @@ def _cleared(bound: Character, most: int, joints: NDArray[np.bool_] | None, mirr
     twin, other = bound.sides
     mirrored = mirrored and is_symmetric(twin, other)
 
-    def evened(weights: NDArray[np.floating]) -> Character:
+    def evened(weights: sparse.csr_matrix) -> Character:
         fresh = with_joint_weights(bound, weights, most)
         if not mirrored:
             return fresh
-        dense = fresh.binding.joint_weights.astype(np.float64)
-        return with_joint_weights(bound, carried_across(dense, twin, other, rest[:, 0] < bound.mesh.mirror_x), most)
+        there = rest[:, 0] < bound.mesh.mirror_x
+        return with_joint_weights(bound, carried_across(fresh.binding.by_vertex, twin, other, there), most)
 
-    bound = evened(bound.binding.joint_weights)
+    bound = evened(bound.binding.by_vertex)
     for _ in range(ROUNDS):
         stray = [f for f in stray_weights(bound) if joints is None or (f.joint is not None and joints[f.joint])]
         if not stray:

@@ -1,12 +1,15 @@
 """The segments that automatic weights are measured against, and which of them each vertex is nearest to."""
 
+# mypy: disable-error-code="untyped-decorator, no-any-return"
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from plethos.core.names import is_tip
 from plethos.core.rotations import Array
@@ -14,6 +17,10 @@ from plethos.core.skeleton import Skeleton
 from plethos.core.topology import extent
 
 BEHIND = 3.0  # a bone that lies outside the surface at a vertex counts as so many times further away
+OUTWARD = 0.2  # cosine between the way to a bone and the normal from which on it lies outside
+LEAST = 1e-3  # of the character's height: no vertex is nearer to a bone
+TIED = 1.001  # bones so many times as far as the nearest are as near
+BLOCK = 1024  # vertices that are looked at together
 GOES_ON = 1.4  # a joint that only carries ends goes on for so many lengths of the bone before it
 SAMPLES = (0.1, 0.3, 0.5, 0.7, 0.9)  # places along a bone
 BESIDE = 0.005  # of the character's height: nearer to the skin than that is on it
@@ -116,12 +123,12 @@ def skin_bones(skeleton: Skeleton, points: NDArray[np.floating], normals: NDArra
     bones: dict[int, list[Segment]] = {}
     for segment in every:
         bones.setdefault(segment.joint, []).append(segment)
-    near = BESIDE * extent(points)
+    near, skin = BESIDE * extent(points), cKDTree(points)
     waiting = [j for j in bones if skeleton.joint_parents[j] < 0]
     while waiting:
         top = waiting.pop()
         children = skeleton.children(top)
-        inside = [b for b in bones.get(top, []) if not _stands_outside(b, points, normals, near)]
+        inside = [b for b in bones.get(top, []) if not _stands_outside(b, skin, normals, near)]
         if inside or not children:
             bones[top] = inside or bones.get(top, [])
             continue
@@ -134,16 +141,12 @@ def skin_bones(skeleton: Skeleton, points: NDArray[np.floating], normals: NDArra
     return kept or every
 
 
-def _stands_outside(bone: Segment, points: NDArray[np.floating], normals: NDArray[np.floating], near: float) -> bool:
+def _stands_outside(bone: Segment, skin: cKDTree, normals: NDArray[np.floating], near: float) -> bool:
     """Whether most of a bone lies in front of the skin that is nearest to it, and not as near as to be on it."""
-    out = 0
-    for share in SAMPLES:
-        place = bone.start + share * (bone.end - bone.start)
-        off = place - points
-        nearest = int(np.einsum("ij,ij->i", off, off).argmin())
-        away = float(np.linalg.norm(off[nearest]))
-        out += away > near and float(off[nearest] @ normals[nearest]) > 0.3 * away
-    return out > len(SAMPLES) / 2
+    places = bone.start + np.array(SAMPLES)[:, None] * (bone.end - bone.start)
+    away, nearest = (np.asarray(found) for found in skin.query(places))
+    ahead = ((places - skin.data[nearest]) * normals[nearest]).sum(axis=1)
+    return int(((away > near) & (ahead > 0.3 * away)).sum()) > len(SAMPLES) / 2
 
 
 def _siblings(skeleton: Skeleton) -> NDArray[np.intp]:
@@ -232,9 +235,84 @@ def _distances(points, normals, starts, ends):  # type: ignore[no-untyped-def]
             t = min(max((x * ax + y * ay + z * az) / length, 0.0), 1.0)
             x, y, z = t * ax - x, t * ay - y, t * az - z
             distance = np.sqrt(x * x + y * y + z * z)
-            outward = x * normals[v, 0] + y * normals[v, 1] + z * normals[v, 2] > 0.2 * distance
+            outward = x * normals[v, 0] + y * normals[v, 1] + z * normals[v, 2] > OUTWARD * distance
             out[s, v] = BEHIND * distance if outward else distance
     return out
+
+
+def nearest_bones(
+    points: NDArray[np.floating], normals: NDArray[np.floating], segments: list[Segment]
+) -> tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.int32]]:
+    """The bones that each vertex is nearest to, distances as in `segment_distances`.
+
+    Returns
+    -------
+    least
+        ``(V,)`` the distance to the nearest, at least a thousandth of the character's height.
+    vertices, numbers
+        ``(N,)`` each vertex with the number of a segment that is that near; several where bones meet.
+    """
+    starts, ends = (np.array([getattr(s, name) for s in segments]).reshape(-1, 3) for name in ("start", "end"))
+    p, n = (np.ascontiguousarray(np.asarray(a, np.float64).T) for a in (points, normals))
+    return _nearest(p, n, starts, ends, LEAST * extent(points))
+
+
+_FINITE: dict[str, Any] = {
+    "cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"reassoc", "contract", "nsz", "nnan", "ninf"}
+}  # fmt: skip
+
+
+@nb.njit(**_FINITE)
+def _squares(x, y, z, a, b, c, start, way, row) -> None:  # type: ignore[no-untyped-def]
+    """Squared distances of points to one bone, written to `row`: a loop by itself, which the compiler vectorises."""
+    over = 1 / max(way[0] * way[0] + way[1] * way[1] + way[2] * way[2], 1e-18)
+    for v in range(len(row)):
+        px, py, pz = x[v] - start[0], y[v] - start[1], z[v] - start[2]
+        t = min(max((px * way[0] + py * way[1] + pz * way[2]) * over, 0.0), 1.0)
+        px, py, pz = t * way[0] - px, t * way[1] - py, t * way[2] - pz
+        square = px * px + py * py + pz * pz
+        facing = px * a[v] + py * b[v] + pz * c[v]
+        outward = (facing > 0) & (facing * facing > OUTWARD**2 * square)
+        row[v] = BEHIND**2 * square if outward else square
+
+
+@nb.njit(**_FINITE)
+def _as_near(squares, least, first, vertices, numbers, found):  # type: ignore[no-untyped-def]
+    """Add the bones that are as near as the nearest, by themselves too: where arrays may grow nothing is fast."""
+    for s in range(len(squares)):
+        for v in range(len(least)):
+            if squares[s, v] <= (least[v] * TIED) ** 2:
+                vertices[found], numbers[found] = first + v, s
+                found += 1
+    return found
+
+
+@nb.njit(**_FINITE)
+def _nearest(points, normals, starts, ends, floor):  # type: ignore[no-untyped-def]
+    """Some vertices at a time: nothing of the size of vertices times bones is held."""
+    count = points.shape[1]
+    least = np.empty(count)
+    squares = np.empty((len(starts), BLOCK))
+    room = 2 * count + squares.size
+    vertices, numbers, found = np.empty(room, np.int32), np.empty(room, np.int32), 0
+    for first in range(0, count, BLOCK):
+        size = min(BLOCK, count - first)
+        x, y, z = points[0, first : first + size], points[1, first : first + size], points[2, first : first + size]
+        a, b, c = normals[0, first : first + size], normals[1, first : first + size], normals[2, first : first + size]
+        here = least[first : first + size]
+        here[:] = 1e300
+        for s in range(len(starts)):
+            o, e = starts[s], ends[s]
+            row = squares[s, :size]
+            _squares(x, y, z, a, b, c, (o[0], o[1], o[2]), (e[0] - o[0], e[1] - o[1], e[2] - o[2]), row)
+            for v in range(size):
+                here[v] = min(here[v], row[v])
+        for v in range(size):
+            here[v] = max(np.sqrt(here[v]), floor)
+        if found + squares.size > len(vertices):
+            vertices, numbers = np.append(vertices, vertices[:found]), np.append(numbers, numbers[:found])
+        found = _as_near(squares[:, :size], here, first, vertices, numbers, found)
+    return least, vertices[:found].copy(), numbers[:found].copy()
 
 
 def along_segment(points: NDArray[np.floating], segment: Segment) -> NDArray[np.float64]:

@@ -7,11 +7,13 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.symmetry import is_symmetric
 from plethos.core.topology import outward_normals
 from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
+from plethos.core.weights.heated import normalised
 
 LEAST = 0.01  # weights under this are noise, not a fault
 STRAY_SHARE = 0.15  # a patch with less of a joint's weight than this, away from the rest of it, is stray
@@ -73,7 +75,7 @@ def stray_weights(character: Character) -> list[Finding]:
 
     A patch counts as stray when it holds little of the weight and another joint's bone is nearer to all of it.
     """
-    topology, weights = character.mesh.topology, character.binding.joint_weights
+    topology, weights = character.mesh.topology, character.binding.by_vertex.tocsc()
     rest = character.mesh.rest
     bones = skin_bones(character.skeleton, rest, outward_normals(rest, topology))
     home = {t: s.joint for s in bones for t in (s.joint, *s.twists)}
@@ -82,44 +84,54 @@ def stray_weights(character: Character) -> list[Finding]:
     places = character.skeleton.rest_global[:, :3, 3]
     segments = [*bones, *(Segment(j, places[j], places[j]) for j in alone)]
     owners = np.array([s.joint for s in segments])
-    distance = segment_distances(rest, np.zeros_like(rest), segments)
-    nearest = distance[:, : len(bones)].min(axis=1, initial=np.inf)
     pieces, found = topology.pieces, []
-    for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
-        count, numbers = topology.patches(weights[:, joint] > LEAST)
-        inside = np.flatnonzero(numbers >= 0)
+    for joint in range(weights.shape[1]):
+        column = slice(weights.indptr[joint], weights.indptr[joint + 1])
+        own = weights.data[column] > LEAST
+        inside, shares = weights.indices[column][own], weights.data[column][own]
+        if not len(inside):
+            continue
+        mask = np.zeros(topology.count, bool)
+        mask[inside] = True
+        count, numbers = topology.patches(mask)
         patch = numbers[inside]
-        held = np.bincount(patch, weights=weights[inside, joint], minlength=count)
+        held = np.bincount(patch, weights=shares, minlength=count)
         piece_of = np.empty(count, np.int32)
         piece_of[patch] = pieces[inside]
         most = np.zeros(int(pieces.max()) + 1)
         np.maximum.at(most, piece_of, held)
-        own = owners == home.get(joint, joint)
+        at_home = owners == home.get(joint, joint)
         for number in np.flatnonzero(held < STRAY_SHARE * most[piece_of]).tolist():
-            where = inside[patch == number]
-            if (distance[np.ix_(where, own)].min(axis=1) > 1.5 * nearest[where]).all():
-                found.append(Finding("stray", joint, where.astype(np.int32), float(weights[where, joint].max())))
+            where = np.sort(inside[patch == number])
+            distance = segment_distances(rest[where], np.zeros((len(where), 3)), segments)
+            nearest = distance[:, : len(bones)].min(axis=1, initial=np.inf)
+            if (distance[:, at_home].min(axis=1) > 1.5 * nearest).all():
+                worst = float(shares[patch == number].max())
+                found.append(Finding("stray", joint, where.astype(np.int32), worst))
     return sorted(found, key=lambda f: -f.worst)
 
 
-def without_stray(character: Character, findings: list[Finding]) -> NDArray[np.float64]:
+def without_stray(character: Character, findings: list[Finding]) -> sparse.csr_matrix:
     """Weights ``(V, J)`` with the stray ones of these findings taken away, the others making up for them."""
-    weights = character.binding.joint_weights.astype(np.float64)
+    weights = character.binding.by_vertex.copy()
+    row = np.repeat(np.arange(weights.shape[0]), np.diff(weights.indptr))
     for finding in findings:
         if finding.kind != "stray" or finding.joint is None:
             continue
-        rest = weights[finding.vertices].copy()
-        rest[:, finding.joint] = 0
+        some = np.zeros(weights.shape[0], bool)
+        some[finding.vertices] = True
+        stray = some[row] & (weights.indices == finding.joint)
+        rest = np.bincount(row, weights=np.where(stray, 0, weights.data), minlength=weights.shape[0])
         # A vertex that follows nothing else keeps what it has: there is nothing to make up for it.
-        alone = rest.sum(axis=1) < 1e-9
-        rest[alone] = weights[finding.vertices[alone]]
-        weights[finding.vertices] = rest
-    return np.asarray(weights / weights.sum(axis=1, keepdims=True))
+        weights.data[stray & (rest[row] >= 1e-9)] = 0
+    return normalised(weights).tocsr()
 
 
 def over_limit(character: Character, limit: int) -> list[Finding]:
     """Vertices with more influences than a delivery takes."""
-    count = (character.binding.joint_weights > 1e-6).sum(axis=1)
+    weights = character.binding.by_vertex
+    row = np.repeat(np.arange(weights.shape[0]), np.diff(weights.indptr))
+    count = np.bincount(row[weights.data > 1e-6], minlength=weights.shape[0])
     where = np.flatnonzero(count > limit).astype(np.int32)
     return [Finding("over_limit", None, where, float(count[where].max()))] if len(where) else []
 

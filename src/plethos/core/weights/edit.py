@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
@@ -108,12 +109,20 @@ def mirrored_from(character: Character, side: float) -> Weights:
     if (other == np.arange(len(other))).all() or (twin >= 0).sum() < 2:
         raise BadEditError("The two sides of this character are not mirror images, so nothing can be carried over.")
     there = (rest[:, 0] - character.mesh.mirror_x) * side < 0
-    return carried_across(character.binding.joint_weights.astype(np.float64), twin, other, there)
+    return carried_across(character.binding.by_vertex, twin, other, there).toarray()
+
+
+def seen_across(weights: sparse.csr_matrix, twin: NDArray[np.int32], other: NDArray[np.int32]) -> sparse.csr_matrix:
+    """For each vertex what its twin follows, seen in the mirror; of a vertex without a twin nothing that counts."""
+    across = weights[np.maximum(twin, 0)]
+    seen = sparse.csr_matrix((across.data, other[across.indices], across.indptr), across.shape)
+    seen.sort_indices()
+    return seen
 
 
 def carried_across(
-    weights: Weights, twin: NDArray[np.int32], other: NDArray[np.int32], there: NDArray[np.bool_]
-) -> Weights:
+    weights: sparse.csr_matrix, twin: NDArray[np.int32], other: NDArray[np.int32], there: NDArray[np.bool_]
+) -> sparse.csr_matrix:
     """Weights ``(V, J)`` where the vertices that are `there` take those of their twins; on the plane both sides' mean.
 
     Parameters
@@ -121,9 +130,8 @@ def carried_across(
     twin, other
         Mirror image of each vertex, -1 for none, and of each joint: see `sides`.
     """
-    weights = weights.copy()
-    target = np.flatnonzero((twin >= 0) & (twin != np.arange(len(twin))) & there)
-    weights[target] = weights[twin[target]][:, other]
-    middle = np.flatnonzero(twin == np.arange(len(twin)))
-    weights[middle] = 0.5 * (weights[middle] + weights[middle][:, other])
-    return weights
+    middle = twin == np.arange(len(twin))
+    taken = np.where(middle, 0.5, 1.0 * ((twin >= 0) & there))
+    return sparse.csr_matrix(
+        sparse.diags(1 - taken) @ weights + sparse.diags(taken) @ seen_across(weights, twin, other)
+    )  # fmt: skip

@@ -23,11 +23,17 @@ def shares_along(t: NDArray[np.float64], count: int) -> Weights:
     return np.asarray(np.clip(1 - np.abs(at - stations) / (stations[1] - stations[0]), 0, 1))
 
 
+def shares_of(rest: NDArray[np.floating], segment: Segment) -> dict[int, NDArray[np.float64]]:
+    """How much of a bone's weight its joint and each of its twist joints has, evenly along it, at points ``(N, 3)``."""
+    chain = [segment.joint, *segment.twists]
+    return dict(zip(chain, shares_along(along_segment(rest, segment), len(chain)).T, strict=True))
+
+
 def grade(weights: Weights, rest: NDArray[np.floating], segment: Segment) -> None:
     """Share a bone's weight evenly along it with its twist joints; changes the weights ``(V, J)`` in place."""
-    chain = [segment.joint, *segment.twists]
     whole = weights[:, segment.joint].copy()
-    weights[:, chain] = whole[:, None] * shares_along(along_segment(rest, segment), len(chain))
+    for joint, share in shares_of(rest, segment).items():
+        weights[:, joint] = whole * share
 
 
 def chain_along(skeleton: Skeleton, joint: int) -> Segment:

@@ -7,22 +7,21 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
-from scipy.sparse.linalg import splu
 
 from plethos.core.rotations import Array
 from plethos.core.topology import Corners
+from plethos.core.weights.heat_factor import HeatFactor
 
-COLUMNS = 8  # joints that are solved at once
 STRENGTH = 1.6
 
 
 def heat_weights(
     points: Array, triangles: Corners, nearest: NDArray[np.floating], distance: Array, strength: float = STRENGTH
 ) -> Array:
-    """Weights ``(V, J)`` that each sum to 1, none negative: all of `heat_columns` at once."""
-    w = np.empty(nearest.shape, order="F")
-    for joint, column in heat_columns(points, triangles, nearest, np.arange(nearest.shape[1]), distance, strength):
-        w[:, joint] = column
+    """Weights ``(V, J)`` that each sum to 1, none negative: all of `heat_columns` at once, `nearest` dense."""
+    w = np.zeros(nearest.shape, order="F")
+    for joint, warm, heats in heat_columns(points, triangles, sparse.csc_matrix(nearest), distance, strength):
+        w[warm, joint] = heats
     w /= w.sum(axis=1, keepdims=True)
     return w
 
@@ -30,13 +29,12 @@ def heat_weights(
 def heat_columns(
     points: Array,
     triangles: Corners,
-    nearest: NDArray[np.floating],
-    joints: NDArray[np.intp],
+    nearest: sparse.csc_matrix,
     distance: Array,
     strength: float = STRENGTH,
     progress: Callable[[float], None] = lambda share: None,
-) -> Iterator[tuple[int, Array]]:
-    """The heat of one joint after the other: its number and its column ``(V,)``, none negative; all sum to about 1.
+) -> Iterator[tuple[int, NDArray[np.intp], Array]]:
+    """The heat of one joint after the other: its number, the vertices ``(N,)`` it warms, and how much; together 1.
 
     Every vertex is heated by its nearest bones and the heat spreads over the surface, never through the air:
     ``(L + A H) w = A H p``, L the Laplacian, A the areas, ``H = strength / distance^2``.
@@ -46,9 +44,8 @@ def heat_columns(
     points, triangles
         ``(V, 3)`` and ``(T, 3)``, any unit; open borders, several pieces and flat triangles work.
     nearest
-        p: ``(V, J)`` 1 for the nearest bone of each vertex, shared where several are equally near.
-    joints
-        Which columns of it are wanted.
+        p: ``(V, J)`` 1 for the nearest bone of each vertex, shared where several are equally near. Joints that are
+        nearest nowhere are left out.
     distance
         ``(V,)`` to that bone, above 0.
     progress
@@ -63,15 +60,13 @@ def heat_columns(
 
     laplacian, area = robust_laplacian.mesh_laplacian(np.asarray(points, np.float64), np.asarray(triangles, np.int64))
     heat = area.diagonal() * strength / distance**2
-    options = {"SymmetricMode": True}
-    factor = splu(
-        (laplacian + sparse.diags(heat)).tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options
-    )
-    progress(0.4)
-    for start in range(0, len(joints), COLUMNS):
-        some = joints[start : start + COLUMNS]
-        # A joint's weights lie side by side, as the solver takes and gives them.
-        solved = factor.solve(np.multiply(heat[:, None], nearest[:, some], order="F", dtype=np.float64))
-        for k, joint in enumerate(some.tolist()):
-            yield joint, np.maximum(solved[:, k], 0)
-        progress(0.4 + 0.6 * min(1.0, (start + COLUMNS) / len(joints)))
+    progress(0.3)
+    factor = HeatFactor.of((laplacian + sparse.diags(heat)).tocsc())
+    del laplacian
+    progress(0.5)
+    joints = np.flatnonzero(np.diff(nearest.indptr))
+    for k, joint in enumerate(joints.tolist()):
+        own = slice(nearest.indptr[joint], nearest.indptr[joint + 1])
+        heated = nearest.indices[own]
+        yield joint, *factor.warmed(heated, heat[heated] * nearest.data[own])
+        progress(0.5 + 0.5 * (k + 1) / len(joints))

@@ -5,20 +5,28 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 ROWS = 16384
 
 
 def limit_influences(
-    weights: NDArray[np.floating], most: int, least: float = 0.003
+    weights: NDArray[np.floating] | sparse.csr_matrix, most: int, least: float = 0.003
 ) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
-    """Dense weights ``(V, J)`` as the `most` largest a vertex: indices and weights ``(V, most)``.
+    """Weights ``(V, J)``, dense or sparse, as the `most` largest a vertex: indices and weights ``(V, most)``.
 
     The next smaller weight, or `least`, is subtracted before the cut, so that neighbours with other lists do not tear.
     """
-    joints, kept = np.zeros((len(weights), most), np.int32), np.zeros((len(weights), most), np.float32)
+    count = weights.shape[0]
+    joints, kept = np.zeros((count, most), np.int32), np.zeros((count, most), np.float32)
+    if isinstance(weights, sparse.csr_matrix):
+        weights.sort_indices()  # of equals the first
+        stored = np.asarray(weights.data, np.float64)
+        order, largest = _largest_stored(weights.indptr, weights.indices, stored, most + 1)
+        _cut(order, largest, least, joints, kept)
+        return joints, kept
     # Some rows at a time: a copy of all in the order that the loop wants would be as large again.
-    for first in range(0, len(weights), ROWS):
+    for first in range(0, count, ROWS):
         rows = slice(first, first + ROWS)
         order, largest = _largest(np.ascontiguousarray(weights[rows], np.float64), most + 1)
         _cut(order, largest, least, joints[rows], kept[rows])
@@ -47,6 +55,32 @@ def _cut(order, largest, least, joints, kept) -> None:  # type: ignore[no-untype
 
 
 @nb.njit(cache=True, nogil=True)
+def _sorted_in(value, column, found, order, largest):  # type: ignore[no-untyped-def]
+    """Put a weight in its place among the largest of a row, if it belongs there; how many there are then."""
+    count = len(order)
+    if value <= 0 or (found == count and value <= largest[count - 1]):
+        return found
+    place = min(found, count - 1)
+    while place > 0 and largest[place - 1] < value:
+        largest[place], order[place] = largest[place - 1], order[place - 1]
+        place -= 1
+    largest[place], order[place] = value, column
+    return min(found + 1, count)
+
+
+@nb.njit(cache=True, nogil=True)
+def _largest_stored(starts, columns, values, count):  # type: ignore[no-untyped-def]
+    """As `_largest`, of a matrix of which only what is not 0 is stored."""
+    rows = len(starts) - 1
+    order, largest = np.zeros((rows, count), np.int64), np.zeros((rows, count))
+    for row in range(rows):
+        found = 0
+        for e in range(starts[row], starts[row + 1]):
+            found = _sorted_in(values[e], columns[e], found, order[row], largest[row])
+    return order, largest
+
+
+@nb.njit(cache=True, nogil=True)
 def _largest(weights, count):  # type: ignore[no-untyped-def]
     """The `count` largest of each row and where they are, largest first, of equals the first; 0 for what is missing."""
     order = np.zeros((len(weights), count), np.int64)
@@ -54,13 +88,5 @@ def _largest(weights, count):  # type: ignore[no-untyped-def]
     for row in range(len(weights)):
         found = 0
         for column in range(weights.shape[1]):
-            value = weights[row, column]
-            if value <= 0 or (found == count and value <= largest[row, count - 1]):
-                continue
-            place = min(found, count - 1)
-            while place > 0 and largest[row, place - 1] < value:
-                largest[row, place], order[row, place] = largest[row, place - 1], order[row, place - 1]
-                place -= 1
-            largest[row, place], order[row, place] = value, column
-            found = min(found + 1, count)
+            found = _sorted_in(weights[row, column], column, found, order[row], largest[row])
     return order, largest
