@@ -20,7 +20,7 @@ from fastapi import FastAPI, WebSocket
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from bench.binding import compare
+from bench.binding import compare, large
 from bench.drawings import drawing_trip, posed_drawing
 from bench.mending import mending
 from bench.shapes import apart, extraction, finer, stored_poses, stroke_trip
@@ -461,7 +461,7 @@ def main() -> None:
         strip(character, source),
         dab(character),
     ]
-    rows += [heat(bare), asyncio.run(paint_trip(bare, file)), *mending(bare, beside)]
+    rows += [heat(bare), large(bare), asyncio.run(paint_trip(bare, file)), *mending(bare, beside)]
     rows += [extraction(beside), stored_poses(bare, beside), apart(bare, beside)]
     rows.append(asyncio.run(stroke_trip(*finer(bare), over_a_socket)))
     plain = grown(bare, 20_000, shapes=0, blend=0.0)

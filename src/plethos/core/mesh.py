@@ -15,7 +15,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.outlines import Outlines
 from plethos.core.shape import Shape
 from plethos.core.symmetry import outline_mirror, vertex_mirror
-from plethos.core.topology import Topology
+from plethos.core.topology import Topology, outward_normals
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,6 +168,11 @@ class Mesh:
         """The part ``(V,)`` that each vertex belongs to."""
         sizes = [stop - start for start, stop in (p.vertices for p in self.parts)]
         return np.repeat(np.arange(len(sizes), dtype=np.int32), sizes)
+
+    @cached_property
+    def outward(self) -> NDArray[np.float64]:
+        """Unit normals ``(V, 3)`` at rest that point out of each piece of skin: see `outward_normals`."""
+        return np.asarray(outward_normals(self.rest.astype(np.float64), self.topology), np.float64)
 
     @cached_property
     def areas(self) -> NDArray[np.float64]:

@@ -18,7 +18,7 @@ from plethos.core.remedies.corrective import target_name
 from plethos.core.rotations import Array
 from plethos.core.sculpt import kernels
 from plethos.core.shape import Shape
-from plethos.core.topology import extent, outward_normals
+from plethos.core.topology import extent
 
 NEAREST = 16  # triangles that are looked at for each vertex
 REACH = 0.05  # of the height: how far a garment lies from the skin that it takes a shape from, at most
@@ -277,7 +277,7 @@ def thinned(character: Character, garment: str, depth: float, name: str) -> Reme
     size = extent(rest)
     if not 0 < depth <= 0.1 * size:
         raise BadEditError("Skin can be drawn in by up to a tenth of the character's height.")
-    normals = outward_normals(rest, mesh.topology)
+    normals = mesh.outward
     found = cKDTree(rest[own]).query(rest)
     away, nearest = np.asarray(found[0]), np.asarray(found[1])
     near = np.flatnonzero(own)[nearest]

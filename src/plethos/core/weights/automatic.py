@@ -9,7 +9,6 @@ from scipy import sparse
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.symmetry import is_symmetric
-from plethos.core.topology import outward_normals
 from plethos.core.weights.area import area_weights
 from plethos.core.weights.bones import skin_bones
 from plethos.core.weights.edit import seen_across
@@ -64,7 +63,7 @@ def automatic_weights(
 
 def _over_the_skin(character: Character, progress: Progress) -> sparse.csr_matrix:
     rest = character.mesh.rest.astype(np.float64)
-    normals = outward_normals(rest, character.mesh.topology)
+    normals = character.mesh.outward
     segments = skin_bones(character.skeleton, rest, normals)
     if not segments:
         raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")

@@ -11,7 +11,6 @@ from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.symmetry import is_symmetric
-from plethos.core.topology import outward_normals
 from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
 from plethos.core.weights.heated import normalised
 
@@ -77,7 +76,7 @@ def stray_weights(character: Character) -> list[Finding]:
     """
     topology, weights = character.mesh.topology, character.binding.by_vertex.tocsc()
     rest = character.mesh.rest
-    bones = skin_bones(character.skeleton, rest, outward_normals(rest, topology))
+    bones = skin_bones(character.skeleton, rest, character.mesh.outward)
     home = {t: s.joint for s in bones for t in (s.joint, *s.twists)}
     # A joint that has no bone of its own (a root, a tip) is at home where it stands.
     alone = [j for j in range(len(character.skeleton)) if j not in home]
