@@ -9,6 +9,7 @@ from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import open_file
 from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_nodes import is_marked
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import write_obj
@@ -198,6 +199,14 @@ class Template(unittest.TestCase):
         again = read_character(parse(write_glb(self.laid, self.source)), "Again")
         self.assertEqual(int(again.skeleton.is_joint.sum()), int(self.laid.skeleton.is_joint.sum()))
         np.testing.assert_allclose(Evaluator.of(again).rest(), self.rest, atol=1e-6)
+
+    def test_only_joints_that_no_skin_names_say_that_they_are_joints(self):
+        for character in (self.laid, bound_automatically(self.laid, 4)):
+            file = parse(write_glb(character, self.source))
+            named = {n for s in file.items("skins") for n in s["joints"]}
+            say = {n for n, node in enumerate(file.items("nodes")) if is_marked(node)}
+            self.assertFalse(named & say)
+            self.assertEqual(len(named | say), int(character.skeleton.is_joint.sum()))
 
     def test_a_mesh_far_from_any_joint_and_one_of_no_area_are_bound_all_the_same(self):
         text = write_obj(self.keeper, self.rest)

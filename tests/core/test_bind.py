@@ -21,7 +21,7 @@ from plethos.core.joints import edit
 from plethos.core.mesh import Triangles
 from plethos.core.names import is_tip, other_side_names
 from plethos.core.skeleton import Skeleton
-from plethos.core.symmetry import across, joint_mirror, mirror_plane, vertex_mirror
+from plethos.core.symmetry import TOLERANCE, across, joint_mirror, mirror_plane, vertex_mirror
 from plethos.core.topology import outward_normals
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
@@ -144,6 +144,12 @@ class Symmetry(unittest.TestCase):
     def test_vertices_pair_by_mirrored_place(self):
         points = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [2, 0, 0]], float)
         self.assertEqual(vertex_mirror(points).tolist(), [1, 0, 2, -1])
+        # How far off a twin may be goes with the size of the figure.
+        for size in (0.01, 1.0, 100.0):
+            off = size * (points + [[0, 0.4 * TOLERANCE * 3, 0], [0, 0, 0], [0, 0, 0], [0, 0, 0]])
+            self.assertEqual(vertex_mirror(off).tolist(), [1, 0, 2, -1], size)
+            off[0, 1] = size * 1.5 * TOLERANCE * 3
+            self.assertEqual(vertex_mirror(off).tolist(), [-1, -1, 2, -1], size)
 
     def test_the_plane_is_that_of_the_file_unless_the_character_stands_beside_it(self):
         rng = np.random.default_rng(4)

@@ -15,7 +15,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.depth import DepthField
-from plethos.core.measure.girth import STATIONS
+from plethos.core.measure.girth import STATIONS, Slice, _loops
 from plethos.core.measure.region import Region, region_volume
 from plethos.core.mesh import Part, Triangles
 from plethos.core.topology import boundary_loops
@@ -64,6 +64,16 @@ class Volume(unittest.TestCase):
 
 class CoarseSkin(unittest.TestCase):
     """Skin of few vertices: one ring of edges bends, and slices are cut all the same."""
+
+    def test_a_slice_through_three_triangles_is_a_loop(self):
+        # A pyramid on its tip: a quarter of the way up its girth is that of a triangle a quarter as wide.
+        wide = np.array([[0.3, 0, 0], [-0.15, 0, 0.26], [-0.15, 0, -0.26]])
+        points = np.vstack([[[0, 0, 0]], wide + [0, 1, 0]])
+        triangles = np.array([[0, 1, 2], [0, 2, 3], [0, 3, 1], [1, 3, 2]], np.int32)
+        ((a, b, t),) = _loops(triangles, points[:, 1] - 0.25)
+        self.assertEqual(len(a), 3)
+        whole = 0.5 * np.linalg.norm(np.cross(wide[1] - wide[0], wide[2] - wide[0]))
+        self.assertAlmostEqual(Slice(0.0, a, b, t).area(points), whole / 16, places=9)
 
     def test_a_tube_of_few_rings_has_a_girth(self):
         character = tube(softness=0.01, rings=4)
