@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import unittest
 import unittest.mock
 
@@ -282,6 +283,18 @@ class TwinsInStep(unittest.TestCase):
         shapes = [self.remedy(f"{s} elbow bent").body.targets[-1].shape for s in ("Left", "Right")]
         sizes = [np.sort(np.linalg.norm(s.deltas, axis=1))[-30:] for s in shapes]
         np.testing.assert_allclose(*sizes, rtol=2e-3)
+
+    def test_a_target_further_on_is_led_to_on_both_sides(self):
+        edits.add_twins(self.bench, self.id)
+        elbow = self.remedy("Left elbow bent")
+        end = self.opened.character.rules.trigger_of(elbow).response.end
+        solving.add_between(self.bench, self.id, elbow.id, math.degrees(end) + 15)
+        rules = self.opened.character.rules
+        both = [self.remedy(f"{side} elbow bent") for side in ("Left", "Right")]
+        for remedy in both:
+            self.assertAlmostEqual(abs(rules.trigger_of(remedy).response.end), end + math.radians(15), places=6)
+        self.assertEqual(*([t.at for t in r.body.targets] for r in both))
+        self.assertEqual(len(both[0].body.targets), len(elbow.body.targets) + 1)
 
     def test_all_twins_at_once_and_what_has_no_partner_is_told(self):
         edits.add_twins(self.bench, self.id)

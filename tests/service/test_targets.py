@@ -85,6 +85,21 @@ class InBetweens(OnATube):
         again = Workbench(self.store).open(self.id).version.evaluator
         np.testing.assert_allclose(again.pose(self.pose(z=45)).exact_points(), wanted, atol=1e-6)
 
+    def test_one_further_on_is_exact_there_and_leaves_the_way_up_to_it(self):
+        own = self.corrective()
+        half, full = self.points(z=45), self.points(z=90)
+        with self.assertRaisesRegex(BadEditError, "a target here already"):
+            sculpting.begin(self.bench, self.id, self.pose(z=92), own, between=True)
+        sculpting.begin(self.bench, self.id, self.pose(z=120), own, between=True)
+        wanted = self.stroke(0.5)
+        sculpting.keep(self.bench, self.id, "whatever", None)
+        (remedy,) = self.remedies()
+        self.assertEqual((remedy.name, [t.at for t in remedy.body.targets]), ("Elbow", [0.75, 1.0]))
+        self.assertEqual([t.shape.name for t in remedy.body.targets], ["Elbow 75 %", "Elbow"])
+        np.testing.assert_allclose(self.points(z=120), wanted, atol=1e-6)
+        np.testing.assert_allclose(self.points(z=90), full, atol=1e-6)
+        np.testing.assert_allclose(self.points(z=45), half, atol=5e-3, err_msg="the curve may bend a little")
+
     def test_there_is_no_room_at_a_target_nor_without_a_tie(self):
         own = self.corrective()
         for degrees, words in ((90, "has a target here already"), (1, "hardly on")):

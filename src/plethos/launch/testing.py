@@ -17,10 +17,43 @@ from pathlib import Path
 from plethos.launch.cluster import Cluster, SetupError, apt_install
 from plethos.launch.front import FRONT, ROOT, build_front, install_packages, type_client
 
-# The browser takes as long as all the rest: it runs beside them, one lane a core.
-LANES = (("browser",), ("core", "demo", "cli", "store", "service", "web", "outside", "lint"))
+LANES = 2  # one a core
+# What takes longest first, so that the lanes end together.
+SUITES = ("core", "browser", "service", "demo", "web", "outside", "cli", "store")
+SPLIT = {"browser": 3}  # in how many pieces a suite runs
 WARM = "from plethos.launch.warm import warm_kernels; warm_kernels()"
-SUITES = tuple(suite for lane in LANES for suite in lane if suite != "lint")
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A suite, some modules of it, or the checks that need no tests (``lint``)."""
+
+    suite: str
+    modules: tuple[str, ...] = ()
+
+    @property
+    def label(self) -> str:
+        return (
+            f"{self.suite} ({', '.join(m.removeprefix('test_') for m in self.modules)})" if self.modules else self.suite
+        )
+
+
+def pieces(wanted: Collection[str]) -> list[Piece]:
+    """What is wanted, in the order in which it is begun."""
+    found: list[Piece] = []
+    for suite in SUITES:
+        if suite not in wanted:
+            continue
+        if suite not in SPLIT:
+            found.append(Piece(suite))
+            continue
+        # Each module to the piece that has the fewest tests so far.
+        sizes = {p.stem: p.read_text().count("def test_") for p in (ROOT / "tests" / suite).glob("test_*.py")}
+        shares: list[list[str]] = [[] for _ in range(SPLIT[suite])]
+        for module in sorted(sizes, key=lambda m: (-sizes[m], m)):
+            min(shares, key=lambda share: sum(sizes[m] for m in share)).append(module)
+        found += [Piece(suite, tuple(sorted(share))) for share in shares if share]
+    return [*found, Piece("lint")] if "lint" in wanted else found
 
 
 def _checks() -> dict[str, list[str]]:
@@ -37,7 +70,7 @@ def _checks() -> dict[str, list[str]]:
 
 @dataclass
 class Lanes:
-    """Suites and checks in lanes that run side by side, each told when it is done.
+    """Suites and checks in lanes that run side by side, each told when it is done; whoever is free takes the next.
 
     Parameters
     ----------
@@ -51,9 +84,9 @@ class Lanes:
 
     def run(self, wanted: Collection[str]) -> tuple[int, int]:
         """Run what is wanted; how many passed and failed."""
-        with ThreadPoolExecutor(len(LANES)) as pool:
+        with ThreadPoolExecutor(LANES) as pool:
             try:
-                results = list(pool.map(lambda lane: self._lane([s for s in lane if s in wanted]), LANES))
+                results = list(pool.map(self._piece, pieces(wanted)))
             finally:
                 # Told to stop: what runs is stopped too, and nothing more is begun.
                 self._stopped = True
@@ -61,22 +94,18 @@ class Lanes:
                     process.kill()
         return sum(p for p, _ in results), sum(f for _, f in results)
 
-    def _lane(self, suites: list[str]) -> tuple[int, int]:
-        passed = failed = 0
-        for suite in suites:
-            if suite == "lint":
-                done = [self._check(name, command) for name, command in _checks().items()]
-            else:
-                done = [self._suite(suite)]
-            passed, failed = passed + sum(p for p, _ in done), failed + sum(f for _, f in done)
-        return passed, failed
+    def _piece(self, piece: Piece) -> tuple[int, int]:
+        if piece.suite != "lint":
+            return self._suite(piece)
+        done = [self._check(name, command) for name, command in _checks().items()]
+        return sum(p for p, _ in done), sum(f for _, f in done)
 
-    def _suite(self, name: str) -> tuple[int, int]:
+    def _suite(self, piece: Piece) -> tuple[int, int]:
         """One suite in a process of its own, which writes ``passed failed``."""
         with tempfile.NamedTemporaryFile("r") as result:
-            command = [sys.executable, "-m", "plethos.launch.suite", name, result.name]
+            command = [sys.executable, "-m", "plethos.launch.suite", piece.suite, result.name, *piece.modules]
             code, told, seconds = self._command(command, self.environment)
-            print(f"{name}: {seconds:.0f} s\n{told}", flush=True)
+            print(f"{piece.label}: {seconds:.0f} s\n{told}", flush=True)
             try:
                 passed, failed = (int(n) for n in result.read().split())
             except ValueError:
