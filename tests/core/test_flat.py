@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.interpolate import BPoly
 from scipy.spatial.transform import Rotation
 
 from plethos.core.bend import BendMeasure, bent
@@ -20,7 +21,19 @@ from plethos.core.flat.stroke import ribbon, stroke_polygon
 from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.joints.flat import laid_flat
-from plethos.core.outlines import Curve, Drawn, Fill, Outlines, area_under, crossed, cut, flattened, points_on
+from plethos.core.outlines import (
+    Curve,
+    Drawn,
+    Fill,
+    Outlines,
+    area_under,
+    bernstein,
+    crossed,
+    cut,
+    flattened,
+    is_straight,
+    points_on,
+)
 from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.held import Held, furthest_turned, turned_joints
@@ -54,6 +67,23 @@ HAT = {"name": "hat", "parent": None, "at": [0, 60]}
 
 def lower(character):
     return character.skeleton.find("lower")
+
+
+class CubicCurves(unittest.TestCase):
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_shares_of_the_four_points_are_scipys_bernstein_polynomials(self, seed):
+        draw = np.random.default_rng(seed)
+        at, bezier = draw.random(20), draw.normal(0, 1, (4, 2))
+        np.testing.assert_allclose(bernstein(at).sum(axis=0), 1)
+        curve = BPoly(bezier[:, None, :], [0, 1])
+        np.testing.assert_allclose(np.einsum("kn,kc->nc", bernstein(at), bezier), curve(at), atol=1e-12)
+        self.assertEqual(bernstein(0.25).shape, (4,))
+
+    def test_only_segments_whose_handles_lie_in_their_points_are_straight(self):
+        line = np.array([[0.0, 0], [0, 0], [3, 1], [3, 1]])
+        bent = [line + np.eye(4)[[k]].T * [0, 0.1] for k in range(4)]
+        self.assertEqual(is_straight(np.array([line, *bent])).tolist(), [True, False, False, False, False])
 
 
 class Curves(unittest.TestCase):

@@ -13,7 +13,8 @@ from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.response import PRESETS, Response
 from plethos.core.triggers import trigger_from_document
-from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
+from plethos.core.triggers.hinge import HingeTrigger, guess_hinge, snap_axis, unit_axis
+from plethos.core.triggers.kernels import curve_values
 from tests.figures import tube, value_of
 
 
@@ -44,6 +45,11 @@ class ResponseCurve(unittest.TestCase):
             for angle in (*x, *generator.uniform(-2.5, 2.5, 20)):
                 pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), angle)
                 self.assertAlmostEqual(value_of(character, trigger, pose), float(curve.at(angle)), places=12)
+
+            at = generator.uniform(-3, 3, 40)
+            drawn = np.empty(len(at))
+            curve_values(*(np.array(a, float) for a in (curve.inputs, curve.values, curve.slopes)), at, drawn)
+            np.testing.assert_allclose(drawn, curve.at(at), atol=1e-12)
 
     def test_it_is_flat_outside_and_never_leaves_0_to_1(self):
         curve = Response.preset("ease", 0.2, -1.5)
@@ -119,6 +125,29 @@ class ResponseCurve(unittest.TestCase):
         self.assertEqual((curve.flipped().flipped()), curve)
         if values[0] != values[-1]:
             self.assertEqual((curve.flipped().start, curve.flipped().end), (-curve.start, -curve.end))
+
+
+class Axes(unittest.TestCase):
+    @given(st.lists(st.floats(-1e6, 1e6), min_size=3, max_size=3), st.floats(1e-3, 1e3))
+    @settings(max_examples=80, deadline=None)
+    def test_an_axis_keeps_its_way_and_has_length_1_whatever_its_size(self, axis, size):
+        if max(map(abs, axis)) < 1e-2:
+            return
+        unit = np.array(unit_axis(axis))
+        self.assertAlmostEqual(float(np.linalg.norm(unit)), 1)
+        np.testing.assert_allclose(unit, np.array(axis) / np.linalg.norm(axis), atol=1e-12)
+        np.testing.assert_allclose(unit_axis([size * c for c in axis]), unit, atol=1e-9)
+        snapped, near = snap_axis(unit), float(np.abs(unit).max())
+        if near >= math.cos(math.radians(10)):
+            self.assertEqual(float(snapped @ unit), near)
+            self.assertEqual(sorted(np.abs(snapped).tolist()), [0, 0, 1])
+        else:
+            np.testing.assert_array_equal(snapped, unit)
+
+    def test_what_is_no_axis_is_refused(self):
+        for axis in ([0, 0, 0], [1e-9, 0, 0], [math.nan, 1, 0], [1, math.inf, 0], [1, 0]):
+            with self.assertRaisesRegex(BadEditError, "three finite numbers"):
+                unit_axis(axis)
 
 
 class Hinge(unittest.TestCase):

@@ -9,6 +9,7 @@ from scipy.linalg import polar
 from scipy.spatial.transform import Rotation, Slerp
 
 from plethos.core import rotations
+from plethos.core.mapping import turned_axis
 
 
 class Rotations(unittest.TestCase):
@@ -107,6 +108,15 @@ class Rotations(unittest.TestCase):
         seen = mirror @ Rotation.from_rotvec(angle * axis).as_matrix() @ np.linalg.inv(mirror)
         there = Rotation.from_rotvec(angle * (rotations.axis_map(mirror) @ axis)).as_matrix()
         np.testing.assert_allclose(there, seen, atol=1e-9)
+
+    @given(st.integers(0, 2**31), st.sampled_from([1, -1]))
+    @settings(max_examples=40, deadline=None)
+    def test_a_rotation_seen_through_a_map_is_the_conjugate_matrix(self, seed, mirror):
+        draw = np.random.default_rng(seed)
+        linear = 1.7 * Rotation.random(random_state=draw).as_matrix() @ np.diag([mirror, 1, 1])
+        q = Rotation.random(5, random_state=draw).as_quat()
+        wanted = linear @ Rotation.from_quat(q).as_matrix() @ np.linalg.inv(linear)
+        np.testing.assert_allclose(Rotation.from_quat(turned_axis(linear, q)).as_matrix(), wanted, atol=1e-9)
 
     def test_twist_at_swing_180_is_zero_and_finite(self):
         q = rotations.from_axis_angle([1.0, 0, 0], np.pi)

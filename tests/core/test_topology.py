@@ -13,10 +13,12 @@ from scipy.sparse import csgraph, csr_matrix
 from plethos.core.mesh import Mesh, Part, Triangles
 from plethos.core.outlines import Outlines
 from plethos.core.topology import (
+    FARTHEST,
     Topology,
     boundary_loops,
     distance_over_surface,
     extent,
+    is_somewhere,
     outward_normals,
     triangle_edges,
     vertex_normals,
@@ -133,6 +135,17 @@ class AgainstOthers(unittest.TestCase):
         mask[0] = True
         grown = topology.grow(mask, 50)
         self.assertEqual(grown.sum(), len(points))
+
+    def test_what_is_too_far_away_or_no_number_is_nowhere(self):
+        for value, there in (
+            (0, True),
+            (0.99 * FARTHEST, True),
+            (-1.01 * FARTHEST, False),
+            (np.nan, False),
+            (np.inf, False),
+        ):
+            self.assertEqual(is_somewhere(np.array([[0.0, value, 1.0]])), there, value)
+        self.assertTrue(is_somewhere(np.zeros((0, 3))))
 
     def test_the_extent_is_the_longest_side(self):
         self.assertEqual(extent(np.array([[0, 0, 0], [1, -2, 0.5], [0.3, 1, 0]])), 3)
