@@ -4,13 +4,13 @@ import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
 import { computed, ref } from 'vue'
-import { api, type Axis, type BendPoint, type HingeTrigger, type RemedyCard } from '@/api/client'
+import { api, type Axis, type BendPoint, type HingeTrigger } from '@/api/client'
 import { axisName, sameAxis } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLengths } from '@/workbench/lengths'
 import { useLive } from '@/workbench/live'
-import { angleOf, hingeOf, useMending } from '@/workbench/mending'
+import { activationAt, angleOf, hingeOf, roomAt, useMending } from '@/workbench/mending'
 import MotionSelect from './MotionSelect.vue'
 import StripLegend from './StripLegend.vue'
 import { useBendCurves } from './useBendCurves'
@@ -110,26 +110,15 @@ const flags = computed(() =>
 )
 /** Where the flag that is dragged stands. */
 const dragged = ref<{ at: number; to: number; angle: number } | null>(null)
-/** Whether the chosen corrective is on its way at the worst place, so that an in-between can be made there. */
+/** What one more target of the chosen corrective would be at the worst place. */
 const worstBetween = computed(() => {
   const one = tied.value.find(({ card }) => card.id === mending.chosenRemedy && card.kind === 'corrective')
   if (!one || !worst.value || character.sculpting) return null
-  const on = onAt(one.card, worst.value.angle * one.sign)
-  return on >= 0.02 && on <= 0.98 && one.card.targets.every((t) => Math.abs(t.at - on) >= 0.02) ? one.card : null
+  const room = roomAt(one.card, worst.value.angle * one.sign)
+  return room && { card: one.card, label: room === 'further' ? 'one more here' : 'in-between here' }
 })
-/** A remedy's activation at an angle of its hinge. */
-function onAt(card: RemedyCard, angle: number): number {
-  const curve = card.curve
-  if (!curve.length) return 0
-  if (angle <= curve[0][0]) return curve[0][1]
-  for (let k = 1; k < curve.length; k++) {
-    const [[a, p], [b, q]] = [curve[k - 1], curve[k]]
-    if (angle <= b) return p + ((angle - a) / (b - a)) * (q - p)
-  }
-  return curve.at(-1)![1]
-}
 async function betweenAtWorst(): Promise<void> {
-  const card = worstBetween.value!
+  const { card } = worstBetween.value!
   posing.bendTo(worst.value!.angle)
   await character.edit((c) => api.beginSculpt(c, posing.pose, card.id, true))
 }
@@ -178,7 +167,7 @@ function move(event: PointerEvent): void {
   if (dragging.flag !== undefined) {
     const flag = flags.value.find((f) => f.at === dragging!.flag)
     if (!flag) return
-    const angle = angleAt(event), to = Math.max(0.02, Math.min(0.98, onAt(flag.card, angle * sign(hingeOf(flag.card)!.axis))))
+    const angle = angleAt(event), to = Math.max(0.02, Math.min(0.98, activationAt(flag.card, angle * sign(hingeOf(flag.card)!.axis))))
     dragged.value = { at: flag.at, to, angle }
     return
   }
@@ -281,7 +270,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
           @pointerdown="pressKnot($event, k.index)" @pointermove.stop="move" @pointerup.stop="lift"
         ><title>{{ k.angle.toFixed(0) }}°: {{ k.value.toFixed(2) }}</title></rect>
       </svg>
-      <button v-if="worstBetween && worst" class="between" :style="{ left: `${Math.max(LEFT, Math.min(width - 130, worst.x - 56))}px` }" title="Bend to the worst place and sculpt one more target there" @click="betweenAtWorst">in-between here</button>
+      <button v-if="worstBetween && worst" class="between" :style="{ left: `${Math.max(LEFT, Math.min(width - 130, worst.x - 56))}px` }" title="Bend to the worst place and sculpt one more target there" @click="betweenAtWorst">{{ worstBetween.label }}</button>
       <p v-if="note" class="note">{{ note }}</p>
       <span v-else-if="refining && points.length < 20" class="refining">measuring …</span>
     </div>

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import { api, type Axis, type RemedyCard } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
-import { angleOf, hingeOf, useMending } from '@/workbench/mending'
+import { angleOf, hingeOf, roomAt, useMending } from '@/workbench/mending'
 import { useLive } from '@/workbench/live'
 import { usePose } from '@/workbench/pose'
 
@@ -23,12 +23,7 @@ const angle = computed(() => {
   if (!own || own.joint !== posing.chosen) return null
   return posing.angle * (Math.sign(own.axis[0] * posing.axis[0] + own.axis[1] * posing.axis[1] + own.axis[2] * posing.axis[2]) || 1)
 })
-/** Bent well beyond where it is fully on: the server leads the response on by a twentieth of the way or more. */
-const further = computed(() => {
-  const own = hinge.value
-  if (!own || angle.value === null || own.end_deg == null || own.start_deg == null) return false
-  return (angle.value - own.start_deg) / (own.end_deg - own.start_deg) >= 1 / 0.95
-})
+const further = computed(() => angle.value !== null && roomAt(props.remedy, angle.value) === 'further')
 const room = computed(() => between.value || further.value)
 const said = computed(() => (further.value ? 'Sculpt one further on' : 'Sculpt an in-between here'))
 

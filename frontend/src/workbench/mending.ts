@@ -10,6 +10,28 @@ import { usePose } from './pose'
 /** The hinge that a remedy is tied to, or null. */
 export const hingeOf = (remedy: RemedyCard | null | undefined) => (remedy?.trigger?.kind === 'hinge' ? remedy.trigger : null)
 
+/** A remedy's activation at an angle of its hinge, degrees. */
+export function activationAt(remedy: RemedyCard, angle: number): number {
+  const curve = remedy.curve
+  if (!curve.length) return 0
+  if (angle <= curve[0][0]) return curve[0][1]
+  for (let k = 1; k < curve.length; k++) {
+    const [[a, p], [b, q]] = [curve[k - 1], curve[k]]
+    if (angle <= b) return p + ((angle - a) / (b - a)) * (q - p)
+  }
+  return curve.at(-1)![1]
+}
+
+/** What one more target of a corrective would be at an angle of its hinge: on its way, well beyond its end, or nothing. */
+export function roomAt(remedy: RemedyCard, angle: number): 'between' | 'further' | null {
+  const on = activationAt(remedy, angle)
+  if (on >= 0.02 && on <= 0.98) return remedy.targets.every((t) => Math.abs(t.at - on) >= 0.02) ? 'between' : null
+  const hinge = hingeOf(remedy)
+  if (hinge?.start_deg == null || hinge.end_deg == null) return null
+  // The server leads a response on by a twentieth of the way or more.
+  return (angle - hinge.start_deg) / (hinge.end_deg - hinge.start_deg) >= 1 / 0.95 ? 'further' : null
+}
+
 /** The angle at which a remedy's response is at an activation, degrees; null where it never is. */
 export function angleOf(remedy: RemedyCard, activation: number): number | null {
   const curve = remedy.curve
