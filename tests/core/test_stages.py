@@ -773,6 +773,12 @@ class Twins(unittest.TestCase):
         self.assertEqual(len(again.rules.triggers), len(both.rules.triggers))
         self.assertEqual([t.radius for t in again.rules.triggers if t.kind == "pose_set"], [1.2, 1.2])
         self.assertEqual(again.rules.remedy("r").twin, other.id)
+        # Tied to something else it leaves nothing behind on the other side that nobody reads.
+        bend = HingeTrigger(elbow, Z, Response((0.0, 1.0), (0.0, 1.0)), id="bend")
+        plain = twinned(again.with_rules(again.rules.tied("r", bend)), "r")
+        self.assertEqual([t.kind for t in plain.rules.triggers if not t.name].count("product"), 0)
+        across = plain.rules.trigger_of(plain.rules.remedy(other.id))
+        self.assertEqual((across.kind, across.joint), ("hinge", skeleton.find("right_forearm")))
 
     def test_helpers_twist_the_other_way_and_what_lies_in_the_middle_has_no_twin(self):
         keeper = self.keeper.with_rules(Rules())
