@@ -9,6 +9,7 @@ from dataclasses import replace
 import jsonschema
 import numpy as np
 
+from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
@@ -19,6 +20,7 @@ from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import write_obj
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.formats.rules import plain_rules
+from plethos.core.joints import edit
 from plethos.core.picked import PICKED
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
@@ -168,6 +170,19 @@ class Writing(unittest.TestCase):
             # Delivered a second time the file holds each target once.
             twice = read_character(parse(write_glb(again, again_file)), "Tube")
             self.assertEqual((len(twice.mesh.shapes), len(twice.rules.remedies)), (len(again.mesh.shapes), 1))
+
+    def test_a_joint_that_the_file_scales_is_written_with_its_scale_when_it_is_turned(self):
+        node = next(n for n, node in enumerate(tube_file().items("nodes")) if node.get("name") == "upper")
+        for scale in ([1.5, 1.5, 1.5], [1.0, 1.0, 1.0]):
+            file = parse(broken(lambda d, s=scale: d["nodes"][node].update(scale=s)))
+            character = read_character(file, "Tube")
+            upper = character.skeleton.find("upper")
+            turned = edit.turned(character, upper, rotations.from_euler_xyz_deg([0, 20, 0]))
+            written = parse(write_glb(turned, file))
+            again = read_character(written, "Tube").skeleton
+            np.testing.assert_allclose(again.rest_global, turned.skeleton.rest_global, atol=1e-6)
+            np.testing.assert_allclose(again.rest_stretch[upper], np.diag(scale), atol=1e-9)
+            self.assertEqual("scale" in written.items("nodes")[node], scale[0] != 1)
 
     def test_what_others_wrote_beside_our_rules_stays_and_without_rules_nothing_of_ours_is_left(self):
         file, character, _, _ = self.mended(target=True)

@@ -192,21 +192,21 @@ class OnTheKeeper(unittest.TestCase):
         self.assertAlmostEqual(min(lows), rest[:, 1].min(), delta=0.01)
 
     def test_turned_round_and_lying_down_it_is_the_same_motion(self):
-        """A motion that faces the other way, and a character with Z up, meet all the same."""
-        motion = self.motion
-        turn = Rotation.from_euler("Y", 180, degrees=True)
-        spun = replace(
-            motion,
-            offsets=turn.apply(motion.offsets),
-            turned=(turn * Rotation.from_quat(motion.turned.reshape(-1, 4)) * turn.inv())
-            .as_quat().reshape(motion.turned.shape).astype(np.float32),
-            places=turn.apply(motion.places).astype(np.float32),
-        )  # fmt: skip
-        other = clip_of(spun, self.character.skeleton)
-        skeleton = self.character.skeleton
-        for time in (0.0, 2.0, 5.0):
-            one, two = (skeleton.global_matrices(c.pose_at(skeleton, time)) for c in (self.clip, other))
-            np.testing.assert_allclose(one, two, atol=2e-5)
+        """A motion that faces any way, and a character with Z up, meet all the same."""
+        motion, skeleton = self.motion, self.character.skeleton
+        for degrees in (180, 70, -130):
+            turn = Rotation.from_euler("Y", degrees, degrees=True)
+            spun = replace(
+                motion,
+                offsets=turn.apply(motion.offsets),
+                turned=(turn * Rotation.from_quat(motion.turned.reshape(-1, 4)) * turn.inv())
+                .as_quat().reshape(motion.turned.shape).astype(np.float32),
+                places=turn.apply(motion.places).astype(np.float32),
+            )  # fmt: skip
+            other = clip_of(spun, skeleton)
+            for time in (0.0, 2.0, 5.0):
+                one, two = (skeleton.global_matrices(c.pose_at(skeleton, time)) for c in (self.clip, other))
+                np.testing.assert_allclose(one, two, atol=2e-5, err_msg=str(degrees))
 
     def test_the_end_of_a_chain_stands_as_what_it_hangs_on(self):
         """In the motion's own rest stance a hand goes on along its forearm as at rest; only its thumb is known."""
