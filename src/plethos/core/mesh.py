@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from plethos.core.borders import border_vertices
 from plethos.core.errors import BadEditError
+from plethos.core.laplacian import SurfaceLaplacian
 from plethos.core.outlines import Outlines
 from plethos.core.shape import Shape
 from plethos.core.symmetry import outline_mirror, vertex_mirror
@@ -173,6 +174,11 @@ class Mesh:
     def outward(self) -> NDArray[np.float64]:
         """Unit normals ``(V, 3)`` at rest that point out of each piece of skin: see `outward_normals`."""
         return np.asarray(outward_normals(self.rest.astype(np.float64), self.topology), np.float64)
+
+    @cached_property
+    def laplacian(self) -> SurfaceLaplacian:
+        """Of the skin at rest."""
+        return SurfaceLaplacian.of(self.topology, self.rest.astype(np.float64))
 
     @cached_property
     def areas(self) -> NDArray[np.float64]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from plethos.core import kinematics
+from plethos.core.laplacian import SurfaceLaplacian
 from plethos.core.measure import kernels as kernels_of_measures
 from plethos.core.measure.contact import intersecting_pairs
 from plethos.core.remedies import kernels as remedy_kernels
@@ -41,7 +42,7 @@ def warm_kernels() -> None:
     limit_influences(np.eye(4), 2)
     bones = [Segment(0, points[0], points[1])]
     segment_distances(points, np.zeros((4, 3)), bones)
-    whole = heated(Topology(4, triangles), points, np.zeros((4, 3)), bones, 1, lambda share: None)
+    whole = heated(SurfaceLaplacian.of(Topology(4, triangles), points), np.zeros((4, 3)), bones, 1, lambda share: None)
     limit_influences(whole, 2)
     Topology(4, triangles).patches(np.ones(4, bool))
     surface = SculptSurface(Topology(4, triangles), points.copy(), points)

@@ -13,6 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.flat.fills import painted
+from plethos.core.laplacian import SurfaceLaplacian
 from plethos.core.outlines import Drawn, Outlines, flattened
 from plethos.core.rotations import Array
 from plethos.core.topology import Topology, extent
@@ -66,9 +67,8 @@ def _over(
     """Weights ``(C, J)`` of the control points whose first vertices ``(C,)`` are given."""
     places, triangles = _triangulated(area, points[heads, :2])
     solid = np.column_stack([places, np.zeros(len(places))])
-    found = heated(
-        Topology(len(solid), triangles), solid, np.zeros_like(solid), bones, joints, lambda share: None
-    ).toarray()
+    surface = SurfaceLaplacian.of(Topology(len(solid), triangles), solid)
+    found = heated(surface, np.zeros_like(solid), bones, joints, lambda share: None).toarray()
     # A point that lies in no triangle takes what the nearest has.
     inside = np.unique(triangles)
     if len(inside) == 0:

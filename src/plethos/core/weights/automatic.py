@@ -62,12 +62,11 @@ def automatic_weights(
 
 
 def _over_the_skin(character: Character, progress: Progress) -> sparse.csr_matrix:
-    rest = character.mesh.rest.astype(np.float64)
-    normals = character.mesh.outward
-    segments = skin_bones(character.skeleton, rest, normals)
+    mesh = character.mesh
+    segments = skin_bones(character.skeleton, mesh.rest.astype(np.float64), mesh.outward)
     if not segments:
         raise BadEditError("The character has no joints that its skin could follow: lay a skeleton first.")
-    return heated(character.mesh.topology, rest, normals, segments, len(character.skeleton), progress)
+    return heated(mesh.laplacian, mesh.outward, segments, len(character.skeleton), progress)
 
 
 def _mirrored(character: Character, weights: sparse.csr_matrix) -> sparse.csr_matrix:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from plethos.core.laplacian import laplacian_of
 from plethos.core.rotations import Array
 from plethos.core.topology import Corners
 from plethos.core.weights.heat_factor import HeatFactor
@@ -20,15 +21,16 @@ def heat_weights(
 ) -> Array:
     """Weights ``(V, J)`` that each sum to 1, none negative: all of `heat_columns` at once, `nearest` dense."""
     w = np.zeros(nearest.shape, order="F")
-    for joint, warm, heats in heat_columns(points, triangles, sparse.csc_matrix(nearest), distance, strength):
+    laplacian, areas = laplacian_of(points, triangles)
+    for joint, warm, heats in heat_columns(laplacian, areas, sparse.csc_matrix(nearest), distance, strength):
         w[warm, joint] = heats
     w /= w.sum(axis=1, keepdims=True)
     return w
 
 
 def heat_columns(
-    points: Array,
-    triangles: Corners,
+    laplacian: sparse.csr_matrix,
+    areas: Array,
     nearest: sparse.csc_matrix,
     distance: Array,
     strength: float = STRENGTH,
@@ -41,8 +43,8 @@ def heat_columns(
 
     Parameters
     ----------
-    points, triangles
-        ``(V, 3)`` and ``(T, 3)``, any unit; open borders, several pieces and flat triangles work.
+    laplacian, areas
+        L ``(V, V)`` and A ``(V,)`` of `laplacian_of`.
     nearest
         p: ``(V, J)`` 1 for the nearest bone of each vertex, shared where several are equally near. Joints that are
         nearest nowhere are left out.
@@ -53,20 +55,14 @@ def heat_columns(
 
     References
     ----------
-    Baran and Popovic, "Automatic rigging and animation of 3D characters", SIGGRAPH 2007; Laplacian: Sharp and Crane,
-    "A Laplacian for nonmanifold triangle meshes", SGP 2020 (titles from memory).
+    Baran and Popovic, "Automatic rigging and animation of 3D characters", SIGGRAPH 2007 (title from memory).
     """
-    import robust_laplacian
-
-    laplacian, area = robust_laplacian.mesh_laplacian(np.asarray(points, np.float64), np.asarray(triangles, np.int64))
-    heat = area.diagonal() * strength / distance**2
-    progress(0.3)
+    heat = areas * strength / distance**2
     factor = HeatFactor.of((laplacian + sparse.diags(heat)).tocsc())
-    del laplacian
-    progress(0.5)
+    progress(0.4)
     joints = np.flatnonzero(np.diff(nearest.indptr))
     for k, joint in enumerate(joints.tolist()):
         own = slice(nearest.indptr[joint], nearest.indptr[joint + 1])
         heated = nearest.indices[own]
         yield joint, *factor.warmed(heated, heat[heated] * nearest.data[own])
-        progress(0.5 + 0.5 * (k + 1) / len(joints))
+        progress(0.4 + 0.6 * (k + 1) / len(joints))

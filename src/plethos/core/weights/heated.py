@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from plethos.core.laplacian import SurfaceLaplacian
 from plethos.core.topology import Topology
 from plethos.core.weights.bones import Segment, nearest_bones
 from plethos.core.weights.gradient import shares_of
@@ -19,14 +20,16 @@ Progress = Callable[[float], None]  # called with the share done; raises to canc
 
 
 def heated(
-    topology: Topology,
-    rest: NDArray[np.float64],
-    normals: NDArray[np.float64],
-    segments: list[Segment],
-    joints: int,
-    progress: Progress,
+    surface: SurfaceLaplacian, normals: NDArray[np.float64], segments: list[Segment], joints: int, progress: Progress
 ) -> sparse.csr_matrix:
-    """Weights ``(V, joints)`` by heat from bones over a surface: of each joint only where it is warm."""
+    """Weights ``(V, joints)`` by heat from bones over a surface: of each joint only where it is warm.
+
+    Parameters
+    ----------
+    normals
+        ``(V, 3)`` out of the skin, or 0 where there is no out.
+    """
+    rest, inside = surface.points, surface.inside
     least, vertices, numbers = nearest_bones(rest, normals, segments)
     progress(0.1)
     # Equally near bones (where two meet) share the heat, so that no side of a joint is favoured.
@@ -35,23 +38,20 @@ def heated(
     seeds.data[:] = 1  # a joint whose bones are several counts once
     seeds = normalised(seeds)
     # Vertices that no triangle holds have no neighbours to share with: they follow their nearest bone.
-    inside = np.unique(topology.triangles)
     loose = np.ones(len(rest), bool)
     loose[inside] = False
     weights = sparse.csc_matrix(seeds.shape)
     if loose.any():
         weights = sparse.csc_matrix(sparse.diags(1.0 * loose) @ seeds)
     if len(inside):
-        number = np.full(len(rest), -1, dtype=np.int32)
-        number[inside] = np.arange(len(inside), dtype=np.int32)
         columns = heat_columns(
-            rest[inside], number[topology.triangles], seeds[inside].tocsc(), least[inside],
+            surface.matrix, surface.areas, seeds[inside].tocsc(), least[inside],
             progress=lambda share: progress(0.1 + 0.8 * share),
         )  # fmt: skip
         found = {joint: (inside[warm].astype(np.int32), heats) for joint, warm, heats in columns}
         warm_ones = _of_columns(found, weights.shape)
         weights = weights + warm_ones if loose.any() else warm_ones
-    weights = without_islands(topology, normalised(weights), seeds)
+    weights = without_islands(surface.topology, normalised(weights), seeds)
     return _shared_along(weights, rest, [s for s in segments if s.twists]).tocsr()
 
 
