@@ -225,7 +225,7 @@ def heat(character: Character) -> tuple[str, str, str, str]:
     whole, _, whole_ratio = beside(lambda: bound_automatically(character, INSIDE), bare, rounds=5)
     grown_by = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
     return (
-        f"Automatic weights, {len(rest) // 1000}k vertices, {len(owners)} joints with skin",
+        f"Automatic weights, {len(rest) // 1000}k vertices, {len(owners)} joints with skin, the Laplacian kept",
         f"{ours / 1e3:.2f} s, {grown_by:.0f} MB more",
         f"bare factor and solve {theirs / 1e3:.2f} s",
         f"{ratio:.2f} (at most 3), memory at most 500 MB; limited, cleared of strays and mirrored {whole / 1e3:.2f} s, "
