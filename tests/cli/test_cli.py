@@ -256,15 +256,8 @@ class Subtract(Sculpted):
     def test_an_in_between_is_made_of_a_corrective_that_is_there(self):
         _, out = self.correct()
         half = self.pose("half.json", upper=[0, 0, 45])
-        posed, sculpt, more = (self.folder / n for n in ("half.obj", "half_sculpt.obj", "between.glb"))
-        self.answer("pose", out, "--pose", half, "--out", posed)
-        wanted = read_obj(posed)[0]
-        wanted[260:300] += [0.005, 0.0, 0.002]
-        vertices = iter(wanted.tolist())
-        lines = posed.read_text().splitlines()
-        sculpt.write_text(
-            "\n".join("v " + " ".join(map(repr, next(vertices))) if n.startswith("v ") else n for n in lines)
-        )
+        posed, more = self.folder / "posed.obj", self.folder / "between.glb"
+        sculpt, wanted = self.sculpted(out, half)
         call = ("correct", out, "--pose", half, "--sculpt", sculpt, "--name", "x", "--of", "Bend", "--out", more)
         told = self.answer(*call)
         self.assertAlmostEqual(told["at"], 0.25, places=5)  # half way, where the late response is a quarter on
@@ -276,6 +269,41 @@ class Subtract(Sculpted):
         self.assertAlmostEqual(self.answer(*call, "--at", 0.4)["at"], 0.4)
         self.assertIn("would be at 1", self.refused(*call, "--at", 1))
         self.assertIn("no corrective called", self.refused(*call[:-3], "Nobody", "--out", more))
+        # An activation is what it is before the amount.
+        told, weaker = self.folder / "rules.json", self.folder / "weaker.glb"
+        self.answer("rules", out, "--out", told)
+        rules = json.loads(told.read_text())
+        rules["remedies"][0]["amount"] = 0.6
+        told.write_text(json.dumps(rules))
+        self.answer("rules", out, "--set", told, "--out", weaker)
+        self.assertAlmostEqual(self.answer(call[0], weaker, *call[2:])["at"], 0.25, places=5)
+
+    def test_in_a_pose_beyond_it_is_led_on_to_there(self):
+        _, out = self.correct()
+        far, posed, more = self.pose("far.json", upper=[0, 0, 120]), self.folder / "posed.obj", self.folder / "far.glb"
+        sculpt, wanted = self.sculpted(out, far)
+        told = self.answer(
+            "correct", out, "--pose", far, "--sculpt", sculpt, "--name", "x", "--of", "Bend", "--out", more
+        )  # fmt: skip
+        self.assertEqual((told["at"], told["targets"]), (1.0, [0.75, 1.0]))
+        for pose, points in ((far, wanted), (self.held, self.wanted)):
+            self.answer("pose", more, "--pose", pose, "--out", posed)
+            np.testing.assert_allclose(read_obj(posed)[0], points, atol=3e-6)
+
+    def sculpted(self, source, pose):
+        """What a character is in a pose, some of it moved: the file, and where its points are."""
+        posed, sculpt = self.folder / "posed.obj", self.folder / "sculpt.obj"
+        self.answer("pose", source, "--pose", pose, "--out", posed)
+        wanted = read_obj(posed)[0]
+        wanted[260:300] += [0.005, 0.0, 0.002]
+        vertices = iter(wanted.tolist())
+        sculpt.write_text(
+            "\n".join(
+                "v " + " ".join(map(repr, next(vertices))) if n.startswith("v ") else n
+                for n in posed.read_text().splitlines()
+            )
+        )
+        return sculpt, wanted
 
 
 class Inspect(CommandLine):

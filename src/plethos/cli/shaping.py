@@ -18,11 +18,13 @@ from plethos.core.formats.files import written
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.formats.svg_sculpt import sculpt_from_svg
 from plethos.core.names import free_name
+from plethos.core.propose.between import further_on, led_on
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.remedies.corrective import APART, target_name
 from plethos.core.rotations import Array
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.triggers.hinge import HingeTrigger
 
 
 @app.command()
@@ -91,31 +93,38 @@ def read_sculpt(character: Character, held: Pose, path: Path) -> Sculpt:
 def between(
     character: Character, held: Pose, target: Sculpt, name: str, at: float | None
 ) -> tuple[Character, dict[str, Any]]:
-    """A corrective with an in-between that a sculpt is solved for, and what is told of it."""
+    """A corrective with one more target that a sculpt is solved for, and what is told of it.
+
+    It is an in-between; or, in a pose well beyond where the corrective is fully on, one further on.
+    """
     rules = character.rules
     remedy = next((r for r in rules.remedies if r.name == name and isinstance(r.body, Corrective)), None)
     if remedy is None:
         raise CallError(f"There is no corrective called “{name}” in this character.")
     evaluator = Evaluator.of(character)
-    on = evaluator.pose(held).activation(remedy.id) / (remedy.amount or 1.0)
-    place = on if at is None else at
-    if not APART <= place <= 1 - APART:
+    longer = further_on(character, remedy, held) if at is None else None
+    place = evaluator.pose(held).activation(remedy.id) if at is None else at
+    if longer is None and not APART <= place <= 1 - APART:
         raise CallError(
             f"An in-between lies between {APART:g} and {1 - APART:g}; this one would be at {place:.3g}: "
-            "bend to where the corrective is partly on."
+            "bend to where the corrective is partly on, or well beyond."
         )
     base = evaluator.pose(held, Acting.these(*(r.id for r in rules.remedies if r.on and r.id != remedy.id)))
     shape, report = solve_corrective(
-        base, target.points, target_name(name, place), remedy.amount, None, target.channels
+        base, target.points, target_name(name, 1.0 if longer else place), remedy.amount, None, target.channels
     )  # fmt: skip
     body = remedy.body
     assert isinstance(body, Corrective), "sought among them"
     fresh = Target(shape, round(place, 6), pose_to_json(character.skeleton, held), report.to_json())
-    mended = character.with_remedy(replace(remedy, body=body.with_target(fresh)))
+    trigger = rules.trigger_of(remedy)
+    if longer is not None and isinstance(trigger, HingeTrigger):
+        mended = character.with_rules(led_on(rules, remedy, trigger, longer, replace(fresh, at=1.0)))
+    else:
+        mended = character.with_remedy(replace(remedy, body=body.with_target(fresh)))
     targets = mended.rules.remedy(remedy.id).body
     assert isinstance(targets, Corrective)
     return mended, {
-        "at": place,
+        "at": 1.0 if longer else place,
         "targets": [t.at for t in targets.targets],
         "moved_vertices": report.moved,
         "round_trip_error": report.round_trip_error,
