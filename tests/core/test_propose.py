@@ -128,6 +128,14 @@ class FirstMendOfTheElbow(unittest.TestCase):
         self.assertLess(capped.given_back, whole.given_back)
         self.assertLess(capped.volume, whole.volume)
 
+    def test_more_asked_for_is_never_less_given_back(self):
+        volumes = []
+        for asked in (0.5, 0.7, 0.9, 0.95, 1.0):
+            _, mend = elbow(give_back=asked)
+            self.assertEqual((mend.given_back, mend.contacts), (asked, 0))
+            volumes.append(mend.volume)
+        self.assertTrue((np.diff(volumes) >= -0.05).all(), volumes)
+
     def test_size_and_place_do_not_matter(self):
         def mended(character):
             at = posed(character, "upper", 90)

@@ -13,7 +13,7 @@ Botsch and Kobbelt, "An intuitive framework for real-time freeform modeling", SI
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -169,7 +169,8 @@ class FirstMend:
             if 100 * float((before + share * lost).sum() / whole) <= best.volume:
                 break
             tried = self._given(base, crease, before, contacts, lost, share, most_stretch)
-            best = min(best, tried, key=lambda m: _worse(m, most_stretch))
+            # It is told as what was asked for: no less comes back for it.
+            best = min(best, replace(tried, given_back=best.given_back), key=lambda m: _worse(m, most_stretch))
         return best
 
     def _given(
