@@ -12,6 +12,7 @@ from websockets.sync.client import connect
 
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
+from plethos.web import live_socket
 from tests.figures import tube_file
 from tests.server import RunningServer
 
@@ -100,6 +101,22 @@ class Desks(unittest.TestCase):
         self.assertEqual(other.http.delete(f"{other.base}/remedies/{own}").status_code, 200)
         self.assertEqual(one.ask("stroke_end")["type"], "problem")
         self.assertEqual(self.opened.character.rules.remedies, ())
+
+    def test_a_frame_without_measures_is_followed_by_one_with_them_whoever_finds_the_region(self):
+        plain, joint = live_socket.frame, self.opened.character.skeleton.find("upper")
+
+        def beside(desk, version, *more, **options):
+            # As the bend strip, which asks at the same time: found once the frame is made.
+            shown = plain(desk, version, *more, **options)
+            version.measures.bend(joint)
+            return shown
+
+        page = self.page("one")
+        with patch.object(live_socket, "frame", beside):
+            first = page.ask("pose", pose={"joints": {"upper": [0, 0, 0.6, 0.8]}}, want={"measure": "upper"})
+            self.assertNotIn("measures", first)
+            later = page.until(lambda h: h.get("seq") is None and "measures" in h)
+        self.assertLess(later["measures"]["with"]["volume"], 100)
 
     def test_kinds_are_seen_over_the_socket_by_the_page_that_asks(self):
         page = self.page("one")

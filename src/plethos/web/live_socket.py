@@ -9,7 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import Callable, Coroutine
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 import structlog
 from fastapi import APIRouter, Query, WebSocket, WebSocketDisconnect
@@ -45,6 +45,7 @@ from plethos.web.schemas.live import (
 )
 from plethos.web.states import character_state, job_message
 
+T = TypeVar("T")
 router = APIRouter()
 log = structlog.get_logger()
 TOOLS: dict[str, Tool] = {
@@ -140,8 +141,7 @@ class _Session:
                 await _send(self.socket, message)
             elif isinstance(message, PoseMessage):
                 self._shown = message
-                await self.socket.send_bytes(await self._aside(self._posed, message))
-                self._measure_later(message)
+                await self._show(message)
             elif isinstance(message, ContactsMessage):
                 counted = await run_in_threadpool(self._counted, message)
                 await _send(self.socket, ContactsAnswer(seq=message.seq, **counted))
@@ -168,19 +168,26 @@ class _Session:
             log.exception("live message failed")
             await _send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))
 
-    async def _aside(self, work: Callable[[Any], bytes], message: Any) -> bytes:
+    async def _show(self, message: PoseMessage) -> None:
+        shown, version, joint = await self._aside(self._posed, message)
+        await self.socket.send_bytes(shown)
+        if joint is not None:
+            self._measure_later(version, joint)
+
+    async def _aside(self, work: Callable[[Any], T], message: Any) -> T:
         """Work something out in the threads that are kept for frames: no pose waits for a request or an edit."""
         return await asyncio.get_running_loop().run_in_executor(self.socket.app.state.frames, work, message)
 
-    def _posed(self, message: PoseMessage) -> bytes:
+    def _posed(self, message: PoseMessage) -> tuple[bytes, Version, int | None]:
+        """The frame, of which version it is, and the joint that it may go without the measures of."""
         version = self.desk.version
-        return self._frame(message, version, pose_of(version, message.pose.plain()))
-
-    def _measure_later(self, message: PoseMessage) -> None:
-        """Find the region that the message wants measured, if that is new; then show the pose again, measured."""
-        version = self.desk.version
+        # Looked at before the frame is made: who finds the region meanwhile (the strip) shows no frame.
         joint = awaited(version, message.want.measure)
-        if joint is None or (version, joint) in self._measuring:
+        return self._frame(message, version, pose_of(version, message.pose.plain())), version, joint
+
+    def _measure_later(self, version: Version, joint: int) -> None:
+        """Find the region of a joint, if that is new; then show the pose again, measured."""
+        if (version, joint) in self._measuring:
             return
 
         async def measured() -> None:
@@ -222,8 +229,7 @@ class _Session:
             if self._shown is None or self.desk.stroke is not None:
                 continue
             with contextlib.suppress(PlethosError, WebSocketDisconnect, RuntimeError):
-                message = self._shown.model_copy(update={"seq": None})
-                await self.socket.send_bytes(await self._aside(self._posed, message))
+                await self._show(self._shown.model_copy(update={"seq": None}))
 
     async def _tell_lease(self) -> None:
         """Say whether another page edits, whenever that changes."""
