@@ -24,7 +24,6 @@ from plethos.core.remedies.corrective import APART, target_name
 from plethos.core.rotations import Array
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.skeleton import Pose, pose_to_json
-from plethos.core.triggers.hinge import HingeTrigger
 
 
 @app.command()
@@ -116,9 +115,8 @@ def between(
     body = remedy.body
     assert isinstance(body, Corrective), "sought among them"
     fresh = Target(shape, round(place, 6), pose_to_json(character.skeleton, held), report.to_json())
-    trigger = rules.trigger_of(remedy)
-    if longer is not None and isinstance(trigger, HingeTrigger):
-        mended = character.with_rules(led_on(rules, remedy, trigger, longer, replace(fresh, at=1.0)))
+    if longer is not None:
+        mended = character.with_rules(led_on(rules, remedy, longer, replace(fresh, at=1.0)))
     else:
         mended = character.with_remedy(replace(remedy, body=body.with_target(fresh)))
     targets = mended.rules.remedy(remedy.id).body

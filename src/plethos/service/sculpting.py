@@ -308,8 +308,7 @@ def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Char
         shape, report = solve_corrective(held.base, held.points, name, remedy.amount, hinge, held.channels)
         target = Target(shape, 1.0 if longer else round(on, 6), held.note.pose, report.to_json())
         if longer is not None:
-            assert hinge is not None, "only a hinge is led on"
-            return in_step(character.with_rules(led_on(rules, remedy, hinge, longer, target)), remedy.id)
+            return in_step(character.with_rules(led_on(rules, remedy, longer, target)), remedy.id)
         more = dataclasses.replace(remedy, body=body.with_target(target), notes=())
         return in_step(character.with_remedy(more), more.id)
     at = min(body.targets, key=lambda t: abs(t.at - on)).at

@@ -62,7 +62,7 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
     shape, report = solve_corrective(base, points, name, remedy.amount, trigger)
     target = Target(shape, 1.0 if longer else round(at, 6), pose_to_json(character.skeleton, there), report.to_json())
     if longer is not None:
-        return character.with_rules(led_on(rules, remedy, trigger, longer, target))
+        return character.with_rules(led_on(rules, remedy, longer, target))
     near = tuple(t for t in body.targets if t.at == 1 or abs(t.at - target.at) > LEAST)
     fresh = replace(body, targets=near).with_target(target)
     return character.with_rules(rules.with_remedy(replace(remedy, body=fresh, notes=())))
@@ -76,17 +76,17 @@ def further_on(character: Character, remedy: Remedy, pose: Pose) -> tuple[Respon
     return trigger.response.furthered(trigger.angle(pose, character.skeleton))
 
 
-def led_on(
-    rules: Rules, remedy: Remedy, trigger: HingeTrigger, longer: tuple[Response, float], target: Target
-) -> Rules:
-    """The rules with a target of a corrective beyond the others, and its trigger led on to there.
+def led_on(rules: Rules, remedy: Remedy, longer: tuple[Response, float], target: Target) -> Rules:
+    """The rules with a target of a corrective beyond the others, and its trigger, a hinge, led on to there.
 
     Parameters
     ----------
     longer
         Of `Response.furthered`.
     """
+    trigger = rules.trigger_of(remedy)
     assert isinstance(remedy.body, Corrective), "only correctives have targets"
+    assert isinstance(trigger, HingeTrigger), "of `further_on`"
     response, share = longer
     further = replace(trigger, response=response)
     if trigger.name or len(rules.readers(trigger.id)) > 1:  # what else reads it goes on as it did

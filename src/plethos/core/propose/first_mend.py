@@ -26,6 +26,7 @@ from scipy.spatial import cKDTree
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Posed
+from plethos.core.laplacian import laplacian_of
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.region import Region, joint_region
 from plethos.core.propose.crease import Crease
@@ -278,10 +279,8 @@ def _factor(energy: sparse.csr_matrix) -> Any:
 
 def _energy(points: Array, region: Region, pieces: NDArray[np.int32], height: float) -> sparse.csr_matrix:
     """Bending energy ``(N, N)`` of an offset at rest, with closeness and the ties of skin to the skin under it."""
-    import robust_laplacian
-
-    laplacian, area = robust_laplacian.mesh_laplacian(points, region.triangles.astype(np.int64))
-    areas = np.maximum(area.diagonal(), 1e-12 * height**2)
+    laplacian, area = laplacian_of(points, region.triangles)
+    areas = np.maximum(area, 1e-12 * height**2)
     reach = SMOOTH * max(region.radius, 1e-6 * height)
     energy = laplacian @ sparse.diags(1 / areas) @ laplacian + sparse.diags(areas / reach**4)
     used = np.unique(region.triangles)

@@ -126,9 +126,9 @@ def _beyond(character: Character, trigger: HingeTrigger, end: float) -> list[flo
         return []
     low, high = skeleton.range_about(trigger.joint, trigger.axis)
     until = high if end > 0 else low
-    return (
-        [] if abs(until) <= abs(end) else np.arange(end, until, math.copysign(STEP_BEYOND, end))[1:].tolist() + [until]
-    )
+    if abs(until) <= abs(end):
+        return []
+    return [*np.arange(end, until, math.copysign(STEP_BEYOND, end))[1:].tolist(), until]
 
 
 def _where(row: Array, wanted: float) -> float:

@@ -12,7 +12,7 @@ from plethos.core.symmetry import is_symmetric
 from plethos.core.weights.area import area_weights
 from plethos.core.weights.bones import skin_bones
 from plethos.core.weights.edit import seen_across
-from plethos.core.weights.heated import Progress, heated, normalised
+from plethos.core.weights.heated import Progress, heated, mixed, normalised
 
 
 def automatic_weights(
@@ -56,7 +56,7 @@ def automatic_weights(
         fresh = sparse.csr_matrix(_chosen_only(character, fresh.toarray(), joints))
     if region is not None:
         share = np.clip(np.asarray(region, np.float64), 0, 1)
-        fresh = sparse.diags(share) @ fresh + sparse.diags(1 - share) @ character.binding.by_vertex
+        fresh = mixed(character.binding.by_vertex, fresh, share)
     progress(1.0)
     return normalised(fresh).tocsr()
 
@@ -73,10 +73,7 @@ def _mirrored(character: Character, weights: sparse.csr_matrix) -> sparse.csr_ma
     twin, other = character.sides
     if not is_symmetric(twin, other):
         return weights
-    paired = 0.5 * (twin >= 0)
-    return sparse.csr_matrix(
-        sparse.diags(1 - paired) @ weights + sparse.diags(paired) @ seen_across(weights, twin, other)
-    )  # fmt: skip
+    return mixed(weights, seen_across(weights, twin, other), 0.5 * (twin >= 0))
 
 
 def _chosen_only(character: Character, fresh: NDArray[np.float64], joints: NDArray[np.bool_]) -> NDArray[np.float64]:

@@ -12,7 +12,7 @@ from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.check import stray_weights, without_stray
 from plethos.core.weights.edit import carried_across
-from plethos.core.weights.heated import Progress
+from plethos.core.weights.heated import Progress, mixed
 
 ROUNDS = 4
 LEAST = 0.003  # automatic weights under this are not worth an influence
@@ -51,8 +51,7 @@ def bound_automatically(
         most = max(most, character.binding.influences.shape[1])
     if not kept.any():
         return bound
-    mixed = sparse.diags(1.0 * ~kept) @ bound.binding.by_vertex + sparse.diags(1.0 * kept) @ old.by_vertex
-    return with_joint_weights(character, mixed, most)
+    return with_joint_weights(character, mixed(bound.binding.by_vertex, old.by_vertex, kept.astype(np.float64)), most)
 
 
 def _cleared(bound: Character, most: int, joints: NDArray[np.bool_] | None, mirrored: bool) -> Character:

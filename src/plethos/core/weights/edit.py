@@ -11,6 +11,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.mesh import Part
 from plethos.core.symmetry import is_symmetric
 from plethos.core.weights.carry import carried_over
+from plethos.core.weights.heated import mixed
 
 Weights = NDArray[np.float64]
 
@@ -132,6 +133,4 @@ def carried_across(
     """
     middle = twin == np.arange(len(twin))
     taken = np.where(middle, 0.5, 1.0 * ((twin >= 0) & there))
-    return sparse.csr_matrix(
-        sparse.diags(1 - taken) @ weights + sparse.diags(taken) @ seen_across(weights, twin, other)
-    )  # fmt: skip
+    return mixed(weights, seen_across(weights, twin, other), taken)

@@ -55,6 +55,11 @@ def heated(
     return _shared_along(weights, rest, [s for s in segments if s.twists]).tocsr()
 
 
+def mixed(one: sparse.csr_matrix, other: sparse.csr_matrix, share: NDArray[np.floating]) -> sparse.csr_matrix:
+    """Weights ``(V, J)`` with a share ``(V,)`` of the other ones in each row."""
+    return sparse.csr_matrix(sparse.diags(1.0 - share) @ one + sparse.diags(1.0 * share) @ other)
+
+
 def normalised(weights: sparse.csc_matrix | sparse.csr_matrix) -> sparse.csc_matrix:
     """Weights ``(V, J)`` whose rows sum to 1."""
     columns = weights.tocsc()
