@@ -1,5 +1,6 @@
 """A hem that a bend drives into the limb: pushed out by a helper joint."""
 
+import itertools
 import math
 import unittest
 from functools import cache
@@ -10,11 +11,11 @@ import numpy as np
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
-from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import longer
-from plethos.core.propose.hem import Ground, Hem, pushed
-from plethos.core.propose.kinds import Judge, proposed
+from plethos.core.propose.hem import Ground, Hem, NoSlideError, pushed
+from plethos.core.propose.kinds import Judge, proposed, reason
 from plethos.core.rules import Rules
 from plethos.demo.catalogue import open_demo
 from tests.figures import hemmed
@@ -33,6 +34,11 @@ def freed(degrees=100):
     """The bent tube whose sleeve is pushed clear."""
     at = held(degrees)
     return at, pushed(at)
+
+
+def new_pairs(character, there):
+    triangles = character.mesh.topology.triangles
+    return fresh_pairs(there, triangles, intersecting_pairs(character.mesh.rest, triangles))
 
 
 def points(at, character, share, acting=ALL):
@@ -111,8 +117,61 @@ class Pushing(unittest.TestCase):
     def test_what_cannot_be_pushed_is_told(self):
         with self.assertRaisesRegex(BadEditError, "No hem"):
             pushed(held(40))
-        with self.assertRaisesRegex(BadEditError, "No slide frees"):
+        with self.assertRaisesRegex(NoSlideError, "No slide frees.*a corrective"):
             pushed(held(120))
+
+
+class Apart(unittest.TestCase):
+    """A bend of 120 degrees, which no slide frees: the kind *hem* is a corrective there."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.judge = Judge.of(held(120))
+        cls.now = cls.judge.tried("", cls.judge.held.character)
+        cls.tried = cls.judge.of_trial("hem")
+
+    def crossing(self, character, share):
+        there = points(self.judge.held, character, share)
+        return len(new_pairs(character, there))
+
+    def test_nothing_crosses_in_the_pose_and_hardly_anything_on_the_way(self):
+        at, made = self.judge.held, self.tried.character
+        self.assertGreater(self.crossing(at.character, 1.0), 100)
+        self.assertEqual((self.crossing(made, 1.0), self.tried.contacts), (0, 0))
+        skin = made.mesh.topology.triangles[~sleeve(made)[made.mesh.topology.triangles].any(axis=1)]
+        for share in np.linspace(0, 1, 31):
+            self.assertLess(self.crossing(made, share), 8, share)
+            there = points(at, made, share).astype(np.float64)
+            hem = Hem.all(at)[0].border
+            self.assertLess(np.abs(igl.winding_number(there, skin.astype(np.int64), there[hem])).max(), 0.5, share)
+
+    def test_it_sets_out_where_the_hem_first_crosses_and_has_in_betweens(self):
+        at, made = self.judge.held, self.tried.character
+        (remedy,) = made.rules.remedies
+        self.assertEqual((remedy.kind, self.tried.made), ("corrective", (remedy.id,)))
+        begins = made.rules.trigger_of(remedy).response.start / at.angle
+        self.assertEqual(self.crossing(at.character, begins), 0)
+        self.assertGreater(self.crossing(at.character, begins + 0.1), 0)
+        np.testing.assert_array_equal(points(at, made, begins), points(at, made, begins, NONE))
+        self.assertTrue(2 <= len(remedy.body.targets) <= 5)
+        angles = [remedy.body.target_at(t.at).made_in(made.skeleton).rotations[at.joint] for t in remedy.body.targets]
+        self.assertTrue(all(a[2] < b[2] for a, b in itertools.pairwise(angles)), "each in the pose of its own angle")
+
+    def test_what_is_on_already_stays(self):
+        """Its targets are what the others leave to be done: with them on, nothing crosses either."""
+        blended = self.judge.of_trial("skin_blend").character
+        judge = Judge.of(held(120, blended))
+        made = judge.of_trial("hem").character
+        targets = made.rules.remedies[-1].body.targets
+        self.assertGreater(len(targets), 1)
+        for target in targets:
+            there = Evaluator.of(made).pose(target.made_in(made.skeleton)).points
+            self.assertEqual(len(new_pairs(made, there)), 0, target.at)
+
+    def test_the_reason_says_that_no_slide_did(self):
+        self.assertIn("no slide frees it, a corrective pushes it clear", reason(self.tried, self.now))
+        slid = Judge.of(held(100))
+        self.assertIn("a helper joint pushes it out", reason(slid.of_trial("hem"), slid.tried("", slid.held.character)))
 
 
 class Plates(unittest.TestCase):

@@ -14,6 +14,8 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
+from plethos.core.propose.held import Held
+from plethos.core.propose.kinds import Judge
 from plethos.core.rules import Rules
 from plethos.core.topology import boundary_loops
 from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
@@ -320,6 +322,23 @@ class States(unittest.TestCase):
             crossing.append(int((of_it[pairs[:, 0]] != of_it[pairs[:, 1]]).sum()))
         self.assertGreater(crossing[0], 100)
         self.assertEqual(crossing[1], 0)
+
+    def test_worked_case_6_a_bare_hip_at_100_degrees_is_freed_by_what_is_proposed_for_a_hem(self):
+        """Trousers and waistcoat lie over the fold, where no slide frees them: a corrective does."""
+        character, _ = open_demo("lock-keeper-bare")
+        triangles, skeleton = character.mesh.topology.triangles, character.skeleton
+        joint = skeleton.find("left_thigh")
+        judge = Judge.of(Held.of(character, joint, bent(skeleton.rest_pose(), joint, (0, 0, 1), np.radians(100))))
+        made = judge.of_trial("hem").character
+        at_rest = intersecting_pairs(character.mesh.rest, triangles)
+
+        def crossing(which, share):
+            return len(fresh_pairs(Evaluator.of(which).pose(judge.held.at(share)).points, triangles, at_rest))
+
+        self.assertGreater(crossing(character, 1.0), 600)
+        self.assertEqual(crossing(made, 1.0), 0)
+        for share in (0.6, 0.7, 0.8, 0.9):
+            self.assertLess(crossing(made, share), 0.4 * crossing(character, share), share)
 
     def test_the_pair_at_each_hip_and_the_knee_caps_are_mirrored_and_in_step(self):
         rules = open_demo("lock-keeper")[0].rules

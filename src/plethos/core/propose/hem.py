@@ -14,10 +14,11 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.mask import Mask
-from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
+from plethos.core.measure.contact import intersecting_pairs
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import MARGIN, joint_region
 from plethos.core.names import free_name
+from plethos.core.propose.beside import Beside
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import Place, longer, slide_to, with_joints, with_rules
 from plethos.core.propose.soft import faded
@@ -25,7 +26,6 @@ from plethos.core.remedies import HelperRule, Share
 from plethos.core.rotations import Array
 from plethos.core.topology import boundary_loops, outward_normals
 
-NEAR_JOINT = 2.0  # of the region's radius: how far from the joint a garment is looked at
 NEAR_HEM = 0.5  # of the region's radius: what crosses further from a hem is no business of the hem
 REACH = 0.9  # of the radius: how far up the cloth the helper's weights go
 MOST_HEMS = 3  # that are tried
@@ -41,6 +41,10 @@ FINER = 5  # halvings between the last slide that crosses and the first that doe
 LEFT = 0.1  # of what crossed: a push that leaves more is none
 
 Stops = list[tuple[float, float]]
+
+
+class NoSlideError(BadEditError):
+    """No one way leads out of what a hem crosses."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,14 +78,9 @@ class Hem:
         character, mesh = held.character, held.character.mesh
         piece = mesh.topology.pieces
         region = joint_region(character, held.joint, mesh.rest, MARGIN)
-        # A garment may hang on one of the two limbs alone, and bend nowhere.
-        at = character.skeleton.rest_global[held.joint, :3, 3]
-        near = np.linalg.norm(mesh.rest - at, axis=1) < NEAR_JOINT * region.radius
-        near[region.vertices] = True
-        triangles = mesh.topology.triangles
-        triangles = triangles[near[triangles].all(axis=1)]
-        points = Evaluator.of(character).pose(held.at(1.0)).points
-        pairs = fresh_pairs(points, triangles, intersecting_pairs(mesh.rest, triangles))
+        beside_it = Beside.of(character, held.joint, region)
+        near, triangles = beside_it.near, beside_it.triangles
+        pairs = beside_it.crossing(Evaluator.of(character).pose(held.at(1.0)).points)
         sides, found = piece[triangles[pairs, 0]], []
         edges = [(loop, False) for loop in boundary_loops(mesh.topology.triangles)]
         for edge, rigid in [*edges, *((plate, True) for plate in _plates(character))]:
@@ -162,7 +161,9 @@ def pushed(held: Held) -> Character:
     Raises
     ------
     BadEditError
-        When no hem crosses anything there, or no slide frees it.
+        When no hem crosses anything there.
+    NoSlideError
+        When no slide frees it.
     """
     if held.character.skeleton.joint_parents[held.joint] < 0:
         raise BadEditError("The joint hangs on nothing: a helper joint beside it would have nothing to stay with.")
@@ -170,7 +171,7 @@ def pushed(held: Held) -> Character:
         trial = _best(held, hem)
         if trial is not None:
             return with_rules(trial.made, [(trial.place, trial.rules(trial.stops()))])
-    raise BadEditError("No slide frees the hem here: sculpt it, or thin what lies under it.")
+    raise NoSlideError("No slide frees the hem here: a corrective that pushes it apart does, see “Which kind?”.")
 
 
 def _best(held: Held, hem: Hem) -> _Try | None:

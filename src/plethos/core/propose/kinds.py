@@ -12,7 +12,6 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from plethos.core import rotations
 from plethos.core.bend import BendMeasure
@@ -20,12 +19,13 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
 from plethos.core.mask import Mask
-from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.measured import Measured
+from plethos.core.propose.apart import pushed_apart_at
+from plethos.core.propose.beside import Beside
 from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import WAY, Held, off
 from plethos.core.propose.helpers import longer, started
-from plethos.core.propose.hem import NEAR_JOINT, pushed
+from plethos.core.propose.hem import NoSlideError, pushed
 from plethos.core.propose.roll import Limb, with_twists
 from plethos.core.propose.soft import seen, soft_region
 from plethos.core.propose.solved import Solved, solved
@@ -121,6 +121,14 @@ def _helper(held: Held) -> Character:
     return _least_off(held, [started(held, how) for how in ("half", "outside", "inside")])
 
 
+def _hem(held: Held) -> Character:
+    """A helper joint that slides it clear; where it lies over a fold, a corrective."""
+    try:
+        return pushed(held)
+    except NoSlideError:
+        return pushed_apart_at(held)
+
+
 def _keeper(held: Held) -> Character:
     body = VolumeKeeper(_soft(held), most=0.03 * extent(held.character.mesh.rest))
     if body.ready(held.character.mesh).target == 0:
@@ -142,7 +150,7 @@ TRIALS: dict[str, Callable[[Held], Character]] = {
     "skin_blend": _blend,
     "corrective": _corrective,
     "helper": _helper,
-    "hem": pushed,
+    "hem": _hem,
     "volume_keeper": _keeper,
     "relaxer": _relaxer,
     "blend_and_corrective": _both,
@@ -197,18 +205,11 @@ class Judge:
     def contacts(self, character: Character, acting: Acting = ALL) -> int:
         """Triangles round the joint that cross others in the held pose and did not at rest."""
         points = Evaluator.of(character).pose(longer(self.held.at(1.0), character), acting).points
-        return len(new_contacts(points, *self._around))
+        return len(np.unique(self._beside.crossing(points)))
 
     @cached_property
-    def _around(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-        """The triangles of the joint's region and of what hangs beside it, and their pairs that cross at rest."""
-        mesh, own = self.held.character.mesh, self.measure.skin.region
-        at = self.held.character.skeleton.rest_global[self.held.joint, :3, 3]
-        near = np.linalg.norm(mesh.rest - at, axis=1) < NEAR_JOINT * own.radius
-        near[own.vertices] = True
-        triangles = mesh.topology.triangles
-        triangles = triangles[near[triangles].all(axis=1)]
-        return triangles, intersecting_pairs(mesh.rest, triangles)
+    def _beside(self) -> Beside:
+        return Beside.of(self.held.character, self.held.joint, self.measure.skin.region)
 
 
 def proposed(found: Sequence[Tried], now: Tried) -> Tried | None:
@@ -223,12 +224,14 @@ def proposed(found: Sequence[Tried], now: Tried) -> Tried | None:
 
 def reason(best: Tried, now: Tried) -> str:
     """Why, in one line."""
+    slid = any(r.kind == "helper" and r.id in best.made for r in best.character.rules.remedies)
     what = {
         "twist": "The joint rolls: its twist joints share the roll out along the limb",
         "skin_blend": "Dual quaternion skinning keeps what linear skinning loses here",
         "blend_and_corrective": "Dual quaternion skinning keeps the most of it, a corrective the rest",
         "helper": "The skin bends round too tight a corner: a helper joint of its own carries it over",
-        "hem": "A garment's hem goes into what lies beside it: a helper joint pushes it out of the way",
+        "hem": "A garment's hem goes into what lies beside it: "
+        + ("a helper joint pushes it out of the way" if slid else "no slide frees it, a corrective pushes it clear"),
         "corrective": "The skin creases: a corrective opens the fold and fills it",
         "volume_keeper": "Volume is lost evenly: the keeper holds it in every frame",
         "relaxer": "The skin is uneven rather than thin: the relaxer evens it out",
