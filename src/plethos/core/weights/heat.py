@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,9 +62,15 @@ def heat_columns(
     heat = areas * strength / distance**2
     factor = HeatFactor.of((laplacian + sparse.diags(heat)).tocsc())
     progress(0.4)
-    joints = np.flatnonzero(np.diff(nearest.indptr))
-    for k, joint in enumerate(joints.tolist()):
+    joints = np.flatnonzero(np.diff(nearest.indptr)).tolist()
+
+    def warmed(joint: int) -> tuple[NDArray[np.intp], Array]:
         own = slice(nearest.indptr[joint], nearest.indptr[joint + 1])
         heated = nearest.indices[own]
-        yield joint, *factor.warmed(heated, heat[heated] * nearest.data[own])
-        progress(0.4 + 0.6 * (k + 1) / len(joints))
+        return factor.warmed(heated, heat[heated] * nearest.data[own])
+
+    # The solves know nothing of each other, and their loop lets go of the interpreter.
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        for k, (joint, found) in enumerate(zip(joints, pool.map(warmed, joints), strict=True)):
+            yield joint, *found
+            progress(0.4 + 0.6 * (k + 1) / len(joints))
