@@ -6,6 +6,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
+from plethos.core.binding import Bones
 from plethos.core.kinematics import bone_rows, frames
 from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.skinning.bones import rigid_bones
@@ -63,7 +64,8 @@ class BoneRows(unittest.TestCase):
         skeleton = random_skeleton(generator)
         self.inverse = np.linalg.inv(skeleton.rest_global)
         self.world = skeleton.global_matrices(posed(generator))
-        self.joint = np.arange(COUNT, dtype=np.int32)
+        joint = np.arange(COUNT, dtype=np.int32)
+        self.bones = Bones(joint, self.inverse, np.zeros(COUNT, np.int32)).rows
         self.columns, self.duals = np.empty((COUNT, 16), np.float32), np.empty((COUNT, 8), np.float32)
         self.stretches = np.empty((COUNT, 9), np.float32)
 
@@ -83,7 +85,7 @@ class BoneRows(unittest.TestCase):
             self.assertEqual(self.kind(world), kind)
 
     def kind(self, world):
-        return bone_rows(world, self.joint, self.inverse, self.columns, self.duals, self.stretches)
+        return bone_rows(world, self.bones, self.columns, self.duals, self.stretches)
 
     def test_bones_larger_or_mirrored_by_the_same_all_round_are_split_like_plain_numpy(self):
         world = self.world.copy()

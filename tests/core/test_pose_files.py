@@ -13,7 +13,7 @@ from scipy.spatial.transform import Rotation
 from plethos.core.errors import BadPoseError
 from plethos.core.joints import edit
 from plethos.core.mapping import mapped_pose
-from plethos.core.skeleton import Hinge, Pose, pose_from_json, pose_to_json
+from plethos.core.skeleton import Hinge, Pose, pose_from_document, pose_from_json, pose_to_json
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 
@@ -73,6 +73,21 @@ class Files(unittest.TestCase):
             atol=1e-12,
         )  # fmt: skip
         np.testing.assert_allclose(b, Rotation.from_quat([3, -6, 9, 12]).as_quat(), atol=1e-12)
+
+    def test_an_entry_may_be_a_quaternion_alone(self):
+        skeleton = self.character.skeleton
+        joint = skeleton.find("head")
+        for kind in (tuple, list):
+            pose = pose_from_document(skeleton, {"joints": {"head": kind((3.0, -6.0, 9.0, 12.0))}})
+            np.testing.assert_allclose(pose.rotations[joint], Rotation.from_quat([3, -6, 9, 12]).as_quat(), atol=1e-12)
+            np.testing.assert_array_equal(np.delete(pose.rotations, joint, 0), skeleton.rest_pose().rotations[1:])
+        for wrong, word in (
+            ((0, 0, 0, 0), "zero"), ((1.0, 0, 0), "4 finite"), ((math.inf, 0, 0, 1), "4 finite"),
+            ((0, math.nan, 0, 1), "4 finite"), ([0, "x", 0, 1], "4 finite"),
+        ):  # fmt: skip
+            with self.subTest(wrong=wrong), self.assertRaisesRegex(BadPoseError, f"“head”.*{word}"):
+                pose_from_document(skeleton, {"joints": {"head": wrong}})
+        self.assertEqual(skeleton.rest_pose().rotations.tolist(), [[0, 0, 0, 1]] * len(skeleton), "a copy each")
 
     def test_what_is_broken_is_told_and_named(self):
         skeleton = self.character.skeleton

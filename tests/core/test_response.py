@@ -11,10 +11,10 @@ from scipy.interpolate import PchipInterpolator
 from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
+from plethos.core.kinematics import curve_values
 from plethos.core.response import PRESETS, Response
 from plethos.core.triggers import trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger, guess_hinge, snap_axis, unit_axis
-from plethos.core.triggers.kernels import curve_values
 from tests.figures import tube, value_of
 
 
@@ -48,7 +48,7 @@ class ResponseCurve(unittest.TestCase):
 
             at = generator.uniform(-3, 3, 40)
             drawn = np.empty(len(at))
-            curve_values(*(np.array(a, float) for a in (curve.inputs, curve.values, curve.slopes)), at, drawn)
+            curve_values(np.array([curve.inputs, curve.values, curve.slopes], float), at, drawn)
             np.testing.assert_allclose(drawn, curve.at(at), atol=1e-12)
 
     def test_it_is_flat_outside_and_never_leaves_0_to_1(self):

@@ -6,6 +6,7 @@ import math
 import unittest
 
 import numpy as np
+from scipy.interpolate import PchipInterpolator
 
 from plethos.core import rotations
 from plethos.core.errors import BadEditError, PlethosError
@@ -19,6 +20,7 @@ from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
 from tests.strokes import desk, sculpt
+from tests.web.test_api import unpack
 
 Z = [0.0, 0.0, 1.0]
 HALF = {"vertices": [240, 241, 242, 243, 264, 265], "shares": [1.0, 1.0, 1.0, 0.5, 0.5, 0.25]}
@@ -209,6 +211,17 @@ class EveryKind(unittest.TestCase):
             edits.put_trigger(other, self.id, hinge("bend", end, name="bend"))
             np.testing.assert_array_equal(other.open(self.id).version.evaluator.pose(pose, ALL).points, shown)
             other.step(self.id, -1)
+        # The strip draws it as SciPy's monotone cubic, through its knots.
+        knots = [(0, 0.0), (30, 0.2), (55, 0.9), (80, 1.0)]
+        asked = {**hinge("x"), "knots": [{"angle_deg": a, "value": v} for a, v in knots]}
+        said, fields = unpack(
+            frame(at, self.opened.version, pose, Wanted(preview=("c", asked)), {"seq": 1})
+        )  # fmt: skip
+        self.assertEqual(said["response"], "c")
+        angles, drawn = fields["curve"].reshape(-1, 2).T
+        self.assertTrue((np.diff(angles) >= 0).all() and {0, 30, 55, 80} <= set(angles.round(3).tolist()))
+        np.testing.assert_allclose(drawn, PchipInterpolator(*zip(*knots, strict=True))(angles), atol=1e-6)
+        self.assertGreater(len(angles), 40)
         # Tied to another joint in the air: compiled, and still nothing stored.
         evaluator, fresh = at.preview(self.opened.version, "c", {**hinge("x"), "joint": "lower"})
         self.assertEqual(fresh.joint, skeleton.find("lower"))

@@ -24,7 +24,8 @@ export interface FrameHead {
   revision: string
   activations: Record<string, number>
   measures?: { without: Measured; with: Measured; why: string[] } | null
-  response?: { remedy_id: string; curve: [number, number][] }
+  /** The remedy whose trigger is being changed. */
+  response?: string
   /** Volume of the picked region, percent of rest; null without one. */
   region_volume?: number | null
   /** How far the sculpt in progress has moved a vertex at most; only where that is shown. */
@@ -52,6 +53,8 @@ export interface Frame extends FrameHead {
   ghost?: Float32Array
   /** How wide the stroke of a drawing is at each control point. */
   widths?: Float32Array
+  /** The response of a trigger that is being changed: degrees and activation in turn. */
+  curve?: Float32Array
   joints: Float32Array
 }
 

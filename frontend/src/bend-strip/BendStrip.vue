@@ -66,8 +66,8 @@ const tied = computed(() =>
 const sign = (axis: readonly number[]) => Math.sign(axis[0] * posing.axis[0] + axis[1] * posing.axis[1] + axis[2] * posing.axis[2])
 const activations = computed(() =>
   tied.value.map(({ card, sign: s }) => {
-    const dragged = live.frame?.response
-    const curve = live.preview?.remedy_id === card.id && dragged?.remedy_id === card.id ? dragged.curve : card.curve
+    const dragged = live.preview?.remedy_id === card.id && live.frame?.response === card.id ? live.frame.curve : undefined
+    const curve = dragged ? Array.from({ length: dragged.length / 2 }, (_, k) => [dragged[2 * k], dragged[2 * k + 1]]) : card.curve
     const ends = [...curve.map(([a, v]) => [a * s, v] as [number, number])].sort((a, b) => a[0] - b[0])
     const whole: [number, number][] = [[low.value, ends[0]?.[1] ?? 0], ...ends.filter(([a]) => a > low.value && a < high.value), [high.value, ends.at(-1)?.[1] ?? 0]]
     const d = line<[number, number]>().x((p) => x.value(p[0])).y((p) => ya(p[1]))(whole) ?? ''

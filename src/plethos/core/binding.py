@@ -34,6 +34,11 @@ class Bones:
     inverse_bind: Array
     group: NDArray[np.int32]
 
+    @cached_property
+    def rows(self) -> Array:
+        """The bones ``(B, 17)`` as `kinematics.bone_rows` reads them."""
+        return np.hstack([self.joint[:, None], self.inverse_bind.reshape(-1, 16)]).astype(np.float64)
+
 
 @dataclass(frozen=True, eq=False)
 class Binding:

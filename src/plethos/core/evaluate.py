@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from plethos.core.binding import Binding
 from plethos.core.character import Character
-from plethos.core.kinematics import bone_rows
+from plethos.core.kinematics import NO_DUALS, NO_STRETCHES, bone_rows
 from plethos.core.moment import Moment
 from plethos.core.program import ALL, NONE, Acting, Program, compiled
 from plethos.core.remedies import Body, Deformer
@@ -31,11 +31,9 @@ from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose
 from plethos.core.skinning import exact
 from plethos.core.skinning.bones import rigid_bones, skin_matrices
-from plethos.core.skinning.kernels import add_shapes, deform, deform_controls
+from plethos.core.skinning.kernels import add_shapes, deform, pose_controls
 from plethos.core.skinning.layout import ShapeTable, SkinLayout, masked_binding
 from plethos.core.triggers import Trigger
-
-NO_DUALS, NO_STRETCHES = np.empty((0, 8), np.float32), np.empty((0, 9), np.float32)
 
 __all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 
@@ -106,7 +104,10 @@ class Evaluator:
         BadPoseError
             When the pose is one of another skeleton.
         """
-        return Posed(self, self.program.moment(pose, acting), acting)
+        # What nobody has asked to see yet is not laid out for it.
+        known = self._layout_of.get(acting.only)
+        bones = known.binding.bones if known is not None and known.linear else None
+        return Posed(self, self.program.moment(pose, acting, bones), acting, known)
 
     def trying(self, trigger: Trigger) -> Evaluator | None:
         """The same with another trigger in place of the one of its id; None when its rules have to be compiled."""
@@ -193,6 +194,11 @@ class Evaluator:
             out.append((remedy.id, ready))
         return out
 
+    @cached_property
+    def simple(self) -> bool:
+        """Whether correctives are the only shapes, and nothing acts after the skin, whatever is on."""
+        return not self.character.rules.deformers and not self.character.mesh.shapes
+
     def needed(self, acting: Acting) -> NDArray[np.int32]:
         """The vertices that have to be skinned to give `rows` ``(M,)``: deformers look further."""
         assert self.rows is not None
@@ -229,71 +235,96 @@ class Posed:
     evaluator: Evaluator
     moment: Moment
     acting: Acting
+    _layout: SkinLayout | None = None
+    _points: NDArray[np.float32] | None = None
 
     @property
     def character(self) -> Character:
         return self.evaluator.character
 
-    @cached_property
+    @property
+    def layout(self) -> SkinLayout:
+        """The skin as the remedies that act make it."""
+        if self._layout is None:
+            self._layout = self.evaluator.layout(self.acting)
+        return self._layout
+
+    @property
     def world(self) -> Array:
         """World matrices ``(J, 4, 4)`` of all joints."""
         moment = self.moment
-        return self.character.skeleton.world(moment.rotations, moment.translations, moment.scales)
+        if moment.world is None:
+            moment.world = self.character.skeleton.world(moment.rotations, moment.translations, moment.scales)
+        return moment.world
 
-    @cached_property
+    @property
     def shape_weights(self) -> NDArray[np.float32]:
         """How much of each of `Character.shapes` is on."""
-        keyed, file = self.moment.shape_weights, self.character.mesh.shapes
-        own = self.evaluator.program.target_weights(self.moment, self.acting)
+        moment, file = self.moment, self.character.mesh.shapes
+        if moment.weights is None:
+            moment.weights = self.evaluator.program.target_weights(moment, self.acting)
         if not file:
-            return own
-        return np.concatenate([np.array([keyed.get(i, s.weight) for i, s in enumerate(file)], np.float32), own])
+            return moment.weights
+        given = np.array([moment.shape_weights.get(i, s.weight) for i, s in enumerate(file)], np.float32)
+        return np.concatenate([given, moment.weights])
 
     def activation(self, remedy_id: str) -> float:
         """What a remedy's value stands at, clamped to [0, 1], before its amount."""
         return self.evaluator.program.activations(self.moment)[remedy_id]
-
-    @cached_property
-    def layout(self) -> SkinLayout:
-        return self.evaluator.layout(self.acting)
 
     def _blend_effects(self) -> list[float]:
         program = self.evaluator.program
         blends = program.acting(self.character.rules.blends, self.acting)
         return [program.effect(self.moment, self.acting, r.id) for r, _ in blends]
 
-    @cached_property
+    @property
     def points(self) -> NDArray[np.float32]:
         """Posed points ``(V, 3)`` in the world (or those of the evaluator's rows), float32, by the compiled kernels."""
-        lay = self.layout
-        bones = lay.binding.bones
-        uses_dual = lay.dual_from < len(lay.order)
-        columns = np.empty((len(bones.joint), 16), np.float32)
-        duals, stretches = NO_DUALS, NO_STRETCHES
-        if uses_dual:
-            duals, stretches = (np.empty((len(columns), width), np.float32) for width in (8, 9))
-        kind = bone_rows(self.world, bones.joint, bones.inverse_bind, columns, duals, stretches)
-        if kind == 2:
-            rigid = rigid_bones(skin_matrices(bones, self.world))
-            duals[:] = rigid.dual
-            stretches[:] = rigid.stretch.reshape(-1, 9)
-        elif kind == 0:
-            stretches = NO_STRETCHES
-        weights, shaped = self.shape_weights, lay.points
+        if self._points is None:  # a cached property takes a lock, a fortieth of what a drawing takes
+            self._points = self._skinned()
+        return self._points
+
+    def _skinned(self) -> NDArray[np.float32]:
+        lay, moment = self.layout, self.moment
+        if lay.controls and moment.columns is not None and self.evaluator.simple:
+            table = self.evaluator.table(lay)
+            if table.flat is not None:
+                # So small that each further call in Python would be seen.
+                out = lay.points.copy()
+                pose_controls(
+                    out, table.offsets, table.vertices, table.flat, moment.weights,
+                    lay.influences, lay.weights, moment.columns,
+                )  # fmt: skip
+                return out
+        columns, duals, stretches = self._bones(lay)
+        weights = self.shape_weights
+        shaped = lay.points
         if np.count_nonzero(weights):  # a fifth of what `any` takes
             table = self.evaluator.table(lay)
             shaped = lay.points.copy()
             add_shapes(shaped, table.offsets, table.vertices, table.deltas, weights)
-        if lay.controls:
-            out = lay.points.copy() if shaped is lay.points else shaped
-            deform_controls(out, lay.influences, lay.weights, columns)
-            return self._finished(out)
         out = shaped if lay.in_place and shaped is not lay.points else np.empty_like(lay.points)
         deform(
             shaped, lay.influences, lay.weights, lay.order, lay.dual_from, lay.linear_until,
             lay.blend_at(self._blend_effects()) if lay.blends else lay.blend, columns, duals, stretches, out,
         )  # fmt: skip
         return self._finished(out)
+
+    def _bones(self, lay: SkinLayout) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+        """Columns, dual quaternions and stretches of all bones: see `kinematics.bone_rows`."""
+        if self.moment.columns is not None:
+            return self.moment.columns, NO_DUALS, NO_STRETCHES
+        bones = lay.binding.bones
+        columns = np.empty((len(bones.rows), 16), np.float32)
+        duals, stretches = NO_DUALS, NO_STRETCHES
+        if not lay.linear:
+            duals, stretches = (np.empty((len(columns), width), np.float32) for width in (8, 9))
+        kind = bone_rows(self.world, bones.rows, columns, duals, stretches)
+        if kind == 2:
+            rigid = rigid_bones(skin_matrices(bones, self.world))
+            duals[:] = rigid.dual
+            stretches[:] = rigid.stretch.reshape(-1, 9)
+        return columns, duals, NO_STRETCHES if kind == 0 else stretches
 
     def _finished(self, points: NDArray[Any]) -> NDArray[Any]:
         """Skinned points with what acts after the skin; only the rows that are asked for."""
@@ -306,8 +337,9 @@ class Posed:
         if needed is not None:
             place = np.full(len(self.character.mesh), -1, np.int32)
             place[needed] = np.arange(len(needed), dtype=np.int32)
+        weights = self.shape_weights
         for i in self.character.shapes_after:
-            weight, shape = float(self.shape_weights[i]), self.character.shapes[i]
+            weight, shape = float(weights[i]), self.character.shapes[i]
             at = shape.vertices if place is None else place[shape.vertices]
             if weight != 0:
                 points[at[at >= 0]] += (weight * shape.deltas[at >= 0]).astype(points.dtype)
@@ -315,16 +347,19 @@ class Posed:
             deformer.apply(points, place, self.evaluator.program.effect(self.moment, self.acting, remedy_id))
         return points if rows is None or place is None else np.ascontiguousarray(points[place[rows]])
 
-    @cached_property
+    @property
     def channels(self) -> NDArray[np.float32] | None:
         """The channels ``(V, C)`` of all vertices with the active shapes added; None where the mesh has none."""
         given = self.character.mesh.channels
         if given is None:
             return None
-        out = given.copy()
-        for i, vertices, more in self.character.widening:
-            if self.shape_weights[i] != 0:
-                out[vertices] += self.shape_weights[i] * more
+        widening = self.character.widening
+        if not widening:
+            return given
+        out, weights = given.copy(), self.shape_weights
+        for i, vertices, more in widening:
+            if weights[i] != 0:
+                out[vertices] += weights[i] * more
         return out
 
     @cached_property

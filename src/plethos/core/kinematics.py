@@ -1,9 +1,11 @@
-"""Compiled forward kinematics, and the bones of one pose in the layout that the skin kernel reads.
+"""Compiled, from a pose to bones: hinges, weights of targets, forward kinematics, bones as the skin kernel reads them.
 
 A hundred joints are too few for NumPy to be worth its call overhead: these loops take a fiftieth of the time. What
-each equals in plain NumPy stands in `tests/core/test_kinematics.py`.
+each equals in plain NumPy stands in `tests/core/test_kinematics.py`. Where a version needs nothing else, all of it is
+one call (`from_hinges`). Numba's disk cache sees changes of this file only: what the loops share has to stay here.
 """
 
+# mypy: disable-error-code="no-untyped-call, no-any-return"
 from __future__ import annotations
 
 import numba as nb
@@ -12,20 +14,125 @@ import numpy as np
 _d1 = nb.float64[::1]
 _d2 = nb.float64[:, ::1]
 _d3 = nb.float64[:, :, ::1]
+_f1 = nb.float32[::1]
 _f2 = nb.float32[:, ::1]
 _i1 = nb.int32[::1]
+TURN = 2 * np.pi
+NO_DUALS, NO_STRETCHES = np.empty((0, 8), np.float32), np.empty((0, 9), np.float32)  # for who wants none
 
 
-@nb.njit(nb.void(_i1, _d2, _d2, _d3, _d2, _d2, _d2, _d3), cache=True, nogil=True, error_model="numpy")
-def forward(parents, translation, rest_rotation, stretch, rotation, added, scales, out) -> None:  # type: ignore[no-untyped-def]
+@nb.njit(cache=True, nogil=True, inline="always")
+def _curve(x, first, last, knots):  # type: ignore[no-untyped-def]
+    """The monotone cubic through knots ``first`` to ``last`` of `packed_curves`: as `Response.at`."""
+    inputs, outputs, slopes = knots[0], knots[1], knots[2]
+    if x <= inputs[first]:
+        return outputs[first]
+    if x >= inputs[last - 1]:
+        return outputs[last - 1]
+    low, high = first, last - 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        if inputs[middle] <= x:
+            low = middle
+        else:
+            high = middle
+    h = inputs[low + 1] - inputs[low]
+    t = (x - inputs[low]) / h
+    y0, y1 = outputs[low], outputs[low + 1]
+    tangents = h * (t * (1 - t) ** 2 * slopes[low] - t * t * (1 - t) * slopes[low + 1])
+    y = y0 + t * t * (3 - 2 * t) * (y1 - y0) + tangents
+    return min(max(y, min(y0, y1)), max(y0, y1))
+
+
+@nb.njit(cache=True, nogil=True, inline="always")
+def _twist(x, y, z, w, ax, ay, az, middle):  # type: ignore[no-untyped-def]
+    """As `rotations.twist_angle`."""
+    along = x * ax + y * ay + z * az
+    if along * along + w * w < 1e-18:
+        return 0.0
+    turned = 2 * np.arctan2(along, w)
+    return turned - TURN * np.ceil((turned - middle - np.pi) / TURN - 1e-12)
+
+
+@nb.njit(nb.void(_d2, _d1, _d1), cache=True, nogil=True, error_model="numpy")
+def curve_values(knots, given, values) -> None:  # type: ignore[no-untyped-def]
+    """One curve through knots ``(3, N)`` at the inputs `given`, written to `values`, both ``(M,)``."""
+    for n in range(len(given)):
+        values[n] = _curve(given[n], 0, knots.shape[1], knots)
+
+
+@nb.njit(nb.void(_d2, _d2, _d2, _d1), cache=True, nogil=True, error_model="numpy")
+def hinge_values(rotations, hinges, knots, values) -> None:  # type: ignore[no-untyped-def]
+    """The activations of hinge triggers.
+
+    Parameters
+    ----------
+    rotations
+        ``(J, 4)`` of the pose.
+    hinges
+        ``(N, 8)``: the joint that each reads, where in `values` it is written, its axis (3), where its angle's middle
+        lies, and its first knot and that after its last. Those of one angle stand together: it is read once.
+    knots
+        Of `packed_curves`.
+    """
+    joint, x, y, z, middle, angle = -1.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for n in range(len(hinges)):
+        again = hinges[n, 0] == joint and hinges[n, 5] == middle
+        if not again or hinges[n, 2] != x or hinges[n, 3] != y or hinges[n, 4] != z:
+            joint, x, y, z, middle = hinges[n, 0], hinges[n, 2], hinges[n, 3], hinges[n, 4], hinges[n, 5]
+            j = int(joint)
+            angle = _twist(rotations[j, 0], rotations[j, 1], rotations[j, 2], rotations[j, 3], x, y, z, middle)
+        values[int(hinges[n, 1])] = _curve(angle, int(hinges[n, 6]), int(hinges[n, 7]), knots)
+
+
+@nb.njit(nb.void(_i1, _i1, _d2, _i1, _d1), cache=True, nogil=True, error_model="numpy")
+def dial_values(read, offsets, knots, to, values) -> None:  # type: ignore[no-untyped-def]
+    """The responses ``offsets (N + 1,)``, ``knots`` of values ``read (N,)``, written where ``to (N,)`` says."""
+    for n in range(len(read)):
+        values[to[n]] = _curve(values[read[n]], offsets[n], offsets[n + 1], knots)
+
+
+@nb.njit(nb.void(_d2, _d1, _d1, _f1), cache=True, nogil=True, error_model="numpy")
+def target_weights(targets, gains, values, out) -> None:  # type: ignore[no-untyped-def]
+    """How much of each target of correctives is on.
+
+    Parameters
+    ----------
+    targets
+        ``(T, 6)``: the corrective that each belongs to, the place of the value that it is tied to (-1 for none), the
+        activations of the target before it (0 for none), of itself, and of the one after it (NaN for none), and 1 when
+        its hat is eased.
+    gains
+        ``(C,)`` how much of each corrective acts, NaN for not at all.
+    values
+        Of the moment.
+    out
+        ``(T,)`` written: hat functions over the targets, straight lines through nothing at 0, times the gain.
+    """
+    for t in range(len(targets)):
+        by, gain, hat = int(targets[t, 1]), gains[int(targets[t, 0])], 0.0
+        if by >= 0 and not np.isnan(gain):
+            a = min(max(values[by], 0.0), 1.0)
+            before, at, after = targets[t, 2], targets[t, 3], targets[t, 4]
+            if before < a <= at:
+                hat = (a - before) / (at - before)
+            elif at < a < after:
+                hat = (after - a) / (after - at)
+            if targets[t, 5] == 1:
+                hat = hat * hat * (3 - 2 * hat)
+            hat *= gain
+        out[t] = hat
+
+
+@nb.njit(nb.void(_d2, _d2, _d2, _d2, _d3), cache=True, nogil=True, error_model="numpy")
+def forward(joints, rotation, added, scales, out) -> None:  # type: ignore[no-untyped-def]
     """World matrices of all joints, parents first.
 
     Parameters
     ----------
-    parents
-        ``(J,)``, -1 for none.
-    translation, rest_rotation, stretch
-        ``(J, 3)``, ``(J, 4)``, ``(J, 3, 3)`` of the local rest transforms.
+    joints
+        ``(J, 17)``: the parent of each (-1 for none) and its local rest transform, as translation (3), rotation (4) and
+        stretch (9, by rows).
     rotation
         ``(J, 4)`` unit quaternions of the pose, after the rest rotation.
     added
@@ -37,8 +144,8 @@ def forward(parents, translation, rest_rotation, stretch, rotation, added, scale
     """
     turn = np.empty((3, 3))
     local = np.empty((3, 4))
-    for j in range(len(parents)):
-        ax, ay, az, aw = rest_rotation[j, 0], rest_rotation[j, 1], rest_rotation[j, 2], rest_rotation[j, 3]
+    for j in range(len(joints)):
+        ax, ay, az, aw = joints[j, 4], joints[j, 5], joints[j, 6], joints[j, 7]
         bx, by, bz, bw = rotation[j, 0], rotation[j, 1], rotation[j, 2], rotation[j, 3]
         x = aw * bx + bw * ax + ay * bz - az * by
         y = aw * by + bw * ay + az * bx - ax * bz
@@ -54,12 +161,12 @@ def forward(parents, translation, rest_rotation, stretch, rotation, added, scale
                     local[r, c] = turn[r, c] * scales[j, c]
                 else:
                     local[r, c] = (
-                        turn[r, 0] * stretch[j, 0, c] + turn[r, 1] * stretch[j, 1, c] + turn[r, 2] * stretch[j, 2, c]
+                        turn[r, 0] * joints[j, 8 + c] + turn[r, 1] * joints[j, 11 + c] + turn[r, 2] * joints[j, 14 + c]
                     )
-            local[r, 3] = translation[j, r]
+            local[r, 3] = joints[j, 1 + r]
             if len(added):
                 local[r, 3] += added[j, r]
-        p = parents[j]
+        p = int(joints[j, 0])
         if p < 0:
             out[j, :3, :] = local
         else:
@@ -87,16 +194,16 @@ def _quaternion(a, b, c, d, e, f, g, h, i):  # type: ignore[no-untyped-def]
     return x / length, y / length, z / length, w / length
 
 
-@nb.njit(nb.int64(_d3, _i1, _d3, _f2, _f2, _f2), cache=True, nogil=True, error_model="numpy")
-def bone_rows(world, joint, inverse_bind, columns, duals, stretches) -> int:  # type: ignore[no-untyped-def]
+@nb.njit(nb.int64(_d3, _d2, _f2, _f2, _f2), cache=True, nogil=True, error_model="numpy")
+def bone_rows(world, bones, columns, duals, stretches) -> int:  # type: ignore[no-untyped-def]
     """Skin matrices ``G[joint] @ inverse_bind`` and their dual quaternions.
 
     Parameters
     ----------
     world
         ``(J, 4, 4)`` global joint matrices.
-    joint, inverse_bind
-        ``(B,)`` and ``(B, 4, 4)`` of the bones.
+    bones
+        ``(B, 17)``: the joint of each, and its inverse bind matrix by rows.
     columns
         ``(B, 16)`` written: the four columns of the upper three rows, each padded to four floats.
     duals
@@ -112,15 +219,15 @@ def bone_rows(world, joint, inverse_bind, columns, duals, stretches) -> int:  # 
     """
     kind = 0
     m = np.empty((3, 4))
-    for b in range(len(joint)):
-        g = joint[b]
+    for b in range(len(bones)):
+        g = int(bones[b, 0])
         for r in range(3):
             for c in range(4):
                 m[r, c] = (
-                    world[g, r, 0] * inverse_bind[b, 0, c]
-                    + world[g, r, 1] * inverse_bind[b, 1, c]
-                    + world[g, r, 2] * inverse_bind[b, 2, c]
-                    + world[g, r, 3] * inverse_bind[b, 3, c]
+                    world[g, r, 0] * bones[b, 1 + c]
+                    + world[g, r, 1] * bones[b, 5 + c]
+                    + world[g, r, 2] * bones[b, 9 + c]
+                    + world[g, r, 3] * bones[b, 13 + c]
                 )
         for c in range(4):
             for r in range(3):
@@ -160,6 +267,24 @@ def bone_rows(world, joint, inverse_bind, columns, duals, stretches) -> int:  # 
         duals[b, 6] = w * s + p * y - q * x
         duals[b, 7] = -(p * x + q * y + s * z)
     return kind
+
+
+@nb.njit(
+    nb.void(_d2, _d2, _d2, _d2, _d2, _d1, _d2, _d1, _f1, _d2, _d3, _d2, _f2),
+    cache=True, nogil=True, error_model="numpy",
+)  # fmt: skip
+def from_hinges(  # type: ignore[no-untyped-def]
+    rotations, added, scales, hinges, knots, values, targets, gains, weights, joints, world, bones, columns
+) -> None:  # fmt: skip
+    """All of the above in one call: `hinge_values`, `target_weights`, `forward` and `bone_rows`, in this order.
+
+    Their names and shapes, with `weights` for those of targets. What a call costs in Python is most of what a small
+    character costs at all.
+    """
+    hinge_values(rotations, hinges, knots, values)
+    target_weights(targets, gains, values, weights)
+    forward(joints, rotations, added, scales, world)
+    bone_rows(world, bones, columns, np.empty((0, 8), np.float32), np.empty((0, 9), np.float32))
 
 
 @nb.njit(nb.float64(_d3, _f2), cache=True, nogil=True, error_model="numpy")

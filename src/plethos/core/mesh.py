@@ -104,6 +104,11 @@ class Mesh:
         return len(self.points)
 
     @cached_property
+    def widths(self) -> NDArray[np.float32] | None:
+        """How wide the stroke is at rest at each control point ``(V / 3,)`` of a drawing; None for a solid."""
+        return None if self.channels is None else widths_of(self.channels)
+
+    @cached_property
     def topology(self) -> Topology:
         """Neighbours over the joined-up vertices; triangles that have no area by construction are left out."""
         t = self.file_to_vertex[self._all_corners(wound=True)]
@@ -204,3 +209,8 @@ class Mesh:
         """A part's triangles ``(T, 3)``, counted from its first vertex."""
         t, (first, last) = self.topology.triangles, part.vertices
         return t[(t[:, 0] >= first) & (t[:, 0] < last)] - np.int32(first)
+
+
+def widths_of(channels: NDArray[np.floating]) -> NDArray[np.float32]:
+    """The widths ``(V / 3,)`` at control points among the channels ``(V, C)`` of a drawing."""
+    return np.ascontiguousarray(channels[::3, 0], np.float32)

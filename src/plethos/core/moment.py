@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
@@ -15,7 +16,7 @@ from plethos.core.skeleton import Pose, Skeleton
 Slot = int | str
 
 
-@dataclass(eq=False)
+@dataclass(eq=False, slots=True)
 class Moment:
     """Scratch of one pose: rules write into it in the order of their program.
 
@@ -29,6 +30,9 @@ class Moment:
         ``(N,)`` one for each value of the rules.
     shape_weights
         What a clip or a person gives to the shapes of the file.
+    weights, world, columns
+        What comes next, where it was worked out in the same pass: how much of each target of the correctives is on
+        ``(T,)``, world matrices ``(J, 4, 4)``, and bones ``(B, 16)`` of `kinematics.bone_rows`.
     """
 
     rotations: Array
@@ -36,6 +40,9 @@ class Moment:
     scales: Array
     values: Array
     shape_weights: Mapping[int, float]
+    weights: NDArray[np.float32] | None = None
+    world: Array | None = None
+    columns: NDArray[np.float32] | None = None
 
     def pose(self) -> Pose:
         """The joints as a pose, helpers among them."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import graphlib
+import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -11,6 +12,8 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core import kinematics
+from plethos.core.binding import Bones
 from plethos.core.errors import BadEditError
 from plethos.core.moment import EMPTY, Moment, Places, Slot, Step
 from plethos.core.remedies import Body, Helper, Remedy, kernels
@@ -18,6 +21,7 @@ from plethos.core.rotations import Array
 from plethos.core.rules import Rules
 from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.triggers import Trigger
+from plethos.core.triggers.hinge import Hinges
 
 Kind = TypeVar("Kind", bound=Body)
 
@@ -66,8 +70,8 @@ class Program:
     apart
         The values that no activation of a remedy shows already, and where they lie: dials, and what several remedies
         read or none does.
-    by, first, at, eased
-        Of the correctives: see `kernels.target_weights`.
+    targets
+        Of the correctives: see `kinematics.target_weights`.
     """
 
     rules: Rules
@@ -80,10 +84,7 @@ class Program:
     tied: NDArray[np.int32]
     read: NDArray[np.int32]
     apart: Mapping[str, int]
-    by: NDArray[np.int32]
-    first: NDArray[np.int32]
-    at: Array
-    eased: NDArray[np.bool_]
+    targets: Array
     _gains: dict[frozenset[str] | None, tuple[Array, Array]] = field(default_factory=dict)
 
     def trying(self, trigger: Trigger) -> Program | None:
@@ -123,8 +124,13 @@ class Program:
         gains = self.gains(acting)[0]
         return [(r, body) for r, body in remedies if not np.isnan(gains[self.places.remedies[r.id]])]
 
-    def moment(self, pose: Pose, acting: Acting) -> Moment:
+    def moment(self, pose: Pose, acting: Acting, bones: Bones | None = None) -> Moment:
         """All values and all joints of a pose.
+
+        Parameters
+        ----------
+        bones
+            Of a skin that is linear only: where hinges come last, the pass goes on to weights, joints and bones.
 
         Raises
         ------
@@ -132,7 +138,8 @@ class Program:
             When the pose is one of another skeleton.
         """
         self.skeleton.check_pose(pose)
-        moved, scaled = (EMPTY if a is None else np.array(a, np.float64) for a in (pose.translations, pose.scales))
+        moved = EMPTY if pose.translations is None else np.array(pose.translations, np.float64)
+        scaled = EMPTY if pose.scales is None else np.array(pose.scales, np.float64)
         values = self.start.copy()
         if pose.dials:
             for dial in self.rules.dials:
@@ -141,17 +148,28 @@ class Program:
                     values[self.places.values[dial.id]] = min(max(given, dial.low), dial.high)
         turned = np.array(pose.rotations, np.float64, order="C")
         moment = Moment(turned, moved, scaled, values, pose.shape_weights or {})
-        gains = self.gains(acting)[0]
-        for step in self.steps:
+        gains, own = self.gains(acting)
+        last = self.steps[-1] if self.steps else None
+        if bones is None or not isinstance(last, Hinges):
+            for step in self.steps:
+                step.run(moment, gains)
+            return moment
+        for step in self.steps[:-1]:
             step.run(moment, gains)
+        joints, seen = self.skeleton.rows, bones.rows
+        moment.weights = weights = np.empty(len(self.targets), np.float32)
+        moment.world = world = np.empty((len(joints), 4, 4))
+        moment.columns = columns = np.empty((len(seen), 16), np.float32)
+        kinematics.from_hinges(
+            turned, moved, scaled, last.rows, last.knots, values, self.targets, own, weights,
+            joints, world, seen, columns,
+        )  # fmt: skip
         return moment
 
     def target_weights(self, moment: Moment, acting: Acting) -> NDArray[np.float32]:
         """How much of each target of the correctives is on ``(T,)``."""
-        out = np.empty(len(self.at), np.float32)
-        kernels.target_weights(
-            self.by, self.gains(acting)[1], moment.values, self.first, self.at, self.eased, out
-        )  # fmt: skip
+        out = np.empty(len(self.targets), np.float32)
+        kinematics.target_weights(self.targets, self.gains(acting)[1], moment.values, out)
         return out
 
     def effect(self, moment: Moment, acting: Acting, remedy_id: str) -> float:
@@ -194,7 +212,6 @@ def compiled(rules: Rules, skeleton: Skeleton) -> Program:
         start[places.values[dial.id]] = dial.start
     for group in rules.groups:
         start[places.values[group.id]] = group.factor
-    targets = [t for _, body in rules.correctives for t in body.targets]
     steps, step_of = _steps(rules, places)
     return Program(
         rules,
@@ -207,11 +224,18 @@ def compiled(rules: Rules, skeleton: Skeleton) -> Program:
         tied=np.array([k for k, r in enumerate(rules.remedies) if r.by is not None], np.int32),
         read=np.array([places.of(r.by) for r in rules.remedies if r.by is not None], np.int32),
         apart=_apart(rules, places),
-        by=np.array([places.of(r.by) for r, _ in rules.correctives], np.int32),
-        first=np.cumsum([0, *(len(body.targets) for _, body in rules.correctives)]).astype(np.int32),
-        at=np.array([t.at for t in targets], np.float64),
-        eased=np.array([body.eased for _, body in rules.correctives], np.bool_),
+        targets=_targets(rules, places),
     )
+
+
+def _targets(rules: Rules, places: Places) -> Array:
+    """The targets ``(T, 6)`` of all correctives as `kinematics.target_weights` reads them."""
+    rows = []
+    for c, (remedy, body) in enumerate(rules.correctives):
+        at = [t.at for t in body.targets]
+        for before, own, after in zip([0.0, *at], at, [*at[1:], math.nan], strict=False):
+            rows.append((c, places.of(remedy.by), before, own, after, body.eased))
+    return np.array(rows, np.float64).reshape(-1, 6)
 
 
 def _apart(rules: Rules, places: Places) -> dict[str, int]:

@@ -87,21 +87,21 @@ class Response:
         return cls.of_knots([(start + u * (end - start), v) for u, v in zip(shares, values, strict=True)])
 
     @cached_property
-    def slopes(self) -> Array:
+    def slopes(self) -> tuple[float, ...]:
         """The slope ``(N,)`` at each knot."""
         # Plain numbers: knots are few, and one that is dragged asks with every frame.
         h = [after - before for before, after in itertools.pairwise(self.inputs)]
         d = [(after - before) / h[k] for k, (before, after) in enumerate(itertools.pairwise(self.values))]
         if len(h) == 1:
-            return np.array([d[0], d[0]])
+            return d[0], d[0]
         inner = [
             _mean_slope(h[k], h[k + 1], d[k], d[k + 1]) if d[k] * d[k + 1] > 0 else 0.0 for k in range(len(h) - 1)
         ]  # fmt: skip
-        return np.array([_end_slope(h[0], h[1], d[0], d[1]), *inner, _end_slope(h[-1], h[-2], d[-1], d[-2])])
+        return _end_slope(h[0], h[1], d[0], d[1]), *inner, _end_slope(h[-1], h[-2], d[-1], d[-2])
 
     def at(self, given: ArrayLike) -> NDArray[np.float64]:
         """Values at inputs of any shape."""
-        x, y, m = np.array(self.inputs), np.array(self.values), self.slopes
+        x, y, m = np.array(self.inputs), np.array(self.values), np.array(self.slopes)
         a = np.clip(np.asarray(given, dtype=np.float64), x[0], x[-1])
         i = np.clip(np.searchsorted(x, a, side="right") - 1, 0, len(x) - 2)
         h = x[i + 1] - x[i]
@@ -165,9 +165,17 @@ def _end_slope(h0: float, h1: float, d0: float, d1: float) -> float:
     return slope
 
 
-def packed_curves(curves: Sequence[Response]) -> tuple[NDArray[np.int32], Array, Array, Array]:
-    """Several responses one after the other: ``offsets (N + 1,)``, then inputs, values and slopes of all knots."""
+def packed_curves(curves: Sequence[Response]) -> tuple[NDArray[np.int32], Array]:
+    """Several responses one after the other, as compiled loops read them.
+
+    Returns
+    -------
+    offsets, knots
+        ``(N + 1,)`` and ``(3, K)``: inputs, values and slopes of curve n are ``knots[:, offsets[n]:offsets[n + 1]]``.
+    """
     offsets = np.array([0, *itertools.accumulate(len(c.inputs) for c in curves)], np.int32)
-    inputs = np.array([x for c in curves for x in c.inputs], np.float64)
-    values = np.array([x for c in curves for x in c.values], np.float64)
-    return offsets, inputs, values, np.concatenate([np.zeros(0), *(c.slopes for c in curves)])
+    # Plain numbers put together at once: a curve or two are packed with every move of a knot that is dragged.
+    inputs = [x for c in curves for x in c.inputs]
+    values = [x for c in curves for x in c.values]
+    slopes = [x for c in curves for x in c.slopes]
+    return offsets, np.array([inputs, values, slopes], np.float64)

@@ -116,6 +116,12 @@ class Skeleton:
         return {name: i for i, name in enumerate(self.names)}
 
     @cached_property
+    def rows(self) -> Array:
+        """The joints ``(J, 17)`` as `kinematics.forward` reads them."""
+        stretch = self.rest_stretch.reshape(-1, 9)
+        return np.hstack([self.parents[:, None], self.rest_translation, self.rest_rotation, stretch]).astype(np.float64)
+
+    @cached_property
     def joint_keys(self) -> tuple[int, ...]:
         """Who each joint is ``(J,)``: edits keep that."""
         return self.keys or tuple(range(len(self)))
@@ -220,9 +226,11 @@ class Skeleton:
 
     def rest_pose(self) -> Pose:
         """The pose in which nothing is turned."""
-        turned = np.zeros((len(self), 4))
-        turned[:, 3] = 1
-        return Pose(turned)
+        return Pose(self._unturned.copy())
+
+    @cached_property
+    def _unturned(self) -> Array:
+        return np.tile([0.0, 0.0, 0.0, 1.0], (len(self), 1))
 
     def check_pose(self, pose: Pose) -> None:
         """Refuse a pose of another skeleton: compiled loops trust their sizes.
@@ -250,7 +258,7 @@ class Skeleton:
     def world(self, turned: Array, added: Array, scales: Array) -> Array:
         """World transforms ``(J, 4, 4)`` of a pose's arrays as `Moment` has them: contiguous, ``(0, 3)`` for none."""
         out = np.empty((len(self), 4, 4))
-        forward(self.parents, self.rest_translation, self.rest_rotation, self.rest_stretch, turned, added, scales, out)
+        forward(self.rows, turned, added, scales, out)
         return out
 
     def pose_frame(self, joint: int) -> Array:
@@ -320,18 +328,21 @@ def pose_from_json(skeleton: Skeleton, text: str | bytes) -> Pose:
 
 
 def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
-    """A pose file that is parsed already: see `pose_from_json`."""
+    """A pose file that is parsed already: see `pose_from_json`. In place of an entry may be a quaternion alone."""
     if not isinstance(document, Mapping) or not isinstance(document.get("joints", {}), Mapping):
         raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.')
-    if not document.keys() & {"joints", "dials"}:
+    if "joints" not in document and "dials" not in document:
         raise BadPoseError('The pose is not of the form {"joints": {"NAME": {"euler_xyz_deg": [x, y, z]}}}.')
-    pose = skeleton.rest_pose()
-    turned: dict[int, Sequence[float]] = {}
+    turned = skeleton.rest_pose().rotations
     moved: Array | None = None
     scaled: Array | None = None
     for name, entry in document.get("joints", {}).items():
         j = skeleton.find(name)
-        entry = entry if isinstance(entry, Mapping) else {}
+        if isinstance(entry, tuple):  # of numbers, as every frame of a drag has it
+            turned[j] = _unit(name, entry)
+            continue
+        if not isinstance(entry, Mapping):
+            entry = {"quaternion_xyzw": entry} if isinstance(entry, list) else {}
         placed = "translation" in entry or "scale" in entry
         if not placed or "euler_xyz_deg" in entry or "quaternion_xyzw" in entry:
             turned[j] = rotation_from_json(name, entry)
@@ -343,10 +354,8 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
         if "scale" in entry:
             scaled = np.full((len(skeleton), 3), np.nan) if scaled is None else scaled
             scaled[j] = _numbers(entry, "scale", name, 3)
-    if turned:  # all at once: every frame of a drag reads a pose
-        pose.rotations[list(turned)] = list(turned.values())
     return Pose(
-        pose.rotations,
+        turned,
         translations=moved if moved is not None and moved.any() else None,
         scales=scaled,
         shape_weights={int(k): v for k, v in _named_numbers(document, "shapes").items()} or None,
@@ -356,7 +365,9 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
 
 def _named_numbers(document: Mapping[str, Any], key: str) -> dict[str, float]:
     """The finite numbers by name under a key of a pose file."""
-    given = document.get(key) or {}
+    given = document.get(key)
+    if not given:
+        return {}
     if not isinstance(given, Mapping):
         raise BadPoseError(f"The {key} of a pose have to be numbers by name.")
     out = {}
@@ -379,17 +390,23 @@ def _numbers(entry: Mapping[str, Any], key: str, name: str, count: int) -> list[
     return values
 
 
-def rotation_from_json(name: str, rotation: object) -> list[float]:
+def _unit(name: str, quaternion: Sequence[float]) -> tuple[float, float, float, float]:
+    length = math.hypot(*quaternion)
+    if len(quaternion) != 4 or not math.isfinite(length):
+        raise BadPoseError(f"The quaternion of joint “{name}” has to be 4 finite numbers.")
+    if length < 1e-6:
+        raise BadPoseError(f"The quaternion of joint “{name}” has length zero.")
+    x, y, z, w = quaternion
+    return x / length, y / length, z / length, w / length
+
+
+def rotation_from_json(name: str, rotation: object) -> Sequence[float]:
     """One joint's entry of a pose file as a quaternion of four numbers; `name` is for the sentence of an error."""
     if isinstance(rotation, Mapping):
         if "euler_xyz_deg" in rotation:
             return list(map(float, rotations.from_euler_xyz_deg(_numbers(rotation, "euler_xyz_deg", name, 3))))
         if "quaternion_xyzw" in rotation:
-            values = _numbers(rotation, "quaternion_xyzw", name, 4)
-            length = math.hypot(*values)
-            if length < 1e-6:
-                raise BadPoseError(f"The quaternion of joint “{name}” has length zero.")
-            return [v / length for v in values]
+            return _unit(name, _numbers(rotation, "quaternion_xyzw", name, 4))
     raise BadPoseError(f"Joint “{name}” needs either euler_xyz_deg or quaternion_xyzw.")
 
 

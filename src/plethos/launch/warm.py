@@ -23,9 +23,9 @@ from plethos.core.weights.limit import limit_influences
 def warm_kernels() -> None:
     """Import what compiles on import, and call the rest once on a tiny mesh."""
     assert kernels.deform is not None
-    assert kinematics.forward is not None
-    assert trigger_kernels.hinge_values is not None
-    assert remedy_kernels.target_weights is not None
+    assert kinematics.from_hinges is not None
+    assert trigger_kernels.set_values is not None
+    assert remedy_kernels.told_activations is not None
     assert fit.fitted is not None
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)

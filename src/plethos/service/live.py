@@ -13,7 +13,7 @@ import math
 import struct
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,17 +26,16 @@ from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, Posed
 from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
 from plethos.core.measure.measured import Measured
+from plethos.core.mesh import widths_of
 from plethos.core.propose.helpers import longer
 from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
-from plethos.core.response import packed_curves
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton, pose_from_document
 from plethos.core.topology import FARTHEST
-from plethos.core.triggers import Trigger
-from plethos.core.triggers.kernels import curve_values
 from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours
+from plethos.service.curves import drawn_curve
 from plethos.service.desk import Desk
 from plethos.service.documents import NOWHERE
 from plethos.service.ghosts import ghost, moved_share
@@ -44,8 +43,6 @@ from plethos.service.stroke import Stroke
 from plethos.service.version import HeldSculpt, Version
 
 Floats = NDArray[np.float32]
-BETWEEN = np.arange(1, 48) / 48  # where on the way from the first knot to the last a drawn curve is worked out
-DEGREES = 180 / math.pi
 
 
 @dataclass(frozen=True)
@@ -57,8 +54,7 @@ class Moving:
     mirror: bool
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(NamedTuple):
     """What a frame should hold.
 
     Parameters
@@ -136,12 +132,10 @@ def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
     joints = message.get("joints") or {}
     if not isinstance(joints, Mapping):
         raise BadPoseError("The joints of a pose have to be an object by name.")
-    entries = {n: v if isinstance(v, Mapping) else {"quaternion_xyzw": v} for n, v in joints.items()}
-    dials = message.get("dials") or {}
-    given = pose_from_document(skeleton, {"joints": entries, "dials": dials, "shapes": message.get("shapes") or {}})
+    given = pose_from_document(skeleton, {**message, "joints": joints})
     for name in given.dials or ():
         character.rules.dial(name)
-    return given if base is None else _over(base, given, skeleton, entries)
+    return given if base is None else _over(base, given, skeleton, joints)
 
 
 def clip_named(version: Version, name: str) -> Clip:
@@ -197,7 +191,7 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
     """
     stroke = desk.seen
     if not waits and awaited(version, wanted.measure) is not None:
-        wanted = replace(wanted, measure=None)
+        wanted = wanted._replace(measure=None)
     with stroke.hands if stroke is not None else contextlib.nullcontext():
         return _frame(desk, stroke, version, pose, wanted, extra)
 
@@ -212,7 +206,7 @@ def _frame(
     desk: Desk, stroke: Stroke | None, version: Version, pose: Pose, wanted: Wanted, extra: dict[str, Any]
 ) -> bytes:
     character, evaluator, held = version.character, version.evaluator, version.sculpt
-    skeleton = character.skeleton
+    skeleton, curve = character.skeleton, None
     if held is not None:
         pose = held.pose
     elif stroke is not None:
@@ -229,11 +223,11 @@ def _frame(
         evaluator = Evaluator.of(character, evaluator)
     elif wanted.preview is not None:
         evaluator, trigger = desk.preview(version, *wanted.preview)
-        extra = {**extra, "response": {"remedy_id": wanted.preview[0], "curve": response_curve(trigger)}}
+        extra, curve = {**extra, "response": wanted.preview[0]}, drawn_curve(trigger)
     elif wanted.body is not None:
         evaluator = desk.preview_body(version, *wanted.body)
     posed = evaluator.pose(pose, acting_in(version, wanted))
-    fields: dict[str, Floats] = {}
+    fields: dict[str, Floats] = {} if curve is None else {"curve": curve}
     if held is not None:
         moved = stroke.points() if stroke is not None else None
         fields["with"] = (held.points if moved is None else moved).astype(np.float32)
@@ -302,13 +296,14 @@ def _frame(
 
 def _widths(held: HeldSculpt | None, stroke: Stroke | None, posed: Posed) -> Floats | None:
     """How wide the stroke is at each control point ``(V / 3,)`` of a drawing; None for a solid."""
-    if posed.channels is None:
+    mesh = posed.character.mesh
+    if mesh.channels is None:
         return None
     channels: NDArray[np.floating] | None = stroke.channels() if stroke is not None else None
     if channels is None:
         channels = posed.channels if held is None else held.channels
-    assert channels is not None
-    return np.ascontiguousarray(channels[::3, 0], np.float32)
+    assert channels is not None, "drawings have widths"
+    return mesh.widths if channels is mesh.channels else widths_of(channels)
 
 
 def _reached(
@@ -328,6 +323,8 @@ def acting_in(version: Version, wanted: Wanted) -> Acting:
 
 def _kept(posed: Posed, points: Floats) -> dict[str, float]:
     """The volume that each volume keeper holds, percent of rest, by its id."""
+    if not posed.character.rules.deformers:
+        return {}
     keepers = (
         (i, d) for i, d in posed.evaluator.deformers(posed.acting) if isinstance(d, ReadyKeeper) and d.target
     )  # fmt: skip
@@ -361,20 +358,6 @@ def contacts(desk: Desk, version: Version, pose: Pose, wanted: Wanted) -> dict[s
     return {"without": counter.count(without), "with": counter.count(with_)}
 
 
-def response_curve(trigger: Trigger) -> list[tuple[float, float]]:
-    """A trigger's response to the angle of a joint as points (degrees, activation); empty where it has none."""
-    response = getattr(trigger, "response", None)
-    if response is None or not any(isinstance(slot, int) for slot in trigger.reads()):
-        return []
-    # Asked for with every move of a knot that is dragged: worked out compiled, rounded and listed by NumPy.
-    _, inputs, values, slopes = packed_curves([response])
-    angles = np.concatenate([inputs[0] + BETWEEN * (inputs[-1] - inputs[0]), inputs])
-    angles.sort()
-    out = np.empty(len(angles))
-    curve_values(inputs, values, slopes, angles, out)
-    return list(zip((angles * DEGREES).round(3).tolist(), out.round(4).tolist(), strict=True))
-
-
 def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[str, Any] | None:
     try:
         bend = version.measures.bend(version.character.skeleton.find(joint))
@@ -395,6 +378,5 @@ def pack_frame(head: dict[str, Any], fields: dict[str, Floats]) -> bytes:
     """A header and arrays as one binary message."""
     text = to_json({**head, "fields": {k: v.size for k, v in fields.items()}})
     text += b" " * (-len(text) % 4)
-    return b"".join(
-        [struct.pack("<I", len(text)), text, *(np.ascontiguousarray(v).data.cast("B") for v in fields.values())]
-    )
+    arrays = (np.ascontiguousarray(v).data for v in fields.values())
+    return b"".join([struct.pack("<I", len(text)), text, *arrays])

@@ -27,7 +27,7 @@ from plethos.core.subdivide import subdivided
 from plethos.core.topology import extent
 from plethos.core.triggers.pose_set import PoseSet
 from plethos.core.weights.bones import segments_of
-from plethos.service.live import response_curve
+from plethos.service.curves import response_curve
 from plethos.service.picking import regions_json
 from plethos.service.proposing import Kinds
 from plethos.service.sculpting import far_from_turned, moved_border

@@ -87,7 +87,7 @@ class Helper:
             for rule in sorted(h.rules, key=lambda r: ORDER[r.kind])
         ]
         still = Response((0.0, 1.0), (0.0, 0.0))
-        curve_at, inputs, outputs, slopes = packed_curves([o.curve or still for o in ops])
+        curve_at, knots = packed_curves([o.curve or still for o in ops])
         paths = [path for o in ops for path in o.paths]
         moves = any(r.kind in MOVING for _, _, h in helpers for r in h.rules)
         grows = any(r.kind == "grow" for _, _, h in helpers for r in h.rules)
@@ -104,7 +104,7 @@ class Helper:
                     [(*o.axis, o.middle, *o.turn, o.number, *o.along, o.low, o.high) for o in ops], np.float64
                 ).reshape(-1, 14),
                 curve_at,
-                np.ascontiguousarray([inputs, outputs, slopes], np.float64),
+                knots,
                 np.cumsum([0, *(len(p) for p in paths)]).astype(np.int32),
                 np.array([j for p in paths for j in p], np.int32),
                 np.ascontiguousarray(skeleton.rest_translation, np.float64),

@@ -1,4 +1,4 @@
-"""The compiled loops over remedies: weights of targets, the relaxer and the volume keeper.
+"""The compiled loops over remedies: what they are told to stand at, the relaxer and the volume keeper.
 
 Numba's disk cache sees changes of this file only: what the loops share has to stay here.
 """
@@ -9,51 +9,11 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-_b1 = nb.boolean[::1]
 _d1 = nb.float64[::1]
 _d2 = nb.float64[:, ::1]
-_f1 = nb.float32[::1]
 _i1 = nb.int32[::1]
 _i2 = nb.int32[:, ::1]
 _SUMS = {"contract", "reassoc", "nsz"}  # sums may be taken in another order: float64 has digits to spare
-
-
-@nb.njit(nb.void(_i1, _d1, _d1, _i1, _d1, _b1, _f1), cache=True, nogil=True, error_model="numpy")
-def target_weights(by, gains, values, first, at, eased, out) -> None:  # type: ignore[no-untyped-def]
-    """How much of each target of correctives is on.
-
-    Parameters
-    ----------
-    by
-        ``(C,)`` the place of the value that each corrective is tied to, -1 for none.
-    gains
-        ``(C,)`` how much of each acts, NaN for not at all.
-    values
-        Of the moment.
-    first, at
-        ``(C + 1,)``: corrective c has the targets ``first[c]:first[c + 1]``, at these activations, ascending to 1.
-    eased
-        ``(C,)`` whether each hat is eased.
-    out
-        ``(T,)`` written: hat functions over the targets, straight lines through nothing at 0, times the gain.
-    """
-    for c in range(len(by)):
-        low, high = first[c], first[c + 1]
-        for t in range(low, high):
-            out[t] = 0
-        if by[c] < 0 or np.isnan(gains[c]):
-            continue
-        a = min(max(values[by[c]], 0.0), 1.0)
-        for t in range(low, high):
-            before = at[t - 1] if t > low else 0.0
-            hat = 0.0
-            if before < a <= at[t]:
-                hat = (a - before) / (at[t] - before)
-            elif a > at[t] and t + 1 < high and a < at[t + 1]:
-                hat = (at[t + 1] - a) / (at[t + 1] - at[t])
-            if eased[c]:
-                hat = hat * hat * (3 - 2 * hat)
-            out[t] = hat * gains[c]
 
 
 @nb.njit(nb.void(_d1, _i1, _i1, _d1), cache=True, nogil=True, error_model="numpy")

@@ -82,9 +82,9 @@ def _floats(context: Any, builder: Any, result: Any, vector: Any) -> Any:
 
 
 def _moved(builder: Any, blended: Any, point: Sequence[Any]) -> Any:
-    """Code for blended columns applied to a point."""
+    """Code for blended columns applied to a point, of three numbers or, with z = 0, two."""
     moved = _pick(builder, blended, [12, 13, 14, 15])
-    for n in range(3):
+    for n in range(len(point)):
         column = _pick(builder, blended, list(range(4 * n, 4 * n + 4)))
         moved = builder.fadd(moved, builder.fmul(column, _fill(builder, point[n], 4), flags=_FLAGS), flags=_FLAGS)
     return moved
@@ -104,15 +104,15 @@ def _linear(typing, columns, influences, weights, v, x, y, z):  # type: ignore[n
 
 @intrinsic
 def _linear_three(typing, columns, influences, weights, v, points):  # type: ignore[no-untyped-def]
-    """The same of three points with the weights of vertex v: nine floats in, nine out."""
+    """The same of three points in the plane z = 0, with the weights of vertex v: six floats in, nine out."""
     nine = types.UniTuple(types.float32, 9)
 
     def code(context, builder, signature, values):  # type: ignore[no-untyped-def]
         blended = _blended_row(context, builder, signature.args, values, 16, False)
         given = cgutils.unpack_tuple(builder, values[4])
         lanes = []
-        for first in (0, 3, 6):
-            moved = _moved(builder, blended, given[first : first + 3])
+        for first in (0, 2, 4):
+            moved = _moved(builder, blended, given[first : first + 2])
             lanes += [builder.extract_element(moved, ir.Constant(_INDEX, n)) for n in range(3)]
         return context.make_tuple(builder, signature.return_type, lanes)
 
@@ -164,19 +164,29 @@ def add_shapes(points, offsets, vertices, deltas, activations) -> None:  # type:
                 points[v, 2] += a * deltas[e, 2]
 
 
-@nb.njit(nb.void(_f2, _i2, _f2, _f2), **_OPTIONS)
-def deform_controls(points, influences, weights, columns) -> None:  # type: ignore[no-untyped-def]
-    """Posed control points of a drawing, three vertices each, by linear skinning, in place.
+@nb.njit(nb.void(_f2, _i1, _i1, _f2, _f1, _i2, _f2, _f2), **_OPTIONS)
+def pose_controls(points, offsets, vertices, deltas, activations, influences, weights, columns) -> None:  # type: ignore[no-untyped-def]
+    """Pose control points of a drawing, three vertices each: shapes, then linear skinning, in place, in one call.
 
-    A point and its handles follow the same, so their bones are blended once.
+    A point and its handles follow the same, so their bones are blended once. All of it lies in the plane z = 0 at rest.
 
     Parameters
     ----------
     points
-        ``(V, 3)``: shaped points before, posed points after.
+        ``(V, 3)``: rest points before, posed points after.
+    offsets, vertices, deltas, activations
+        As `add_shapes` has them, but the deltas ``(N, 2)``.
     influences, weights, columns
         As `deform` has them.
     """
+    for s in range(len(activations)):
+        share = activations[s]
+        if share != 0:
+            for k in range(offsets[s], offsets[s + 1]):
+                e = np.uint32(k)
+                to = np.uint32(vertices[e])
+                points[to, 0] += share * deltas[e, 0]
+                points[to, 1] += share * deltas[e, 1]
     for n in range(len(points) // 3):
         v = np.uint32(3 * n)
         a, b = v + np.uint32(1), v + np.uint32(2)
@@ -185,9 +195,7 @@ def deform_controls(points, influences, weights, columns) -> None:  # type: igno
             points[a, 0], points[a, 1], points[a, 2],
             points[b, 0], points[b, 1], points[b, 2],
         ) = _linear_three(columns, influences, weights, 3 * n, (
-            points[v, 0], points[v, 1], points[v, 2],
-            points[a, 0], points[a, 1], points[a, 2],
-            points[b, 0], points[b, 1], points[b, 2],
+            points[v, 0], points[v, 1], points[a, 0], points[a, 1], points[b, 0], points[b, 1],
         ))  # fmt: skip
 
 

@@ -74,7 +74,7 @@ class SkinLayout:
     wholly
         Whether all of them act by exactly 1, so that `blend` holds them; else it is the file's.
     controls
-        Whether these are the control points of a drawing, three vertices each that follow the same.
+        Whether these are the control points of a drawing, three vertices each that follow the same, in the plane z = 0.
     """
 
     binding: Binding
@@ -136,13 +136,22 @@ class SkinLayout:
             linear_until=int((kind < 2).sum()),
             blends=tuple((shares[order], told[order]) for shares, told in dense),
             wholly=wholly,
-            controls=mesh.is_flat and not kind.any() and _alike(influences) and _alike(weights),
+            controls=mesh.is_flat
+            and not kind.any()
+            and _alike(influences)
+            and _alike(weights)
+            and not mesh.points[rows, 2].any(),
         )
+
+    @cached_property
+    def linear(self) -> bool:
+        """Whether no vertex follows dual quaternions."""
+        return self.dual_from == len(self.order)
 
     @cached_property
     def in_place(self) -> bool:
         """Whether posed points may overwrite the shaped ones: each is read once, and written where it was read."""
-        return self.dual_from == len(self.order) and np.array_equal(self.order, np.arange(len(self.order)))
+        return self.linear and np.array_equal(self.order, np.arange(len(self.order)))
 
     def blend_at(self, effects: Sequence[float]) -> NDArray[np.float32]:
         """The share of dual quaternions ``(N,)`` when the skin blends act by so much."""
@@ -184,6 +193,11 @@ class ShapeTable:
     offsets: NDArray[np.int32]
     vertices: NDArray[np.int32]
     deltas: NDArray[np.float32]
+
+    @cached_property
+    def flat(self) -> NDArray[np.float32] | None:
+        """The deltas ``(N, 2)`` of shapes in the plane z = 0; None where one leaves it."""
+        return None if self.deltas[:, 2].any() else np.ascontiguousarray(self.deltas[:, :2])
 
     @classmethod
     def of(cls, shapes: tuple[Shape, ...], layout: SkinLayout) -> ShapeTable:

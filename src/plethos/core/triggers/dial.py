@@ -9,6 +9,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core import kinematics
 from plethos.core.errors import BadEditError
 from plethos.core.mapping import IdMap, JointMap
 from plethos.core.moment import Moment, Places, Slot, Step
@@ -16,7 +17,6 @@ from plethos.core.names import new_id
 from plethos.core.response import Response, packed_curves
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Skeleton
-from plethos.core.triggers import kernels
 
 
 @dataclass(frozen=True)
@@ -83,12 +83,8 @@ class DialTrigger:
 class _Dials:
     read: NDArray[np.int32]
     offsets: NDArray[np.int32]
-    inputs: Array
-    outputs: Array
-    slopes: Array
+    knots: Array
     to: NDArray[np.int32]
 
     def run(self, moment: Moment, gains: Array) -> None:
-        kernels.dial_values(
-            self.read, self.offsets, self.inputs, self.outputs, self.slopes, self.to, moment.values
-        )  # fmt: skip
+        kinematics.dial_values(self.read, self.offsets, self.knots, self.to, moment.values)

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
 import numpy as np
-from numpy.typing import NDArray
 
-from plethos.core import rotations
+from plethos.core import kinematics, rotations
 from plethos.core.errors import BadEditError
 from plethos.core.mapping import IdMap, JointMap
 from plethos.core.moment import Moment, Places, Slot, Step
@@ -18,7 +18,6 @@ from plethos.core.names import new_id
 from plethos.core.response import Response, packed_curves
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
-from plethos.core.triggers import kernels
 
 SNAP = math.radians(10)
 
@@ -112,31 +111,22 @@ class HingeTrigger:
     @staticmethod
     def packed(triggers: Sequence[HingeTrigger], places: Places) -> Step:
         """All hinge triggers of a level as one step."""
-        return _Hinges(
-            np.array([t.joint for t in triggers], np.int32),
-            np.array([t.axis for t in triggers], np.float64).reshape(-1, 3),
-            np.array([t.middle(places.skeleton) for t in triggers], np.float64),
-            *packed_curves([t.response for t in triggers]),
-            np.array([places.of(t.id) for t in triggers], np.int32),
-        )
+        offsets, knots = packed_curves([t.response for t in triggers])
+        own = zip(triggers, itertools.pairwise(offsets.tolist()), strict=True)
+        rows = [(t.joint, places.of(t.id), *t.axis, t.middle(places.skeleton), *ends) for t, ends in own]
+        rows.sort(key=lambda row: (row[0], *row[2:6]))
+        return Hinges(np.array(rows, np.float64).reshape(-1, 8), knots)
 
 
 @dataclass(frozen=True, eq=False)
-class _Hinges:
-    joint: NDArray[np.int32]
-    axis: Array
-    middle: Array
-    offsets: NDArray[np.int32]
-    inputs: Array
-    outputs: Array
-    slopes: Array
-    to: NDArray[np.int32]
+class Hinges:
+    """Hinge triggers as `kinematics.hinge_values` reads them."""
+
+    rows: Array
+    knots: Array
 
     def run(self, moment: Moment, gains: Array) -> None:
-        kernels.hinge_values(
-            moment.rotations, self.joint, self.axis, self.middle,
-            self.offsets, self.inputs, self.outputs, self.slopes, self.to, moment.values,
-        )  # fmt: skip
+        kinematics.hinge_values(moment.rotations, self.rows, self.knots, moment.values)
 
 
 def unit_axis(axis: Sequence[float]) -> tuple[float, float, float]:

@@ -1,4 +1,4 @@
-"""The compiled loops over triggers: all of one kind in one call, so that a pose costs no Python call a trigger.
+"""The compiled loops over products and pose sets: all of one kind in one call, so that none costs a Python call.
 
 Numba's disk cache sees changes of this file only: what the loops share has to stay here.
 """
@@ -13,78 +13,7 @@ _d1 = nb.float64[::1]
 _d2 = nb.float64[:, ::1]
 _i1 = nb.int32[::1]
 _i2 = nb.int32[:, ::1]
-TURN = 2 * np.pi
 SWING, TWIST, BOTH = 0, 1, 2  # which points of a pose set stand for a rotation
-
-
-@nb.njit(cache=True, nogil=True, inline="always")
-def _curve(x, first, last, inputs, outputs, slopes):  # type: ignore[no-untyped-def]
-    """The monotone cubic through knots ``first`` to ``last``: as `Response.at`."""
-    if x <= inputs[first]:
-        return outputs[first]
-    if x >= inputs[last - 1]:
-        return outputs[last - 1]
-    low, high = first, last - 1
-    while high - low > 1:
-        middle = (low + high) // 2
-        if inputs[middle] <= x:
-            low = middle
-        else:
-            high = middle
-    h = inputs[low + 1] - inputs[low]
-    t = (x - inputs[low]) / h
-    y0, y1 = outputs[low], outputs[low + 1]
-    tangents = h * (t * (1 - t) ** 2 * slopes[low] - t * t * (1 - t) * slopes[low + 1])
-    y = y0 + t * t * (3 - 2 * t) * (y1 - y0) + tangents
-    return min(max(y, min(y0, y1)), max(y0, y1))
-
-
-@nb.njit(cache=True, nogil=True, inline="always")
-def _twist(x, y, z, w, ax, ay, az, middle):  # type: ignore[no-untyped-def]
-    """As `rotations.twist_angle`."""
-    along = x * ax + y * ay + z * az
-    if along * along + w * w < 1e-18:
-        return 0.0
-    turned = 2 * np.arctan2(along, w)
-    return turned - TURN * np.ceil((turned - middle - np.pi) / TURN - 1e-12)
-
-
-@nb.njit(nb.void(_d1, _d1, _d1, _d1, _d1), cache=True, nogil=True, error_model="numpy")
-def curve_values(inputs, outputs, slopes, given, values) -> None:  # type: ignore[no-untyped-def]
-    """One curve through knots ``(N,)`` at the inputs `given`, written to `values`, both ``(M,)``."""
-    for n in range(len(given)):
-        values[n] = _curve(given[n], 0, len(inputs), inputs, outputs, slopes)
-
-
-@nb.njit(nb.void(_d2, _i1, _d2, _d1, _i1, _d1, _d1, _d1, _i1, _d1), cache=True, nogil=True, error_model="numpy")
-def hinge_values(rotations, joint, axis, middle, offsets, inputs, outputs, slopes, to, values) -> None:  # type: ignore[no-untyped-def]
-    """The activations of hinge triggers.
-
-    Parameters
-    ----------
-    rotations
-        ``(J, 4)`` of the pose.
-    joint, axis, middle
-        ``(N,)``, ``(N, 3)`` and ``(N,)``: what each reads, and where its angle's middle lies.
-    offsets, inputs, outputs, slopes
-        Of `packed_curves`.
-    to
-        ``(N,)`` where in `values` each is written.
-    """
-    for n in range(len(joint)):
-        j = joint[n]
-        angle = _twist(
-            rotations[j, 0], rotations[j, 1], rotations[j, 2], rotations[j, 3],
-            axis[n, 0], axis[n, 1], axis[n, 2], middle[n],
-        )  # fmt: skip
-        values[to[n]] = _curve(angle, offsets[n], offsets[n + 1], inputs, outputs, slopes)
-
-
-@nb.njit(nb.void(_i1, _i1, _d1, _d1, _d1, _i1, _d1), cache=True, nogil=True, error_model="numpy")
-def dial_values(read, offsets, inputs, outputs, slopes, to, values) -> None:  # type: ignore[no-untyped-def]
-    """The responses of values ``read (N,)``; the others as in `hinge_values`."""
-    for n in range(len(read)):
-        values[to[n]] = _curve(values[read[n]], offsets[n], offsets[n + 1], inputs, outputs, slopes)
 
 
 @nb.njit(nb.void(_i1, _i1, _i1, _d1), cache=True, nogil=True, error_model="numpy")
