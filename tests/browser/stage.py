@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import unittest
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from plethos.service.workbench import Workbench
 from tests.server import RunningServer
+
+# What a page shows follows what the server has stored a little later: what is read there is waited for.
+expect.set_options(timeout=20_000)
 
 
 class BrowserCase(unittest.TestCase):

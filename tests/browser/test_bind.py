@@ -3,6 +3,7 @@
 import unittest
 
 import numpy as np
+from playwright.sync_api import expect
 
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
@@ -76,7 +77,7 @@ class Bind(BrowserCase):
         self.page.keyboard.down("e")
         self.page.get_by_role("menuitem", name="Replace").hover()
         self.page.keyboard.up("e")
-        self.assertEqual(self.page.get_by_role("radio", name="Replace").get_attribute("aria-checked"), "true")
+        expect(self.page.get_by_role("radio", name="Replace")).to_have_attribute("aria-checked", "true")
         self.page.get_by_role("radiogroup", name="Layer under the pointer").get_by_text("2", exact=True).click()
         x, y = self.middle()
         self.drag(x, y, 6, 0)
@@ -171,7 +172,7 @@ class Bind(BrowserCase):
         self.page.get_by_role("button", name="Look through the weights").click()
         finding = self.page.locator("[data-finding]", has_text="Stray weight")
         finding.get_by_role("button", name="Show").click()
-        self.assertIn("Left thigh", self.page.locator(".map").text_content())
+        expect(self.page.locator(".map")).to_contain_text("Left thigh")
         finding.get_by_role("button", name="Mend").click()
         self.until(lambda: self.state(keeper)["undo"] == "Mend stray weights")
         self.until(lambda: self.page.locator("[data-finding]", has_text="Stray weight").count() == 0)

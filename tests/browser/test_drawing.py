@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image, ImageChops
+from playwright.sync_api import expect
 
 from plethos.core.flat.frames import Frames
 from plethos.core.formats.files import read_file
@@ -61,7 +62,7 @@ class FromTheFile(OnADrawing):
         page.wait_for_selector("text=Least width")
         page.get_by_role("button", name="Mend the outline here").click()
         page.wait_for_selector("text=Sculpting in the pose")
-        self.assertGreater(page.locator("[data-point]").count(), 8)
+        self.until(lambda: page.locator("[data-point]").count() > 8)
         # The point that lies nearest to the joint, on the inside of the bend.
         points = page.locator("[data-point]")
         x, y = self.place(points.nth(6))
@@ -140,7 +141,7 @@ class OnTheDemo(OnADrawing):
         page.keyboard.press("c")
         page.wait_for_selector("text=The drawing alone")
         for aid in ("[data-joint]", ".ghost", ".measures", "[data-point]", "[data-arc]"):
-            self.assertEqual(page.locator(aid).count(), 0, aid)
+            expect(page.locator(aid)).to_have_count(0)
         page.keyboard.press("c")
         page.wait_for_selector("[data-joint]")
 

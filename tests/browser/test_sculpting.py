@@ -1,5 +1,9 @@
 """The brushes as one works with them: by keys, on both sides, apart, and off the border again; in a real browser."""
 
+import re
+
+from playwright.sync_api import expect
+
 from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
 
@@ -103,16 +107,17 @@ class Sculpting(BrowserCase):
         page.keyboard.down("e")
         page.get_by_role("menuitem", name="Push", exact=True).hover()
         page.keyboard.up("e")
-        self.assertEqual(page.get_by_role("radio", name="Push", exact=True).get_attribute("aria-checked"), "true")
+        expect(page.get_by_role("radio", name="Push", exact=True)).to_have_attribute("aria-checked", "true")
         self.over_the_skin()
         self.drag(x, y, 15, 0)
         self.until(lambda: self.sculpt()["strokes"] == 1)
-        self.assertEqual(page.get_by_role("button", name="Undo").get_attribute("title"), "Undo: Stroke: push (Ctrl+Z)")
+        undo = page.get_by_role("button", name="Undo")
+        expect(undo).to_have_attribute("title", "Undo: Stroke: push (Ctrl+Z)")
         page.keyboard.down("s")
         self.drag(x, y, 15, 0)
         page.keyboard.up("s")
         self.until(lambda: self.sculpt()["strokes"] == 2)
-        self.assertIn("smooth", page.get_by_role("button", name="Undo").get_attribute("title"))
+        expect(undo).to_have_attribute("title", re.compile("smooth"))
 
     def test_the_mirror_is_refused_where_the_pose_has_none_and_the_border_is_put_back(self):
         page = self.page

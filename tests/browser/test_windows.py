@@ -1,5 +1,7 @@
 """What a newcomer meets, and two windows on one character, in a real browser."""
 
+from playwright.sync_api import expect
+
 from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
@@ -34,13 +36,13 @@ class Windows(BrowserCase):
         self.page.goto(f"{self.server.address}/characters/{keeper}?quality=low")
         self.page.wait_for_url("**/bind")
         self.page.wait_for_selector(".view[data-ready=true]")
-        self.assertEqual(self.page.get_by_label("Angle in degrees").input_value(), "70.0")
+        expect(self.page.get_by_label("Angle in degrees")).to_have_value("70.0")
         self.assertNotIn("on", whole.get_attribute("class") or "")
         # Whoever reloads right after a change finds it too.
         self.bend(35)
         self.page.reload()
         self.page.wait_for_selector(".view[data-ready=true]")
-        self.assertEqual(self.page.get_by_label("Angle in degrees").input_value(), "35.0")
+        expect(self.page.get_by_label("Angle in degrees")).to_have_value("35.0")
 
     def test_two_windows_one_edits_and_the_other_looks_on_until_it_takes_over(self):
         tube = self.bench.bring_in("Tube", tube_file().pack())

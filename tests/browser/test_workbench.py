@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
+from playwright.sync_api import expect
 
 from plethos.core.bend import bent
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
@@ -40,9 +41,9 @@ class InTheBrowser(BrowserCase):
         with_ = float(self.page.text_content("[data-volume]").split()[0])
         self.assertLess(without, 85)
         self.assertGreater(with_, 94)
-        self.assertTrue(self.page.is_visible("text=without"))
+        expect(self.page.locator("text=without").first).to_be_visible()
         self.page.wait_for_selector('path[data-curve="volume-with"][d^="M"]', state="attached")
-        self.assertEqual(self.page.locator("nav button").all_text_contents(), ["1Bind", "3Mend", "5Deliver"])
+        expect(self.page.locator("nav button")).to_have_text(["1Bind", "3Mend", "5Deliver"])
 
     def test_a_figure_whose_file_has_z_up_stands_in_its_picture(self):
         mine = self.bench.bring_in("Lying", lying().pack())
@@ -407,7 +408,7 @@ class InTheBrowser(BrowserCase):
         documented = sum(
             len(p) for p in self.page.request.get(f"{self.server.address}/openapi.json").json()["paths"].values()
         )
-        self.assertEqual(self.page.locator(".opblock").count(), documented)
+        expect(self.page.locator(".opblock")).to_have_count(documented)
 
     def test_contacts_are_counted_once_the_pose_rests(self):
         self.open(f"/characters/{self.demo}")
@@ -422,7 +423,7 @@ class InTheBrowser(BrowserCase):
             self.page.goto(self.server.address + "/?quality=low")
             self.page.set_input_files("input[type=file]", str(broken))
             self.page.wait_for_selector("[role=alert]")
-            self.assertIn("cut off", self.page.text_content("[role=alert]"))
+            expect(self.page.locator("[role=alert]").first).to_contain_text("cut off")
         # The browser itself notes the refused request; it is the only error there may be.
         self.assertTrue(all("422" in e for e in self.errors), self.errors)
         self.errors.clear()
