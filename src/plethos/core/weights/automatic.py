@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
@@ -51,7 +53,11 @@ def automatic_weights(
     if character.mesh.is_flat:
         fresh = sparse.csr_matrix(area_weights(character, progress))
     else:
-        fresh = _mirrored(character, _over_the_skin(character, progress))
+        # Who is whose twin is found beside the heat, whose factoring lets go of the interpreter.
+        with ThreadPoolExecutor(1) as aside:
+            aside.submit(lambda: character.sides)
+            fresh = _over_the_skin(character, progress)
+        fresh = _mirrored(character, fresh)
     if joints is not None:
         fresh = sparse.csr_matrix(_chosen_only(character, fresh.toarray(), joints))
     if region is not None:
