@@ -355,7 +355,8 @@ def contacts(desk: Desk, version: Version, pose: Pose, wanted: Wanted) -> dict[s
         at = pose if tried is None else longer(pose, tried.character)
         with_ = (tried or version.evaluator).pose(at, acting).points
     without = version.evaluator.pose(pose, NONE).points
-    return {"without": counter.count(without), "with": counter.count(with_)}
+    crossing = counter.count(without)
+    return {"without": crossing, "with": crossing if np.array_equal(without, with_) else counter.count(with_)}
 
 
 def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[str, Any] | None:

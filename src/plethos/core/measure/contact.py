@@ -28,15 +28,15 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
         return np.zeros((0, 2), np.int32)
     p = np.ascontiguousarray(points, dtype=np.float64)
     t = np.ascontiguousarray(triangles, dtype=np.int32)
-    corners = p[t]
-    low, high = corners.min(axis=1), corners.max(axis=1)
+    boxes = _boxes(p, t)
+    low, high = boxes[:, :3], boxes[:, 3:]
     sizes = np.sort((high - low).max(axis=1))
     # Few may be so large that they lie in hundreds of cells: those are held against all others one by one.
     cell = max(2 * float(np.median(sizes)), float(sizes[-min(MOST_LARGE, len(sizes))]) / LARGE, 1e-9)
     first, last = (np.floor(x / cell).astype(np.int64) for x in (low, high))
     large = (last - first).max(axis=1) > LARGE
     start, entries, cells = _buckets(first, last, large)
-    pairs: NDArray[np.int32] = _grid_pairs(p, t, low, high, first, start, entries, cells, np.flatnonzero(large))
+    pairs: NDArray[np.int32] = _grid_pairs(p, t, boxes, first, start, entries, cells, np.flatnonzero(large))
     return pairs
 
 
@@ -122,22 +122,38 @@ def _buckets(first, last, large):  # type: ignore[no-untyped-def]
     return start, entries, cells
 
 
+@nb.njit(cache=True, nogil=True)
+def _boxes(p, t):  # type: ignore[no-untyped-def]
+    """The boxes ``(T, 6)`` of triangles: lowest corner, then highest."""
+    out = np.empty((len(t), 6))
+    for f in range(len(t)):
+        for k in range(3):
+            a, b, c = p[t[f, 0], k], p[t[f, 1], k], p[t[f, 2], k]
+            out[f, k], out[f, 3 + k] = min(a, b, c), max(a, b, c)
+    return out
+
+
 @nb.njit(cache=True, nogil=True, inline="always")
-def _apart(low, high, f, g):  # type: ignore[no-untyped-def]
-    """Whether the boxes of two triangles are: asked of every pair, so in the loop itself."""
+def _apart(boxes, a, b):  # type: ignore[no-untyped-def]
+    """Whether two boxes are: asked of every pair, so in the loop itself, and without branches to guess."""
     return (
-        low[f, 0] > high[g, 0] or low[g, 0] > high[f, 0] or low[f, 1] > high[g, 1]
-        or low[g, 1] > high[f, 1] or low[f, 2] > high[g, 2] or low[g, 2] > high[f, 2]
+        (boxes[a, 0] > boxes[b, 3]) | (boxes[b, 0] > boxes[a, 3]) | (boxes[a, 1] > boxes[b, 4])
+        | (boxes[b, 1] > boxes[a, 4]) | (boxes[a, 2] > boxes[b, 5]) | (boxes[b, 2] > boxes[a, 5])
+    )  # fmt: skip
+
+
+@nb.njit(cache=True, nogil=True, inline="always")
+def _share(t, a, b):  # type: ignore[no-untyped-def]
+    """Whether two triangles share a vertex."""
+    i, j, k, x, y, z = t[a, 0], t[a, 1], t[a, 2], t[b, 0], t[b, 1], t[b, 2]
+    return (
+        (i == x) | (i == y) | (i == z) | (j == x) | (j == y) | (j == z) | (k == x) | (k == y) | (k == z)
     )  # fmt: skip
 
 
 @nb.njit(cache=True, nogil=True)
 def _pair_crosses(p, t, f, g) -> bool:  # type: ignore[no-untyped-def]
-    """Whether two triangles cross and share no vertex."""
-    for m in range(3):
-        for o in range(3):
-            if t[f, m] == t[g, o]:
-                return False
+    """Whether an edge of one triangle passes through the other."""
     for m in range(3):
         if _crosses(p, t[f, m], t[f, (m + 1) % 3], t[g, 0], t[g, 1], t[g, 2]):
             return True
@@ -158,34 +174,43 @@ def _noted(found, n, f, g):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, nogil=True)
-def _grid_pairs(p, t, low, high, first, start, entries, cells, large):  # type: ignore[no-untyped-def]
+def _grid_pairs(p, t, boxes, first, start, entries, cells, large):  # type: ignore[no-untyped-def]
     found = np.empty((64, 2), np.int32)
     n = 0
+    # In the order in which they are read: millions of pairs are looked at.
+    lined, corners, lowest = np.empty((len(entries), 6)), np.empty((len(entries), 3), np.int32), np.empty_like(cells)
+    for s in range(len(entries)):
+        f = entries[s]
+        for k in range(6):
+            lined[s, k] = boxes[f, k]
+        for k in range(3):
+            corners[s, k], lowest[s, k] = t[f, k], first[f, k]
     for bucket in range(len(start) - 1):
         for s in range(start[bucket], start[bucket + 1]):
-            f = entries[s]
             for s2 in range(s + 1, start[bucket + 1]):
-                g = entries[s2]
-                # A pair that shares several cells is looked at in the lowest only; and two cells may share a bucket.
-                if (
-                    max(first[f, 0], first[g, 0]) != cells[s, 0]
-                    or max(first[f, 1], first[g, 1]) != cells[s, 1]
-                    or max(first[f, 2], first[g, 2]) != cells[s, 2]
-                    or cells[s, 0] != cells[s2, 0]
-                    or cells[s, 1] != cells[s2, 1]
-                    or cells[s, 2] != cells[s2, 2]
-                ):
+                if _apart(lined, s, s2) or _share(corners, s, s2):
                     continue
-                if not _apart(low, high, f, g) and _pair_crosses(p, t, f, g):
-                    found = _noted(found, n, f, g)
-                    n += 1
+                # A pair that shares several cells is looked at in the lowest only; and two cells may share a bucket.
+                for k in range(3):
+                    if cells[s, k] != cells[s2, k] or max(lowest[s, k], lowest[s2, k]) != cells[s, k]:
+                        break
+                else:
+                    f, g = entries[s], entries[s2]
+                    if _pair_crosses(p, t, f, g):
+                        found = _noted(found, n, f, g)
+                        n += 1
     is_large = np.zeros(len(t), np.bool_)
     for f in large:
         is_large[f] = True
     for f in large:
         for g in range(len(t)):
             # Two large ones meet once.
-            if (g > f or not is_large[g]) and not _apart(low, high, f, g) and _pair_crosses(p, t, f, g):
+            if (
+                (g > f or not is_large[g])
+                and not _apart(boxes, f, g)
+                and not _share(t, f, g)
+                and _pair_crosses(p, t, f, g)
+            ):
                 found = _noted(found, n, f, g)
                 n += 1
     return found[:n].copy()
