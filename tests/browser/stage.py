@@ -6,6 +6,7 @@ import unittest
 
 from playwright.sync_api import expect, sync_playwright
 
+from plethos.launch.testing import chromium
 from plethos.service.workbench import Workbench
 from tests.server import RunningServer
 
@@ -21,9 +22,9 @@ class BrowserCase(unittest.TestCase):
         cls.server = RunningServer()
         cls.bench: Workbench = cls.server.app.state.bench
         cls.playwright = sync_playwright().start()
-        cls.browser = cls.playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", headless=True, args=["--disable-quic"]
-        )
+        cls.browser = cls.playwright.chromium.launch(executable_path=chromium(), headless=True, args=["--disable-quic"])
+        # One for all tests of the class: what the page's scripts were compiled to is kept.
+        cls.context = cls.browser.new_context(viewport={"width": 1100, "height": 760})
 
     @classmethod
     def tearDownClass(cls):
@@ -34,9 +35,8 @@ class BrowserCase(unittest.TestCase):
     def setUp(self):
         self.errors: list[str] = []
         self.foreign: list[str] = []
-        self.context = self.browser.new_context(viewport={"width": 1100, "height": 760})
-        self.addCleanup(self.context.close)
         self.page = self.context.new_page()
+        self.addCleanup(self.forget)
         self.page.set_default_timeout(30_000)
         self.page.on("console", lambda m: self.errors.append(m.text) if m.type == "error" else None)
         self.page.on("pageerror", lambda e: self.errors.append(str(e)))
@@ -53,8 +53,17 @@ class BrowserCase(unittest.TestCase):
         self.assertEqual(self.errors, [])
         self.assertEqual(self.foreign, [], "nothing may be fetched from elsewhere")
 
+    def forget(self) -> None:
+        """Close all pages, and with them what the browser keeps of where one left off: the next test starts anew."""
+        for page in [p for p in self.context.pages if p is not self.page]:
+            page.close()
+        kept = self.context.new_cdp_session(self.page)
+        self.page.goto("about:blank")
+        kept.send("Storage.clearDataForOrigin", {"origin": self.server.address, "storageTypes": "local_storage"})
+        self.page.close()
+
     def open(self, path: str) -> None:
-        self.page.goto(self.server.address + path + "?quality=low")
+        self.page.goto(self.server.address + path + "?quality=least")
         self.page.wait_for_selector(".view[data-ready=true]")
 
     def until(self, condition, seconds: float = 20.0) -> None:

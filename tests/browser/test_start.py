@@ -14,6 +14,7 @@ import httpx
 from playwright.sync_api import sync_playwright
 from websockets.sync.client import connect
 
+from plethos.launch.testing import chromium
 from tests.figures import tube_file
 
 
@@ -68,9 +69,9 @@ class Start(unittest.TestCase):
         self.assertIn("already runs", second.stderr)
 
         with sync_playwright() as p:
-            browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
+            browser = p.chromium.launch(executable_path=chromium(), args=["--disable-quic"])
             page = browser.new_page()
-            page.goto(f"{address}/characters/{tube}?quality=low")
+            page.goto(f"{address}/characters/{tube}?quality=least")
             page.wait_for_selector("text=1 stroke,")
             server.kill()
             server.wait()

@@ -109,7 +109,7 @@ class InTheBrowser(BrowserCase):
 
     def test_a_file_comes_in_is_mended_in_its_pose_and_leaves(self):
         page = self.page
-        page.goto(self.server.address + "/?quality=low")
+        page.goto(self.server.address + "/?quality=least")
         page.set_input_files("input[type=file]", [str(FOX / n) for n in ("Fox.gltf", "Fox.bin", "Texture.png")])
         # What has come in is opened.
         page.wait_for_selector(".view[data-ready=true]")
@@ -420,7 +420,7 @@ class InTheBrowser(BrowserCase):
         with tempfile.TemporaryDirectory() as folder:
             broken = Path(folder) / "broken.glb"
             broken.write_bytes(shipped("lock-keeper")[:5000])
-            self.page.goto(self.server.address + "/?quality=low")
+            self.page.goto(self.server.address + "/?quality=least")
             self.page.set_input_files("input[type=file]", str(broken))
             self.page.wait_for_selector("[role=alert]")
             expect(self.page.locator("[role=alert]").first).to_contain_text("cut off")

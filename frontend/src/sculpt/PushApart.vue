@@ -46,6 +46,12 @@ async function run(): Promise<void> {
 </script>
 
 <template>
+  <!-- First, so that a count that comes in meanwhile moves no button away from under the pointer. -->
+  <p v-if="moved" role="status">
+    <b class="num">{{ moved }}</b> border {{ moved === 1 ? 'vertex has' : 'vertices have' }} moved.
+    <el-button size="small" text :aria-pressed="looks.border" @click="looks.border = !looks.border">{{ looks.border ? 'Hide' : 'Show' }}</el-button>
+    <el-button size="small" @click="character.edit((c) => api.borderBack(c))">Put back</el-button>
+  </p>
   <div v-if="now" class="line">
     <el-progress :percentage="Math.round(now.share * 100)" :show-text="false" :stroke-width="4" aria-label="Pushing apart" />
     <span><b class="num">{{ now.left }}</b> pairs still cross</span>
@@ -55,11 +61,6 @@ async function run(): Promise<void> {
     <b class="num loss">{{ crossing }}</b> triangles cross. <el-button size="small" title="Move what has gone through other skin back out of it, in the chosen joint's region" @click="run">Push apart</el-button>
   </p>
   <p v-if="told && !now" role="status" class="muted">{{ told }}</p>
-  <p v-if="moved" role="status">
-    <b class="num">{{ moved }}</b> border {{ moved === 1 ? 'vertex has' : 'vertices have' }} moved.
-    <el-button size="small" text :aria-pressed="looks.border" @click="looks.border = !looks.border">{{ looks.border ? 'Hide' : 'Show' }}</el-button>
-    <el-button size="small" @click="character.edit((c) => api.borderBack(c))">Put back</el-button>
-  </p>
 </template>
 
 <style scoped>
