@@ -84,9 +84,9 @@ def _of_manifold(points: Array, triangles: NDArray[np.int64]) -> tuple[sparse.cs
     # Triangles without area get some, as in the paper: all edges longer by what the flattest lacks.
     slack = lengths.sum(axis=1) - 2 * lengths.max(axis=1)
     lengths += max(0.0, FLAT * lengths.mean() - slack.min())
-    lengths, corners = igl.intrinsic_delaunay_triangulation(lengths, triangles)[:2]
-    laplacian = -igl.cotmatrix_intrinsic(lengths, corners)
-    area = igl.massmatrix_intrinsic(lengths, corners, igl.MASSMATRIX_TYPE_BARYCENTRIC)
+    # Of the triangles as they are: which of two equal diagonals is taken is left to rounding.
+    area = igl.massmatrix_intrinsic(lengths, triangles, igl.MASSMATRIX_TYPE_BARYCENTRIC)
+    laplacian = -igl.cotmatrix_intrinsic(*igl.intrinsic_delaunay_triangulation(lengths, triangles)[:2])
     for matrix in (laplacian, area):
         matrix.resize((len(points), len(points)))  # they end at the last vertex that a triangle holds
     return laplacian, np.asarray(area.diagonal())
