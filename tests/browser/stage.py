@@ -103,10 +103,13 @@ class BrowserCase(unittest.TestCase):
         return view["x"] + view["width"] / 2, view["y"] + view["height"] / 2
 
     def standing(self, locator) -> dict:
-        """Where an element is once it has come to stand."""
+        """Where an element is once it has come to stand: the same for four of the page's own drawings."""
         seen: list = [None]
 
         def stands() -> bool:
+            self.page.evaluate(
+                "() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))"
+            )
             seen.append(locator.bounding_box())
             return seen[-1] is not None and seen[-1] == seen[-2] and seen[-1] == seen[max(0, len(seen) - 4)]
 
