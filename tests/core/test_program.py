@@ -29,7 +29,7 @@ from tests.core.test_kinematics import random_skeleton
 from tests.figures import tube, value_of
 
 LINEAR = Response((0.0, 1.0), (0.0, 1.0))
-Z = (0.0, 0.0, 1.0)
+X, Z = (1.0, 0.0, 0.0), (0.0, 0.0, 1.0)
 
 
 def bump(name="bump", at=(3, 4, 5), size=0.01) -> Shape:
@@ -153,15 +153,16 @@ class Trying(unittest.TestCase):
             triggers=(
                 HingeTrigger(1, Z, LINEAR, id="other"),
                 self.hinge,
+                HingeTrigger(2, Z, LINEAR, id="beside"),  # of the same angle
                 ProductTrigger(("bend", "d"), id="both"),
-                ProductTrigger(("both", "other"), id="all"),
+                ProductTrigger(("both", "other", "beside"), id="all"),
             ),
         )
 
-    @given(st.floats(0.05, 1.4), st.floats(0, 1), st.floats(-2.5, 2.5), st.integers(1, 2))
+    @given(st.floats(0.05, 1.4), st.floats(0, 1), st.floats(-2.5, 2.5), st.integers(1, 2), st.sampled_from((Z, X)))
     @settings(max_examples=60, deadline=None)
-    def test_everything_that_follows_it_follows_the_changed_one(self, knot, value, angle, joint):
-        changed = replace(self.hinge, response=Response((0.0, knot, 1.5), (0.0, value, 1.0)))
+    def test_everything_that_follows_it_follows_the_changed_one(self, knot, value, angle, joint, axis):
+        changed = replace(self.hinge, axis=axis, response=Response((0.0, knot, 1.5), (0.0, value, 1.0)))
         pose = self.skeleton.rest_pose().with_rotation(joint, rotations.from_axis_angle(Z, angle))
         pose = pose.with_rotation(3 - joint, rotations.from_axis_angle(Z, 0.7))
         tried = compiled(self.rules, self.skeleton).trying(changed)
