@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plethos.core.bend import BendMeasure, ContactCounter, bent
+from plethos.core.dials import Group
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.girth import bone_directions
@@ -25,6 +26,7 @@ from plethos.core.propose.solved import solved
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.shape import Shape
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
@@ -271,6 +273,20 @@ class Between(unittest.TestCase):
         self.assertEqual(len(again.rules.remedy("e").body.targets), 2, "one that stands beside is replaced")
         more = with_between(after, "e", math.radians(90), before.skeleton.rest_pose())
         np.testing.assert_allclose([t.at for t in more.rules.remedy("e").body.targets], [0.5, 0.75, 1.0])
+
+    def test_what_a_group_that_is_off_would_do_is_not_seen_in_the_solve(self):
+        before, rest = self.made(), keeper().skeleton.rest_pose()
+        number = keeper().skeleton.find("left_forearm")
+        near = joint_region(keeper(), number, keeper().mesh.rest).vertices
+        swollen = Shape("coat", near, np.full((len(near), 3), 0.02, np.float32))
+        coat = before.with_remedy(Remedy(Corrective.of(swollen), "coat", by="t", group="g", id="c"))
+        groups = (Group("Coat", on=False, id="g"),)
+        after = [
+            with_between(c, "e", math.radians(60), rest).rules.remedy("e").body.targets[0].shape
+            for c in (before, coat.with_rules(replace(coat.rules, groups=groups)))
+        ]
+        np.testing.assert_array_equal(after[0].vertices, after[1].vertices)
+        np.testing.assert_array_equal(after[0].deltas, after[1].deltas)
 
     def capped(self, character, degrees):
         """The volume of the slabs that a first mend asks for, percent of rest."""

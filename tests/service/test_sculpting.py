@@ -1,20 +1,27 @@
 """What a sculpt stroke leaves alone and takes along; pushing apart as one stored step."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
+from plethos.core.bend import bent
+from plethos.core.dials import Group
 from plethos.core.errors import BadEditError, BadFileError
+from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.mapping import mapped_pose
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.sculpt.session import Dab
+from plethos.core.skeleton import pose_to_json
 from plethos.demo.catalogue import shipped
 from plethos.service import sculpting
+from plethos.service.documents import SculptNote
 from plethos.service.live import Wanted, frame, pose_of
 from plethos.service.sculpt_strokes import SculptSettings
-from plethos.service.version import OvertakenError
+from plethos.service.version import HeldSculpt, OvertakenError
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
+from tests.core.test_stages import everything
 from tests.server import fresh_database
 from tests.strokes import desk
 from tests.web.test_api import unpack
@@ -51,6 +58,20 @@ class OnTheKeeper(unittest.TestCase):
 
     def at(self, x, y, z):
         return int(np.argmin(np.linalg.norm(self.mesh.rest - [x, y, z], axis=1)))
+
+
+class Groups(unittest.TestCase):
+    def test_a_sculpt_of_one_remedy_shows_nothing_of_a_group_that_is_off(self):
+        whole = everything(np.random.default_rng(1))
+        rules = replace(whole.rules, groups=(Group("Coat", on=False, id="g"),))
+        for other in ("p", "r", "k"):
+            rules = rules.with_remedy(replace(rules.remedy(other), group="g"))
+        evaluator = Evaluator.of(whole.with_rules(rules))
+        pose = bent(whole.skeleton.rest_pose(), whole.skeleton.find("upper"), (0, 0, 1), 1.2)
+        held = HeldSculpt.of(SculptNote("c", pose_to_json(whole.skeleton, pose)), evaluator, None)
+        np.testing.assert_allclose(held.start, evaluator.pose(pose).exact_points(), atol=1e-12)
+        without = evaluator.pose(pose, Acting.these("s", "h", "b")).exact_points()
+        np.testing.assert_allclose(held.base.exact_points(), without, atol=1e-12)
 
 
 class Borders(OnTheKeeper):

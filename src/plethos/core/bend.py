@@ -173,7 +173,7 @@ class BendStep:
 def bend_steps(measure: BendMeasure, pose: Pose, axis: Sequence[float], angles: Sequence[float]) -> Iterator[BendStep]:
     """Walk a joint over its travel, everything else held as in `pose`."""
     evaluator = measure.evaluator
-    acting = any(r.on for r in evaluator.character.rules.remedies)
+    acting = bool(evaluator.character.rules.on)
     for angle in angles:
         at = bent(pose, measure.joint, axis, angle)
         posed = evaluator.pose(at)
@@ -195,7 +195,7 @@ class ClipStep:
 def clip_steps(measure: BendMeasure, clip: Clip, times: Sequence[float]) -> Iterator[ClipStep]:
     """Walk through a clip."""
     evaluator = measure.evaluator
-    acting = any(r.on for r in evaluator.character.rules.remedies)
+    acting = bool(evaluator.character.rules.on)
     for time in times:
         pose = clip.pose_at(evaluator.character.skeleton, time)
         posed = evaluator.pose(pose)

@@ -105,13 +105,12 @@ class Program:
         # By what it holds: a frozen set knows its hash, a dataclass works it out anew each time.
         found = self._gains.get(acting.only)
         if found is None:
-            groups = {g.id: g for g in self.rules.groups}
+            factors = {g.id: g.factor for g in self.rules.groups}
+            ids = {r.id for r in self.rules.on} if acting.only is None else acting.only
             every = np.full(len(self.rules.remedies), np.nan)
             for k, remedy in enumerate(self.rules.remedies):
-                group = groups.get(remedy.group or "")
-                on = remedy.on and (group is None or group.on)
-                if on if acting.only is None else remedy.id in acting.only:
-                    every[k] = remedy.amount * (group.factor if group is not None else 1.0)
+                if remedy.id in ids:
+                    every[k] = remedy.amount * factors.get(remedy.group or "", 1.0)
             own = np.array([self.places.remedies[r.id] for r, _ in self.rules.correctives], np.intp)
             found = (every, np.ascontiguousarray(every[own]))
             if len(self._gains) > 64:

@@ -112,6 +112,12 @@ class Rules:
     # What acts at each stage.
 
     @cached_property
+    def on(self) -> tuple[Remedy, ...]:
+        """The remedies that are switched on, and whose group is: those that act where nobody says which do."""
+        off = {g.id for g in self.groups if not g.on}
+        return tuple(r for r in self.remedies if r.on and r.group not in off)
+
+    @cached_property
     def correctives(self) -> tuple[tuple[Remedy, Corrective], ...]:
         """The remedies of the stage before the skin."""
         return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Corrective))

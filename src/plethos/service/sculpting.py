@@ -282,7 +282,7 @@ def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger 
         tied = Evaluator.of(character.with_remedy(remedy, trigger), opened.version.evaluator)
         activation = tied.pose(held.pose).activation(remedy.id)
         # A pose that joins a set takes from the others here: what is left for the shape is seen with it in place.
-        others = Acting.these(*(r.id for r in character.rules.remedies if r.on))
+        others = Acting.these(*(r.id for r in character.rules.on))
         base = tied.pose(held.pose, others)
     hinge = trigger if isinstance(trigger, HingeTrigger) else None
     shape, report = solve_corrective(base, held.points, name, activation, hinge, held.channels)

@@ -77,7 +77,7 @@ class HeldSculpt:
         others = ALL
         if note.remedy_id is not None:
             edited = rules.remedy(note.remedy_id)
-            on = [r.id for r in rules.remedies if r.on and r.id != edited.id]
+            on = [r.id for r in rules.on if r.id != edited.id]
             acting, others = Acting.these(*on, edited.id), Acting.these(*on)
         posed = evaluator.pose(pose, acting)
         start = posed.exact_points()

@@ -74,9 +74,8 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None, s
 
 def flattened(character: Character) -> Binding:
     """What the skin follows with the helper joints that are on: a file knows no masks."""
-    helpers = [
-        (body.joint, body.mask) for r, body in character.rules.helpers if r.on and body.mask is not None
-    ]  # fmt: skip
+    on = character.rules.on
+    helpers = [(b.joint, b.mask) for r, b in character.rules.helpers if r in on and b.mask is not None]
     return masked_binding(character.mesh, character.skeleton, character.binding, helpers)
 
 

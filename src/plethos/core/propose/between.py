@@ -52,7 +52,7 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
             "on the way, between rest and where it is fully on, or well beyond."
         )
     there = bent(pose, trigger.joint, trigger.axis, angle)
-    others = Acting.these(*(r.id for r in rules.remedies if r.on and r.id != remedy_id))
+    others = Acting.these(*(r.id for r in rules.on if r.id != remedy_id))
     base = Evaluator.of(character).pose(there, others)
     if character.mesh.is_flat:
         points = width_kept(character, trigger.joint, there, others)

@@ -253,7 +253,7 @@ def waterfall(character: Character, joint: int, pose: Pose) -> list[tuple[str, f
     """
     measure = BendMeasure.of(character, joint)
     stages = {"joints": 0, "skin": 1, "shapes": 2, "after": 3}
-    on = sorted((r for r in character.rules.remedies if r.on), key=lambda r: stages[r.body.stage])
+    on = sorted(character.rules.on, key=lambda r: stages[r.body.stage])
     bars, acting = [], list[str]()
     before = measure.at(pose, Acting.these()).volume
     for remedy in on:
