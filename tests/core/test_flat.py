@@ -778,6 +778,22 @@ class TwinsInDepth(unittest.TestCase):
         front, back = (slice(*both.mesh.part(f"{s} leg").vertices) for s in ("front", "back"))
         np.testing.assert_allclose(moved[front], moved[back], atol=0.15)
 
+    def test_nothing_is_mirrored_from_front_to_back_and_back_again_all_is_as_it_was(self):
+        joints = [{"name": "hip", "parent": None, "at": [0, -60]}]
+        joints += [{"name": f"{s}_shin", "parent": "hip", "at": [x, 20]} for s, x in (("front", -6), ("back", 6))]
+        lines = (f'<path id="{s} leg" d="M{x} -60H{x + 9}V90Z"/>' for s, x in (("back", 6), ("front", -6)))
+        character, _ = laid(svg(*lines), joints)
+        there, shin = character.mirror, character.skeleton.find("front_shin")
+        self.assertIs(there.after, character.skeleton)
+        generator = np.random.default_rng(2)
+        for change in (there.offset, there.stretch, there.axis):
+            given = tuple(generator.normal(0, 1, 3).tolist())
+            np.testing.assert_array_equal(change(shin, given), given)
+        turn = Rotation.random(rng=generator).as_quat()
+        np.testing.assert_array_equal(there.rotation(shin, turn), turn)
+        self.assertEqual(character.skeleton.names[there.joint(shin)], "back_shin")
+        self.assertEqual(there.joint(there.joint(shin)), shin)
+
 
 class WorkedCases(unittest.TestCase):
     """The cases of the issue on drawings, each by a rigger's practice (common practice, no source)."""

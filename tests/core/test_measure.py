@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, bent
+from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, bent, degrees_between
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
@@ -18,7 +18,11 @@ from plethos.core.measure.depth import DepthField
 from plethos.core.measure.girth import STATIONS, Slice, _loops
 from plethos.core.measure.region import Region, region_volume
 from plethos.core.mesh import Part, Triangles
+from plethos.core.remedies import Corrective, Remedy
+from plethos.core.response import Response
+from plethos.core.shape import Shape
 from plethos.core.topology import boundary_loops
+from plethos.core.triggers.hinge import HingeTrigger
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube, tube_points
 
@@ -235,6 +239,30 @@ class ManyTriangles(unittest.TestCase):
         np.testing.assert_array_equal(at_rest, [one])
         np.testing.assert_array_equal(new_contacts(crossing(other), triangles, at_rest), sorted(other))
         self.assertEqual(len(new_contacts(crossing(one), triangles, at_rest)), 0)
+
+
+class Steps(unittest.TestCase):
+    def test_steps_are_the_poses_measured_one_by_one(self):
+        whole = tube(softness=0.3, rings=41)
+        joint = whole.skeleton.find("upper")
+        ring = np.flatnonzero(np.abs(whole.mesh.rest[:, 1] - 0.5) < 0.1).astype(np.int32)
+        out = Shape("out", ring, (0.02 * whole.mesh.outward[ring]).astype(np.float32))
+        trigger = HingeTrigger(joint, (0.0, 0.0, 1.0), Response((0.0, 1.5), (0.0, 1.0)), id="t")
+        mended = whole.with_remedy(Remedy(Corrective.of(out), "out", by="t", id="r"), trigger)
+        angles = degrees_between(-20, 100, 7)
+        np.testing.assert_allclose(angles, np.radians([-20, 0, 20, 40, 60, 80, 100]))
+        for character in (whole, mended):
+            measure, held = BendMeasure.of(character, joint), character.skeleton.rest_pose()
+            for angle, step in zip(angles, bend_steps(measure, held, (0.0, 0.0, 1.0), angles), strict=True):
+                pose = bent(held, joint, (0.0, 0.0, 1.0), angle)
+                self.assertEqual(step.angle, angle)
+                np.testing.assert_array_equal(step.pose.rotations, pose.rotations)
+                self.assertAlmostEqual(step.with_.volume, measure.at(pose).volume, places=4)
+                self.assertAlmostEqual(step.without.volume, BendMeasure.of(whole, joint).at(pose).volume, places=4)
+                expected = {"r": min(max(angle / 1.5, 0), 1)} if character is mended else {}
+                self.assertEqual(step.activations.keys(), expected.keys())
+                for remedy_id, value in expected.items():
+                    self.assertAlmostEqual(step.activations[remedy_id], value, delta=6e-5)
 
 
 class AgainstTrimesh(unittest.TestCase):

@@ -16,22 +16,23 @@ import numpy as np
 import svgpathtools
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
 from plethos.core.clips import Clip, Track
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.flat.frames import MOST_FRAMES, Frames
-from plethos.core.formats.files import read_file
+from plethos.core.formats.files import ending_of, open_file, read_file, written
 from plethos.core.formats.lottie import lottie
 from plethos.core.formats.obj import write_obj
-from plethos.core.formats.pictures import pictures
+from plethos.core.formats.pictures import picture_of, pictures
 from plethos.core.formats.rules import plain_rules, with_plain_rules
 from plethos.core.formats.svg_animate import animated_svg
 from plethos.core.formats.svg_clean import MOST_CONTROLS, OWN, SVG
 from plethos.core.formats.svg_file import looks_like_svg, parse_svg
 from plethos.core.formats.svg_read import NO_JOINTS, bare_drawing, read_drawing
 from plethos.core.formats.svg_sculpt import sculpt_from_svg
-from plethos.core.formats.svg_write import svg_of, write_drawing
+from plethos.core.formats.svg_write import canvas_of, svg_of, write_drawing
 from plethos.core.outlines import area_under, points_on
 from plethos.core.remedies import Corrective, Order, Remedy
 from plethos.core.response import Response
@@ -43,6 +44,7 @@ from plethos.demo.drawings.finish import Bend, with_bend, with_clip
 from plethos.demo.shelf import shipped
 from plethos.launch.front import ROOT
 from tests.drawings import Z, bar, laid, posed, svg
+from tests.figures import tube_file
 
 
 def drawing(data: bytes):
@@ -522,6 +524,52 @@ class Animated(unittest.TestCase):
         self.assertEqual(told[-1], 1.0)
         with self.assertRaisesRegex(BadEditError, "pixels"):
             pictures(self.frames, self.file.canvas, 5)
+
+
+class OneOfAFewKinds(unittest.TestCase):
+    """What is asked of a file whether it is of a figure or of a drawing."""
+
+    def test_it_is_written_as_what_it_came_as(self):
+        drawing, figure = bar(points=6), tube_file().pack()
+        for name, data, ending in (("arm.svg", svg(drawing), ".svg"), ("arm.glb", figure, ".glb")):
+            file, character = read_file(name, data)
+            self.assertEqual((ending_of(file), character.name), (ending, "arm"))
+            again, back = read_file(name, written(character, file))
+            self.assertIs(type(again), type(file))
+            np.testing.assert_allclose(back.mesh.rest, character.mesh.rest, atol=1e-3)
+            self.assertEqual(
+                sum(len(b) for b in open_file(name, file.pack()).buffers), sum(len(b) for b in file.buffers)
+            )
+
+    def test_a_drawing_is_kept_as_it_came_and_only_drawings_have_a_canvas(self):
+        file, _ = read_file("arm.svg", svg(bar()))
+        self.assertEqual(file.buffers, (file.pack(),))
+        self.assertEqual(canvas_of(file), file.canvas)
+        with self.assertRaisesRegex(BadEditError, "no drawing"):
+            canvas_of(tube_file())
+
+    def test_one_picture_is_a_frame_of_many(self):
+        character, file = Whole().finished()
+        frames = Frames.of(character, character.clips[0])
+        with zipfile.ZipFile(BytesIO(pictures(frames, file.canvas, 64))) as archive:
+            every = [archive.read(n) for n in sorted(archive.namelist())]
+        pose = character.clips[0].pose_at(character.skeleton, 0.0)
+        one = picture_of(Evaluator.of(character).pose(pose), file.canvas, 64)
+        own, first, last = (np.asarray(Image.open(BytesIO(d)).convert("RGBA"), int) for d in (one, every[0], every[-1]))
+        self.assertLess(np.abs(own - first).max(), 3)
+        self.assertGreater(np.abs(own - last).max(), 60)
+
+    def test_what_moves_is_what_is_not_alike_in_all_frames(self):
+        character, _ = laid(svg(bar(name="limb"), '<path id="hat" d="M-50 -100H-40V-90Z"/>'))
+        still = with_clip(character, "c", [(0.0, {}), (0.5, {})], lambda t: (0.0, 0.0))
+        bending = with_clip(character, "c", [(0.0, {}), (0.5, {"lower": 60.0})], lambda t: (0.0, 0.0))
+        for one in (still, bending):
+            frames = Frames.of(one, one.clips[0])
+            self.assertAlmostEqual(frames.seconds, 0.5)
+            for thing in frames.things(tuple(range(len(one.mesh.parts)))):
+                own = np.ptp(frames.points[:, slice(*thing.part.vertices)], axis=0).max() > 1e-9
+                self.assertEqual(thing.moves, bool(own))
+            self.assertEqual(any(t.moves for t in frames.things((0, 1))), one is bending)
 
 
 class Demo(unittest.TestCase):
