@@ -217,6 +217,14 @@ class FittedToTheVolume(unittest.TestCase):
         volumes = [measure.at(bent(rest, trigger.joint, Z, math.radians(a))).volume for a in range(0, 121, 5)]
         ramp = np.linspace(100, volumes[-1], 25)
         self.assertLess(np.abs(np.array(volumes) - ramp).max(), 1, "between the angles that were fitted too")
+        # What is told is what is measured, with the response and with the one before.
+        plain = keeper().with_remedy(Remedy(body, "mend", by=trigger.id), trigger)
+        for character, told in ((measure.evaluator.character, fit.worst), (plain, fit.worst_before)):
+            own = BendMeasure.of(character, trigger.joint)
+            at_each = np.array([own.at(bent(rest, trigger.joint, Z, a)).volume for a in fit.angles.tolist()])
+            self.assertAlmostEqual(float(np.abs(at_each - fit.wanted).max()), told, delta=0.05)
+            if character is not plain:
+                np.testing.assert_allclose(at_each, fit.volumes, atol=0.05)
 
     def test_it_is_monotone_of_few_knots_from_nothing_to_all(self):
         for joint, degrees in (("left_forearm", 120.0), ("left_hand", -65.0), ("left_shin", 125.0)):
