@@ -503,9 +503,8 @@ class InTheBrowser(BrowserCase):
         theirs = page.evaluate("([d, m, w]) => window.poseIn(d, m, w)", arguments)
         theirs = np.array(theirs).reshape(-1, 3)
         self.assertLess(np.abs(theirs - ours[character.mesh.file_to_vertex]).max(), 2e-5)
-        self.assertGreater(
-            np.abs(theirs - evaluate_exact(character, pose, NONE)[character.mesh.file_to_vertex]).max(), 0.005
-        )
+        without = evaluate_exact(character, pose, NONE)[character.mesh.file_to_vertex]
+        self.assertGreater(np.abs(theirs - without).max(), 0.002, "the shape is on: a hundred times the tolerance")
 
 
 def build_bundle(folder: Path) -> str:

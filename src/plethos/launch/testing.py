@@ -17,7 +17,7 @@ from pathlib import Path
 from plethos.launch.cluster import Cluster, SetupError, apt_install
 from plethos.launch.front import FRONT, ROOT, build_front, install_packages, type_client
 
-LANES = 3  # for two cores: browser tests wait a good part of their time
+LANES = 2  # one a core: a third makes all of them slower
 # What takes longest first, so that the lanes end together.
 SUITES = ("core", "browser", "service", "demo", "web", "outside", "cli", "store")
 SPLIT = {"browser": 3}  # in how many pieces a suite runs
