@@ -18,7 +18,8 @@ FLAT = 1e-5  # of the mean edge: by how much two sides of a triangle are longer 
 class SurfaceLaplacian:
     """Points, what lies beside what, and the Laplacian of those that triangles hold.
 
-    The Laplacian takes half of the time that automatic weights take, and joints do not matter to it: a mesh keeps it.
+    The Laplacian takes a good part of the time that automatic weights take, and joints do not matter to it: a mesh
+    keeps it.
 
     Parameters
     ----------

@@ -128,6 +128,11 @@ class Rules:
         return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Helper))
 
     @cached_property
+    def helpers_on(self) -> tuple[Helper, ...]:
+        """Those of them that are on."""
+        return tuple(r.body for r in self.on if isinstance(r.body, Helper))
+
+    @cached_property
     def blends(self) -> tuple[tuple[Remedy, SkinBlend], ...]:
         """The remedies that choose the skinning method."""
         return tuple((r, r.body) for r in self.remedies if isinstance(r.body, SkinBlend))

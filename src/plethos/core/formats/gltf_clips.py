@@ -136,7 +136,7 @@ def bake_clip(
     posed = [evaluator.pose(clip.pose_at(skeleton, float(t))) for t in times]
     activations = np.array([p.shape_weights for p in posed], dtype=np.float32)
     time_accessor = builder.accessor(times.astype(np.float32), bounds=True)
-    for joint in sorted({body.joint for r, body in character.rules.helpers if r in character.rules.on}):
+    for joint in sorted({helper.joint for helper in character.rules.helpers_on}):
         turned = np.array([rotations.multiply(skeleton.rest_rotation[joint], p.moment.rotations[joint]) for p in posed])
         _key(animation, nodes[joint], "rotation", time_accessor, builder.accessor(turned.astype(np.float32)))
     own = 0  # where the part's own shapes begin among the character's

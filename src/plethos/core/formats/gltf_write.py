@@ -74,8 +74,7 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None, s
 
 def flattened(character: Character) -> Binding:
     """What the skin follows with the helper joints that are on: a file knows no masks."""
-    on = character.rules.on
-    helpers = [(b.joint, b.mask) for r, b in character.rules.helpers if r in on and b.mask is not None]
+    helpers = [(h.joint, h.mask) for h in character.rules.helpers_on if h.mask is not None]
     return masked_binding(character.mesh, character.skeleton, character.binding, helpers)
 
 

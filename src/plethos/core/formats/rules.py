@@ -166,8 +166,7 @@ def rules_of(character: Character) -> tuple[dict[str, Any], list[Shape]]:
 
 def _under_masks(character: Character) -> Ref | None:
     """The weights under the masks of helper joints, which the file's own weights have flattened."""
-    on = character.rules.on
-    masks = [body.mask.vertices for r, body in character.rules.helpers if r in on and body.mask is not None]
+    masks = [h.mask.vertices for h in character.rules.helpers_on if h.mask is not None]
     if not masks:
         return None
     covered, binding = np.unique(np.concatenate(masks)), character.binding

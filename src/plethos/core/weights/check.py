@@ -113,25 +113,18 @@ def stray_weights(character: Character) -> list[Finding]:
 def without_stray(character: Character, findings: list[Finding]) -> sparse.csr_matrix:
     """Weights ``(V, J)`` with the stray ones of these findings taken away, the others making up for them."""
     weights = character.binding.by_vertex.copy()
+    numbered = sparse.csr_matrix((np.arange(weights.nnz), weights.indices, weights.indptr), weights.shape)
     for finding in findings:
         if finding.kind != "stray" or finding.joint is None:
             continue
-        # Only the rows that are meant: of a large skin they are few.
-        some = weights[finding.vertices]
-        row = np.repeat(np.arange(len(finding.vertices)), np.diff(some.indptr))
+        # Only the rows that are meant, each entry by its number: of a large skin they are few.
+        some = numbered[finding.vertices]
+        row, entry = np.repeat(np.arange(some.shape[0]), np.diff(some.indptr)), some.data
         stray = some.indices == finding.joint
-        rest = np.bincount(row, weights=np.where(stray, 0, some.data), minlength=len(finding.vertices))
-        entry = _entries(weights.indptr, finding.vertices)
+        rest = np.bincount(row, weights=np.where(stray, 0, weights.data[entry]), minlength=some.shape[0])
         # A vertex that follows nothing else keeps what it has: there is nothing to make up for it.
         weights.data[entry[stray & (rest[row] >= 1e-9)]] = 0
     return normalised(weights).tocsr()
-
-
-def _entries(starts: NDArray[np.integer], rows: NDArray[np.integer]) -> NDArray[np.intp]:
-    """Where the entries of some rows of a sparse matrix lie, row after row."""
-    lengths = starts[rows + 1] - starts[rows]
-    first = np.repeat(starts[rows] - np.cumsum(lengths) + lengths, lengths)
-    return np.asarray(first + np.arange(len(first)), np.intp)
 
 
 def over_limit(character: Character, limit: int) -> list[Finding]:
