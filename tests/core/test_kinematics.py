@@ -1,6 +1,7 @@
 """The compiled loops over joints: against 4 x 4 products of SciPy's rotations, and against plain NumPy."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -17,8 +18,8 @@ COUNT = 40
 def random_skeleton(generator: np.random.Generator, stretched: bool = False) -> Skeleton:
     """A tree of joints with random rest transforms."""
     stretch = np.tile(np.eye(3), (COUNT, 1, 1))
-    if stretched:
-        stretch *= generator.uniform(0.5, 2, (COUNT, 1, 3))
+    if stretched:  # in no direction alike, and sheared
+        stretch += generator.uniform(-0.4, 0.8, (COUNT, 3, 3))
     return Skeleton(
         names=tuple(f"joint_{j}" for j in range(COUNT)),
         parents=np.array([generator.integers(-1, j) if j else -1 for j in range(COUNT)], dtype=np.int32),
@@ -51,11 +52,15 @@ class ForwardKinematics(unittest.TestCase):
 
     def test_a_scale_in_the_pose_replaces_the_rest_stretch(self):
         generator = np.random.default_rng(3)
-        skeleton, pose = random_skeleton(generator), posed(generator)
+        skeleton, pose = random_skeleton(generator, stretched=True), posed(generator)
         scales = np.full((COUNT, 3), np.nan)
-        scales[0] = [2, 3, 4]
-        world = skeleton.global_matrices(Pose(pose.rotations, None, scales))
-        np.testing.assert_allclose(np.linalg.norm(world[0, :3, :3], axis=0), [2, 3, 4], atol=1e-12)
+        scales[::3] = generator.uniform(0.5, 4, scales[::3].shape)
+        plain = np.where(
+            np.isnan(scales)[:, :, None], skeleton.rest_stretch, np.eye(3) * np.nan_to_num(scales)[:, None]
+        )
+        wanted = replace(skeleton, rest_stretch=plain).global_matrices(pose)
+        given = skeleton.global_matrices(Pose(pose.rotations, pose.translations, scales))
+        np.testing.assert_allclose(given, wanted, rtol=1e-12, atol=1e-12)
 
 
 class BoneRows(unittest.TestCase):

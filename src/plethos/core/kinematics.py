@@ -142,8 +142,6 @@ def forward(joints, rotation, added, scales, out) -> None:  # type: ignore[no-un
     out
         ``(J, 4, 4)`` written in place.
     """
-    turn = np.empty((3, 3))
-    local = np.empty((3, 4))
     for j in range(len(joints)):
         ax, ay, az, aw = joints[j, 4], joints[j, 5], joints[j, 6], joints[j, 7]
         bx, by, bz, bw = rotation[j, 0], rotation[j, 1], rotation[j, 2], rotation[j, 3]
@@ -151,29 +149,30 @@ def forward(joints, rotation, added, scales, out) -> None:  # type: ignore[no-un
         y = aw * by + bw * ay + az * bx - ax * bz
         z = aw * bz + bw * az + ax * by - ay * bx
         w = aw * bw - ax * bx - ay * by - az * bz
-        turn[0, 0], turn[0, 1], turn[0, 2] = 1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)
-        turn[1, 0], turn[1, 1], turn[1, 2] = 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)
-        turn[2, 0], turn[2, 1], turn[2, 2] = 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)
+        a, b, c = 1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)
+        d, e, f = 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)
+        g, h, i = 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)
         scaled = len(scales) > 0 and not np.isnan(scales[j, 0] + scales[j, 1] + scales[j, 2])
-        for r in range(3):
-            for c in range(3):
-                if scaled:
-                    local[r, c] = turn[r, c] * scales[j, c]
-                else:
-                    local[r, c] = (
-                        turn[r, 0] * joints[j, 8 + c] + turn[r, 1] * joints[j, 11 + c] + turn[r, 2] * joints[j, 14 + c]
-                    )
-            local[r, 3] = joints[j, 1 + r]
-            if len(added):
-                local[r, 3] += added[j, r]
         p = int(joints[j, 0])
-        if p < 0:
-            out[j, :3, :] = local
-        else:
-            for r in range(3):
-                for c in range(4):
-                    out[j, r, c] = out[p, r, 0] * local[0, c] + out[p, r, 1] * local[1, c] + out[p, r, 2] * local[2, c]
-                out[j, r, 3] += out[p, r, 3]
+        for k in range(4):
+            # Column k of the local transform: of the turned stretch, or the place.
+            if k == 3:
+                u, v, t = joints[j, 1], joints[j, 2], joints[j, 3]
+                if len(added):
+                    u, v, t = u + added[j, 0], v + added[j, 1], t + added[j, 2]
+            else:
+                u, v, t = joints[j, 8 + k], joints[j, 11 + k], joints[j, 14 + k]
+                if scaled:
+                    own = scales[j, k]
+                    u, v, t = own if k == 0 else 0.0, own if k == 1 else 0.0, own if k == 2 else 0.0
+                u, v, t = a * u + b * v + c * t, d * u + e * v + f * t, g * u + h * v + i * t
+            if p < 0:
+                out[j, 0, k], out[j, 1, k], out[j, 2, k] = u, v, t
+            else:
+                for r in range(3):
+                    out[j, r, k] = out[p, r, 0] * u + out[p, r, 1] * v + out[p, r, 2] * t
+                    if k == 3:
+                        out[j, r, 3] += out[p, r, 3]
         out[j, 3, 0] = out[j, 3, 1] = out[j, 3, 2] = 0.0
         out[j, 3, 3] = 1.0
 
@@ -284,7 +283,7 @@ def from_hinges(  # type: ignore[no-untyped-def]
     hinge_values(rotations, hinges, knots, values)
     target_weights(targets, gains, values, weights)
     forward(joints, rotations, added, scales, world)
-    bone_rows(world, bones, columns, np.empty((0, 8), np.float32), np.empty((0, 9), np.float32))
+    bone_rows(world, bones, columns, columns[:0], columns[:0])
 
 
 @nb.njit(nb.float64(_d3, _f2), cache=True, nogil=True, error_model="numpy")

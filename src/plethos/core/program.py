@@ -155,14 +155,13 @@ class Program:
             return moment
         for step in self.steps[:-1]:
             step.run(moment, gains)
-        joints, seen = self.skeleton.rows, bones.rows
-        moment.weights = weights = np.empty(len(self.targets), np.float32)
+        targets, joints, seen = self.targets, self.skeleton.rows, bones.rows
+        moment.weights = weights = np.empty(len(targets), np.float32)
         moment.world = world = np.empty((len(joints), 4, 4))
         moment.columns = columns = np.empty((len(seen), 16), np.float32)
         kinematics.from_hinges(
-            turned, moved, scaled, last.rows, last.knots, values, self.targets, own, weights,
-            joints, world, seen, columns,
-        )  # fmt: skip
+            turned, moved, scaled, last.rows, last.knots, values, targets, own, weights, joints, world, seen, columns
+        )
         return moment
 
     def target_weights(self, moment: Moment, acting: Acting) -> NDArray[np.float32]:
