@@ -17,6 +17,8 @@ expect.set_options(timeout=20_000)
 class BrowserCase(unittest.TestCase):
     """One server and one browser a class, one page a test."""
 
+    motion = "reduce"  # a tenth of the time went into drawing what fades and slides
+
     @classmethod
     def setUpClass(cls):
         cls.server = RunningServer()
@@ -24,7 +26,7 @@ class BrowserCase(unittest.TestCase):
         cls.playwright = sync_playwright().start()
         cls.browser = cls.playwright.chromium.launch(executable_path=chromium(), headless=True, args=["--disable-quic"])
         # One for all tests of the class: what the page's scripts were compiled to is kept.
-        cls.context = cls.browser.new_context(viewport={"width": 1100, "height": 760})
+        cls.context = cls.browser.new_context(viewport={"width": 1100, "height": 760}, reduced_motion=cls.motion)
 
     @classmethod
     def tearDownClass(cls):

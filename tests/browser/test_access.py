@@ -13,6 +13,8 @@ AXE = FRONT / "node_modules" / "axe-core" / "axe.min.js"
 
 
 class Access(BrowserCase):
+    motion = "no-preference"
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
@@ -41,7 +43,7 @@ class Access(BrowserCase):
             (f"/characters/{self.demo}/deliver", "h1", ""),
             *((bind, ".view[data-ready=true]", panel) for panel in ("Weights", "Joints", "Regions")),
         ):
-            self.page.goto(self.server.address + path)
+            self.page.goto(f"{self.server.address}{path}?quality=least")
             self.page.wait_for_selector(ready)
             if panel:
                 self.page.locator(".panel .el-segmented").get_by_text(panel, exact=True).click()
@@ -88,9 +90,16 @@ class Access(BrowserCase):
 
     def test_drawings_have_no_serious_accessibility_findings(self):
         for station in ("", "/bind", "/deliver"):
-            self.page.goto(f"{self.server.address}/characters/{self.heron}{station}")
+            self.page.goto(f"{self.server.address}/characters/{self.heron}{station}?quality=least")
             self.page.wait_for_selector("h1" if station == "/deliver" else ".view[data-ready=true]")
             self.assert_accessible(station)
+
+    def test_who_asked_for_less_motion_gets_none(self):
+        self.open(f"/characters/{self.demo}")
+        chosen = "getComputedStyle(document.querySelector('.el-button')).transitionDuration"
+        self.assertNotEqual(self.page.evaluate(chosen), "0s")
+        self.page.emulate_media(reduced_motion="reduce")
+        self.assertEqual(self.page.evaluate(chosen), "0s")
 
     def test_the_chosen_joint_is_bent_by_the_keyboard_at_its_knobs(self):
         page = self.page

@@ -8,6 +8,8 @@ from tests.figures import tube_file
 
 
 class Windows(BrowserCase):
+    motion = "no-preference"
+
     def left(self) -> dict:
         """What the browser keeps of where one left off."""
         return self.page.evaluate("() => Object.values(JSON.parse(localStorage['plethos.left'] ?? '{}'))[0] ?? {}")

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from plethos.core.rows import distinct_rows
 from plethos.core.topology import Topology
 
 
@@ -41,9 +42,8 @@ def subdivided(topology: Topology) -> Subdivision:
     count = topology.count
     sides = np.sort(triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
     across = triangles[:, [2, 0, 1]].reshape(-1)  # the corner over each side, in the same order
-    edges, number, times = np.unique(sides, axis=0, return_inverse=True, return_counts=True)
-    number = number.reshape(-1)
-    inner = times == 2
+    edges, number = distinct_rows(sides)
+    inner = np.bincount(number) == 2
     fine = (number + count).reshape(-1, 3)
     ab, bc, ca = fine.T
     a, b, c = triangles.T

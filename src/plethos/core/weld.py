@@ -11,6 +11,7 @@ from scipy.sparse import csgraph
 from scipy.spatial import cKDTree
 
 from plethos.core.rotations import Array
+from plethos.core.rows import distinct_rows
 from plethos.core.shape import Shape
 
 # Two copies of one vertex may differ by this much in the sum of their weights' differences (files round them).
@@ -51,14 +52,14 @@ def weld(
         order of the file.
     """
     # Most vertices are alone in their place: shapes are compared of the others only.
-    _, group, sizes = np.unique(_cell(points, tolerance), axis=0, return_inverse=True, return_counts=True)
-    shared = np.flatnonzero(sizes[group.ravel()] > 1)
+    _, group = distinct_rows(_cell(points, tolerance))
+    shared = np.flatnonzero(np.bincount(group)[group] > 1)
     places: list[NDArray[np.floating]] = [points[shared]]
     places += [s.at(shared) for s in _touching(shapes, shared, len(points))]
     key = np.concatenate([_cell(a, tolerance) for a in places], axis=1)
-    _, group = np.unique(key, axis=0, return_inverse=True)
-    order = np.argsort(group.ravel(), kind="stable")
-    starts = np.flatnonzero(np.diff(group.ravel()[order], prepend=-1))
+    _, group = distinct_rows(key)
+    order = np.argsort(group, kind="stable")
+    starts = np.flatnonzero(np.diff(group[order], prepend=-1))
     order = shared[order]
     leader = np.arange(len(points))
     for start, stop in zip(starts, np.append(starts, len(order))[1:], strict=True):
@@ -100,9 +101,12 @@ def _across_borders(
     tolerance: float,
 ) -> NDArray[np.int64]:
     """Leaders joined that are the same but lie on two sides of a cell's border."""
-    heads = np.unique(leader)
+    every = np.unique(leader)
+    heads = _in_a_row(every, points, tolerance)
+    if len(heads) == 0:
+        return leader
     tree = cKDTree(points[heads])
-    if tree.count_neighbors(tree, tolerance) > MOST_NEIGHBOURS * len(heads):
+    if tree.count_neighbors(tree, tolerance) > MOST_NEIGHBOURS * len(every):
         return leader  # a cloud within the tolerance: no seam looks like that
     pairs = heads[tree.query_pairs(tolerance, output_type="ndarray")]
     same = np.array([_difference(slots, weights, a, b) < WEIGHT_SLACK for a, b in pairs.tolist()], dtype=bool)
@@ -114,8 +118,20 @@ def _across_borders(
     graph = sparse.coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), (len(points), len(points)))
     number = csgraph.connected_components(graph, directed=False)[1]
     first = np.full(int(number.max()) + 1, len(points))
-    np.minimum.at(first, number[heads], heads)
+    np.minimum.at(first, number[leader], leader)
     return np.asarray(first[number[leader]])
+
+
+def _in_a_row(vertices: NDArray[np.intp], points: Array, tolerance: float) -> NDArray[np.intp]:
+    """Those of some vertices that have another within the tolerance along each axis: few, and no pair is missed."""
+    for axis in range(points.shape[1]):
+        order = np.argsort(points[vertices, axis])
+        near = np.diff(points[vertices[order], axis]) <= tolerance * (1 + 1e-9)
+        beside = np.zeros(len(vertices), dtype=bool)
+        beside[order[1:]] |= near
+        beside[order[:-1]] |= near
+        vertices = vertices[beside]
+    return vertices
 
 
 def _difference(slots: NDArray[np.int32], weights: Array, a: int, b: int) -> float:

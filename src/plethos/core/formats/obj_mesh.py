@@ -11,6 +11,7 @@ from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.limits import check_parts
+from plethos.core.rows import distinct_rows
 from plethos.core.topology import extent
 
 # An OBJ says no unit. A figure this tall in its own units was most likely measured in the one beside it.
@@ -101,7 +102,7 @@ def _fan(corners: list[str], counts: list[int], line: int) -> list[tuple[int, in
 def _mesh(builder: GltfBuilder, group: _Group, arrays: dict[str, NDArray[np.float32]]) -> dict[str, object]:
     corners = np.array(group.corners, dtype=np.int64)
     # A vertex of the file is a place with its texture coordinate and normal; in the order of their places.
-    rows, index = np.unique(corners, axis=0, return_inverse=True)
+    rows, index = distinct_rows(corners)
     attributes = {"POSITION": builder.accessor(arrays["v"][rows[:, 0]], ARRAY_BUFFER, bounds=True)}
     if (rows[:, 2] >= 0).all():
         normals = arrays["vn"][rows[:, 2]]
@@ -112,7 +113,7 @@ def _mesh(builder: GltfBuilder, group: _Group, arrays: dict[str, NDArray[np.floa
         # The format's origin is the lower left corner of the picture, glTF's the upper left.
         flipped = arrays["vt"][rows[:, 1]] * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)
         attributes["TEXCOORD_0"] = builder.accessor(flipped, ARRAY_BUFFER)
-    indices = builder.accessor(index.ravel().astype(np.uint32), ELEMENT_ARRAY_BUFFER)
+    indices = builder.accessor(index.astype(np.uint32), ELEMENT_ARRAY_BUFFER)
     return {"name": group.name, "primitives": [{"attributes": attributes, "indices": indices}]}
 
 

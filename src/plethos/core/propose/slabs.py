@@ -17,6 +17,7 @@ from scipy.sparse.csgraph import connected_components
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region, encloses
 from plethos.core.rotations import Array
+from plethos.core.rows import distinct_rows
 from plethos.core.skeleton import Skeleton
 from plethos.core.topology import boundary_loops
 
@@ -67,12 +68,12 @@ class Slabs:
         pairs = (one, (t[:, [0, 1]].ravel(), t[:, [1, 2]].ravel()))
         _, piece = connected_components(sparse.coo_matrix(pairs, shape=(len(rest), len(rest))), directed=False)
         key = np.stack([piece[t[:, 0]], np.searchsorted(edges, station)], axis=1)
-        _, number = np.unique(key, axis=0, return_inverse=True)
+        _, number = distinct_rows(key)
         kept: list[NDArray[np.int32]] = []
         centres: list[NDArray[np.int32]] = []
         slabs: list[int] = []
         for k in range(int(number.max()) + 1):
-            own = t[number.ravel() == k]
+            own = t[number == k]
             loops = tuple(boundary_loops(own))
             one_slab = Region(region.vertices, own, loops, region.radius)
             if not encloses(one_slab, rest):
