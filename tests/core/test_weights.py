@@ -85,6 +85,20 @@ class Heat(unittest.TestCase):
         self.assertEqual((warm.min(), warm.max()), (1000 - 19, 1000 + 19))
         np.testing.assert_allclose(heats, 2 / 3 * 0.5 ** np.abs(warm - 1000.0), atol=1.01 * COLD)
 
+    @given(st.lists(st.integers(1, 9), min_size=1, max_size=7), st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_pieces_warm_as_the_whole_solved_densely_and_none_warms_another(self, sizes, seed):
+        draw = np.random.default_rng(seed)
+        chains = [sparse.diags([-np.ones(n - 1), draw.uniform(2.1, 4, n), -np.ones(n - 1)], [-1, 0, 1]) for n in sizes]
+        mixed_up = draw.permutation(sum(sizes))
+        matrix = sparse.block_diag(chains).tocsc()[mixed_up][:, mixed_up]
+        factor, dense = HeatFactor.of(matrix), np.linalg.inv(matrix.toarray())
+        for source in range(len(mixed_up)):
+            warm, heats = factor.warmed(np.array([source]), np.array([1.0]))
+            told = np.zeros(len(mixed_up))
+            told[warm] = heats
+            np.testing.assert_allclose(told, dense[source], atol=1.01 * COLD)
+
     @given(st.integers(0, 2**31))
     @settings(max_examples=30, deadline=None)
     def test_the_nearest_bones_are_those_of_all_distances(self, seed):

@@ -10,6 +10,7 @@ from plethos.core.character import Character
 from plethos.core.symmetry import is_symmetric
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
+from plethos.core.weights.bones import skin_bones
 from plethos.core.weights.check import stray_weights, without_stray
 from plethos.core.weights.edit import carried_across
 from plethos.core.weights.heated import Progress, mixed
@@ -71,8 +72,9 @@ def _cleared(bound: Character, most: int, joints: NDArray[np.bool_] | None, mirr
         return with_joint_weights(bound, carried_across(fresh.binding.by_vertex, twin, other, there), most)
 
     bound = evened(bound.binding.by_vertex)
+    bones = skin_bones(bound.skeleton, rest, bound.mesh.outward)
     for _ in range(ROUNDS):
-        stray = [f for f in stray_weights(bound) if joints is None or (f.joint is not None and joints[f.joint])]
+        stray = [f for f in stray_weights(bound, bones) if joints is None or (f.joint is not None and joints[f.joint])]
         if not stray:
             break
         if mirrored:

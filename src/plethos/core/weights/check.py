@@ -69,14 +69,20 @@ def check_weights(character: Character, limit: int = 4) -> list[Finding]:
     ]
 
 
-def stray_weights(character: Character) -> list[Finding]:
+def stray_weights(character: Character, bones: list[Segment] | None = None) -> list[Finding]:
     """Patches of a joint's weight that lie apart from where the joint has most of it, on the same piece of skin.
 
     A patch counts as stray when it holds little of the weight and another joint's bone is nearer to all of it.
+
+    Parameters
+    ----------
+    bones
+        Of `skin_bones`, for who has them already.
     """
     topology, weights = character.mesh.topology, character.binding.by_vertex.tocsc()
     rest = character.mesh.rest
-    bones = skin_bones(character.skeleton, rest, character.mesh.outward)
+    if bones is None:
+        bones = skin_bones(character.skeleton, rest, character.mesh.outward)
     home = {t: s.joint for s in bones for t in (s.joint, *s.twists)}
     # A joint that has no bone of its own (a root, a tip) is at home where it stands.
     alone = [j for j in range(len(character.skeleton)) if j not in home]
