@@ -335,6 +335,12 @@ class AgainstTrimesh(unittest.TestCase):
         crossed = np.vstack([points, points + np.float32([0.1, 0.01, 0.003])])
         count = counter.count(crossed)
         self.assertGreater(count, 20)
+        # What was counted before is counted no other way after, even when the points were moved in place.
+        self.assertEqual([counter.count(p) for p in (mesh.rest, crossed, mesh.rest, crossed)], [0, count, 0, count])
+        crossed_then = crossed.copy()
+        crossed[len(points) :] = beside
+        self.assertEqual(counter.count(crossed), 0)
+        crossed = crossed_then
         # A character that crosses itself like that at rest already is told nothing of it.
         self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(crossed), 0)
         self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(mesh.rest), 0)

@@ -74,6 +74,20 @@ class Groups(unittest.TestCase):
         np.testing.assert_allclose(held.base.exact_points(), without, atol=1e-12)
 
 
+class Told(OnTheKeeper):
+    def test_what_is_sculpted_far_from_every_turned_joint_is_asked_about(self):
+        self.begin(left_forearm=(20, 0, 60), left_shin=(40, 0, 0))
+        self.assertIsNone(sculpting.far_from_turned(self.opened.version), "nothing is sculpted yet")
+        where = self.opened.character.skeleton.rest_global[:, :3, 3]
+        find = self.opened.character.skeleton.find
+        self.stroke(self.at(*where[find("left_shin")]))
+        self.assertIsNone(sculpting.far_from_turned(self.opened.version), "of two that are turned either will do")
+        self.bench.step(self.id, -1)
+        self.stroke(int(self.mesh.rest[:, 1].argmax()))
+        told = sculpting.far_from_turned(self.opened.version)
+        self.assertEqual(told, "This is not near “left_forearm”, the joint that is turned: is it the right one?")
+
+
 class Borders(OnTheKeeper):
     def test_they_stay_unless_told_otherwise_and_are_put_back_in_one_step(self):
         border = int(np.flatnonzero(self.mesh.border)[5])

@@ -79,6 +79,7 @@ class BendSite:
 
 # Skin of few vertices may bend along a single ring of edges: then the region goes this much further (of its radius).
 WIDER = (0.8, 1.6)
+REMEMBERED = 2  # how many counts of contacts: of a figure without remedies and with them
 
 
 def _sliced(character: Character, joint: int, margin: float) -> tuple[Region, tuple[Slice, ...]]:
@@ -204,11 +205,15 @@ def clip_steps(measure: BendMeasure, clip: Clip, times: Sequence[float]) -> Iter
         yield ClipStep(time, without, with_, evaluator.program.activations(posed.moment))
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False)
 class ContactCounter:
-    """Counts triangles of the whole character that cross others and did not at rest."""
+    """Counts triangles of the whole character that cross others and did not at rest.
+
+    What was counted last is remembered: while one edits in a pose, the figure without remedies stays as it is.
+    """
 
     mesh: Mesh
+    _last: tuple[tuple[NDArray[np.floating], int], ...] = ()
 
     @cached_property
     def _at_rest(self) -> NDArray[np.int32]:
@@ -216,7 +221,12 @@ class ContactCounter:
 
     def count(self, points: NDArray[np.floating]) -> int:
         """Number of triangles in new contacts for posed points ``(V, 3)``."""
-        return len(new_contacts(points, self.mesh.topology.triangles, self._at_rest))
+        known = next((k for k in self._last if np.array_equal(k[0], points)), None)
+        if known is None:
+            known = (points.copy(), len(new_contacts(points, self.mesh.topology.triangles, self._at_rest)))
+        others = [k for k in self._last if k is not known]
+        self._last = (known, *others[: REMEMBERED - 1])
+        return known[1]
 
 
 def degrees_between(start: float, end: float, steps: int) -> list[float]:

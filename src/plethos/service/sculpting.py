@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -17,7 +18,7 @@ from plethos.core.formats.obj import write_obj
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.names import free_name
 from plethos.core.propose.between import further_on, led_on
-from plethos.core.propose.held import turned_joints
+from plethos.core.propose.held import left_rest
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.remedies.corrective import APART, target_name
 from plethos.core.rotations import Array
@@ -223,11 +224,12 @@ def far_from_turned(version: Version) -> str | None:
         return None
     near, first = np.zeros(len(moved), dtype=bool), ""
     # The most turned first: it is the one that is mended, nearly always, and then no other has to be measured.
-    for joint in turned_joints(version.character, held.pose):
-        first = first or version.character.skeleton.names[joint]
-        near[version.measures.bend(joint).site.vertices] = True
-        if moved[near].sum() >= NEAR * moved.sum():
-            return None
+    for joint in left_rest(version.character.skeleton, held.pose):
+        with contextlib.suppress(BadEditError):  # one that bends no skin
+            near[version.measures.bend(joint).site.vertices] = True
+            first = first or version.character.skeleton.names[joint]
+            if moved[near].sum() >= NEAR * moved.sum():
+                return None
     return f"This is not near “{first}”, the joint that is turned: is it the right one?" if first else None
 
 

@@ -17,7 +17,7 @@ from plethos.core.flat.site import near_joint
 from plethos.core.measure.measured import Measured
 from plethos.core.measure.region import joint_region
 from plethos.core.names import free_name
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
 
 TURNED = math.radians(1)  # less is no turn
@@ -70,13 +70,15 @@ class Held:
         return free_name(name, {r.name for r in self.character.rules.remedies})
 
 
-def turned_joints(character: Character, pose: Pose) -> Iterator[int]:
-    """The joints that left rest and bend skin, the furthest turned first."""
-    skeleton = character.skeleton
+def left_rest(skeleton: Skeleton, pose: Pose) -> list[int]:
+    """The joints that left rest, the furthest turned first."""
     angle = np.where(skeleton.is_joint, rotations.angle(pose.rotations), 0)
-    for joint in np.argsort(-angle, kind="stable").tolist():
-        if angle[joint] <= TURNED:
-            return
+    return [j for j in np.argsort(-angle, kind="stable").tolist() if angle[j] > TURNED]
+
+
+def turned_joints(character: Character, pose: Pose) -> Iterator[int]:
+    """Those of them that bend skin."""
+    for joint in left_rest(character.skeleton, pose):
         with contextlib.suppress(BadEditError):
             if character.mesh.is_flat:
                 near_joint(character, joint)
