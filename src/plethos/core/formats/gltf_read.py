@@ -121,8 +121,8 @@ def read_character(
 
 def _at_rest(character: Character) -> Mesh:
     """The mesh with where it lies in the world at rest, and which of its parts are mirrored there."""
-    rest, linear = _checked_rest(character)
-    sign = np.sign(np.linalg.det(linear))
+    rest, volume = _checked_rest(character)
+    sign = np.sign(volume)
     parts = tuple(
         replace(p, surface=Triangles(p.surface.corners, bool(sign[slice(*p.vertices)].sum() < 0)))
         if isinstance(p.surface, Triangles)
@@ -135,14 +135,16 @@ def _at_rest(character: Character) -> Mesh:
 
 
 def _checked_rest(character: Character) -> tuple[Array, Array]:
+    """Where the points lie in the world at rest ``(V, 3)``, and how a volume around each grows on the way ``(V,)``."""
     with np.errstate(over="ignore", invalid="ignore"):
         posed = Evaluator.of(character).pose(character.skeleton.rest_pose())
         rest, linear = posed.exact_points(), posed.affine[0]
     if not np.isfinite(rest).all() or extent(rest) > FARTHEST:
         raise BadFileError("The file is broken: at rest its points lie at infinity; check the inverse bind matrices.")
-    if extent(rest) < 1e-9 or np.abs(np.linalg.det(linear)).max() == 0:
+    volume = np.linalg.det(linear)
+    if extent(rest) < 1e-9 or np.abs(volume).max() == 0:
         raise BadFileError("The file is broken: at rest all points fall together; check the scales of its nodes.")
-    return rest, linear
+    return rest, volume
 
 
 def _bones(file: GltfFile, raws: list[RawPart], place: dict[int, int]) -> Bones:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 LARGE, MOST_LARGE = 16, 300  # cells along one side of a large triangle, and how many may be large
+CLEAR = 1e-9  # the share of what is added up to a height over a plane that rounding could never make
 FLAT = 1e-12  # the sine under which a segment counts as lying in a triangle's plane: what rounding leaves
 
 
@@ -151,9 +152,28 @@ def _share(t, a, b):  # type: ignore[no-untyped-def]
     )  # fmt: skip
 
 
+@nb.njit(cache=True, nogil=True, inline="always")
+def _beside(p, t, f, g) -> bool:  # type: ignore[no-untyped-def]
+    """Whether a triangle lies wholly on one side of the plane of another: most that are near do."""
+    i, j, k = t[g, 0], t[g, 1], t[g, 2]
+    ax, ay, az = p[j, 0] - p[i, 0], p[j, 1] - p[i, 1], p[j, 2] - p[i, 2]
+    bx, by, bz = p[k, 0] - p[i, 0], p[k, 1] - p[i, 1], p[k, 2] - p[i, 2]
+    x, y, z = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    above = below = 0
+    for m in range(3):
+        c = t[f, m]
+        u, v, w = x * (p[c, 0] - p[i, 0]), y * (p[c, 1] - p[i, 1]), z * (p[c, 2] - p[i, 2])
+        height, slack = u + v + w, CLEAR * (abs(u) + abs(v) + abs(w))
+        above += height > slack
+        below += height < -slack
+    return above == 3 or below == 3
+
+
 @nb.njit(cache=True, nogil=True)
 def _pair_crosses(p, t, f, g) -> bool:  # type: ignore[no-untyped-def]
     """Whether an edge of one triangle passes through the other."""
+    if _beside(p, t, f, g) or _beside(p, t, g, f):
+        return False
     for m in range(3):
         if _crosses(p, t[f, m], t[f, (m + 1) % 3], t[g, 0], t[g, 1], t[g, 2]):
             return True
@@ -174,21 +194,37 @@ def _noted(found, n, f, g):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, nogil=True)
+def _meeting(x, y, z, u, v, w, s, near) -> None:  # type: ignore[no-untyped-def]
+    """Which boxes meet that of `s`: a loop by itself and over all, which the compiler vectorises."""
+    ax, ay, az, bx, by, bz = x[s], y[s], z[s], u[s], v[s], w[s]
+    for k in range(len(near)):
+        near[k] = (x[k] <= bx) & (u[k] >= ax) & (y[k] <= by) & (v[k] >= ay) & (z[k] <= bz) & (w[k] >= az)
+
+
+@nb.njit(cache=True, nogil=True)
 def _grid_pairs(p, t, boxes, first, start, entries, cells, large):  # type: ignore[no-untyped-def]
     found = np.empty((64, 2), np.int32)
     n = 0
-    # In the order in which they are read: millions of pairs are looked at.
-    lined, corners, lowest = np.empty((len(entries), 6)), np.empty((len(entries), 3), np.int32), np.empty_like(cells)
+    # In the order in which they are read: millions of pairs are looked at. Rounding never parts boxes that meet.
+    low, high = np.empty((3, len(entries)), np.float32), np.empty((3, len(entries)), np.float32)
+    corners, lowest = np.empty((len(entries), 3), np.int32), np.empty_like(cells)
     for s in range(len(entries)):
         f = entries[s]
-        for k in range(6):
-            lined[s, k] = boxes[f, k]
         for k in range(3):
+            low[k, s], high[k, s] = boxes[f, k], boxes[f, 3 + k]
             corners[s, k], lowest[s, k] = t[f, k], first[f, k]
+    meeting = np.empty(len(entries), np.bool_)
     for bucket in range(len(start) - 1):
-        for s in range(start[bucket], start[bucket + 1]):
-            for s2 in range(s + 1, start[bucket + 1]):
-                if _apart(lined, s, s2) or _share(corners, s, s2):
+        begin, end = start[bucket], start[bucket + 1]
+        if end - begin < 2:
+            continue
+        x, y, z = low[0, begin:end], low[1, begin:end], low[2, begin:end]
+        u, v, w = high[0, begin:end], high[1, begin:end], high[2, begin:end]
+        near = meeting[: end - begin]
+        for s in range(begin, end - 1):
+            _meeting(x, y, z, u, v, w, s - begin, near)
+            for s2 in range(s + 1, end):
+                if not near[s2 - begin] or _share(corners, s, s2):
                     continue
                 # A pair that shares several cells is looked at in the lowest only; and two cells may share a bucket.
                 for k in range(3):
