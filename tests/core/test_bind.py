@@ -8,6 +8,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import sparse
+from shapely.geometry import box
 
 from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.errors import BadEditError, BadFileError
@@ -30,6 +31,7 @@ from plethos.core.weights.bind import LEAST, bound_automatically
 from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
 from plethos.core.weights.check import Finding, check_weights, stray_weights, without_stray
 from plethos.core.weights.heated import heated, without_islands
+from plethos.core.weights.layers import bones_of
 from plethos.core.weights.table import weights_from_json, weights_to_json
 from plethos.demo.catalogue import open_demo
 from tests.figures import pair_file, tube, tube_file, tube_points
@@ -112,6 +114,10 @@ class BonesOfASkeleton(unittest.TestCase):
         # A top joint inside the skin, or on a sheet, is a bone as any other.
         pelvis = [b for b in skin_bones(keeper.skeleton, *rest_of(keeper)) if b.joint == keeper.skeleton.find("pelvis")]
         self.assertEqual(len(pelvis), 3)
+        # What is left are bones of the skeleton, as they were.
+        every = {(b.joint, *b.start, *b.end, b.twists) for b in segments_of(rooted.skeleton)}
+        kept = {(b.joint, *b.start, *b.end, b.twists) for b in skin_bones(rooted.skeleton, *rest_of(keeper))}
+        self.assertTrue(kept < every)
         sheet = chain([[0, 0, 0], [0, 1, 0]], [-1, 0])
         grid = np.stack(np.meshgrid(np.linspace(-1, 1, 9), np.linspace(0, 2, 9), [0.0]), axis=-1).reshape(-1, 3)
         self.assertEqual(len(skin_bones(sheet, grid, np.tile([0.0, 0, 1], (81, 1)))), 2)
@@ -363,6 +369,31 @@ class Islands(unittest.TestCase):
         told = heated(surface, np.zeros_like(rest), bones, 2, lambda share: None).toarray()
         once = heated(surface, np.zeros_like(rest), bones[1:], 2, lambda share: None).toarray()
         np.testing.assert_allclose(told, once, atol=1e-9)
+        np.testing.assert_allclose(told.sum(axis=1), 1, atol=1e-12)
+
+
+class OverEachOther(unittest.TestCase):
+    """Which bones things of a drawing follow: two legs beside each other, each of a thigh and a shin."""
+
+    def test_a_thing_follows_the_bones_in_it_and_none_of_the_side_that_it_is_not_named_for(self):
+        names = ["hip", "far_thigh", "far_shin", "far_end", "near_thigh", "near_shin", "near_end"]
+        places = [[1.5, 1, 0], *([x, y, 0] for x in (0, 3) for y in (0, -2, -4))]
+        skeleton = chain(places, [-1, 0, 1, 2, 0, 4, 5], names)
+        bones = segments_of(skeleton)
+        for area, name, wanted in (
+            ((-0.5, -4, 0.5, 0), "leg", [1, 2]),
+            ((-0.5, -2, 0.5, 0), "thigh", [1]),
+            ((2.5, -4, 3.5, -2), "boot", [5]),
+            ((9, -1, 10, 0), "stone", [4]),  # on no bone: the nearest
+        ):
+            found = bones_of(box(*area), bones, skeleton, name)
+            self.assertEqual([b.joint for b in found], wanted, name)
+            self.assertTrue(all(any(b is one for one in bones) for b in found), name)
+        # The far leg, drawn where the near one stands.
+        beside = {b.joint for b in bones_of(box(2.5, -4, 3.5, 0), bones, skeleton, "far leg")}
+        self.assertFalse(beside & {4, 5})
+        self.assertLessEqual({1, 2}, beside)
+        self.assertLessEqual({4, 5}, {b.joint for b in bones_of(box(2.5, -4, 3.5, 0), bones, skeleton, "near leg")})
 
 
 class Assign(unittest.TestCase):

@@ -581,6 +581,20 @@ class Brushes(unittest.TestCase):
         np.testing.assert_array_equal(surface.points, surface.start)
         self.assertEqual((surface.channels != surface.start_channels).sum(), 1)
 
+    def test_neighbours_are_those_before_and_after_along_each_outline(self):
+        before, after = self.surface().beside
+        self.assertEqual(before.tolist(), [4, 0, 1, 2, 3, 5, 5])
+        self.assertEqual(after.tolist(), [1, 2, 3, 4, 0, 6, 6])
+        # A whole smooth takes a point half of the way to the middle of them, its arms into line with the way past it.
+        surface = self.surface()
+        smooth(surface, self.dab(vertex=6, strength=1.0))
+        one, at, other = surface.start[3], surface.start[6], surface.start[9]
+        np.testing.assert_allclose(surface.points[6], at + 0.5 * (0.5 * (one + other) - at), atol=1e-12)
+        arms, way = surface.points[7:9] - surface.points[6], (other - one) / np.linalg.norm(other - one)
+        lengths = np.linalg.norm(surface.start[7:9] - at, axis=1)
+        np.testing.assert_allclose(arms, [-lengths[0] * way, lengths[1] * way], atol=1e-12)
+        np.testing.assert_array_equal(np.delete(surface.points, [6, 7, 8], 0), np.delete(surface.start, [6, 7, 8], 0))
+
     def test_smooth_takes_out_a_bump_and_put_back_undoes_all(self):
         surface = self.surface()
         move(surface, self.dab(vertex=6, drag=(0, 40, 0)))

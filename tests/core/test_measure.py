@@ -15,7 +15,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.depth import DepthField
-from plethos.core.measure.girth import STATIONS, Slice, _loops
+from plethos.core.measure.girth import STATIONS, Slice, _loops, bone_directions
 from plethos.core.measure.region import Region, region_volume
 from plethos.core.mesh import Part, Triangles
 from plethos.core.remedies import Corrective, Remedy
@@ -88,6 +88,25 @@ class CoarseSkin(unittest.TestCase):
         # is 15 degrees on, to cos 52.5 at the least; a girth is the square.
         girth = bend.at(bent(character.skeleton.rest_pose(), 2, (0, 1, 0), np.radians(90))).girth
         self.assertTrue(37 < girth < 50, girth)
+
+
+class Slices(unittest.TestCase):
+    def test_each_lies_square_across_its_bone_where_it_says(self):
+        keeper = open_demo("lock-keeper-bare")[0]
+        for character, name in ((tube(softness=0.15), "upper"), (keeper, "left_forearm"), (keeper, "right_shin")):
+            joint = character.skeleton.find(name)
+            site = BendMeasure.of(character, joint).site
+            before, after = bone_directions(character.skeleton, joint)
+            rest = character.mesh.rest[site.vertices].astype(float) - character.skeleton.rest_global[joint, :3, 3]
+            self.assertGreater(len(site.slices), 3)
+            stations = [s.station for s in site.slices]
+            self.assertEqual(stations, sorted(set(stations)))
+            for cut in site.slices:
+                along = after if cut.station > 1e-9 else before if cut.station < -1e-9 else before + after
+                heights = rest @ along / np.linalg.norm(along)
+                on = heights[cut.a] * (1 - cut.t) + heights[cut.b] * cut.t
+                np.testing.assert_allclose(on, cut.station, atol=1e-6)
+                self.assertLessEqual(abs(cut.station), 0.75 * site.region.radius + 1e-12)
 
 
 class Bend(unittest.TestCase):

@@ -20,7 +20,7 @@ from plethos.core.propose.between import with_between
 from plethos.core.propose.crease import CLEAR, Crease
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.held import Held
-from plethos.core.propose.response import fitted_response
+from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.propose.slabs import Slabs
 from plethos.core.propose.solved import solved
 from plethos.core.remedies import Corrective, Remedy
@@ -197,6 +197,15 @@ class TooFarBent(unittest.TestCase):
 
 
 class FittedToTheVolume(unittest.TestCase):
+    def test_the_worst_is_what_is_furthest_off_either_way_and_an_in_between_is_needed_there(self):
+        trigger = HingeTrigger(0, Z, Response.preset("linear", 0, 1.5))
+        angles = np.array([0.5, 1.0, 1.5])
+        fit = Fitted(trigger, angles, np.array([99.0, 104.0, 97.0]), np.array([100.0, 98.0, 100.0]), 9.0)
+        self.assertEqual((fit.worst, fit.between), (6.0, 1.0))
+        near = replace(fit, volumes=fit.wanted - [0.1, 0.3, 0.0])
+        self.assertAlmostEqual(near.worst, 0.3, places=12)
+        self.assertIsNone(near.between)
+
     def fitted(self, joint="left_forearm", degrees=120.0, preset="linear"):
         at, mend = elbow(degrees, joint)
         shape, _ = solve_corrective(at, mend.points, "mend")

@@ -6,6 +6,7 @@ from dataclasses import replace
 from functools import cache
 
 import numpy as np
+import trimesh
 from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
@@ -19,13 +20,14 @@ from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import at_spot, longer, off_on_the_way, started
 from plethos.core.propose.kinds import TRIALS, Judge, proposed, reason, waterfall
 from plethos.core.propose.roll import Limb, measured_roll, twist_remedies, with_twists
-from plethos.core.propose.soft import joints_under, soft_region
+from plethos.core.propose.soft import evened, joints_under, seen, soft_region
 from plethos.core.remedies import Helper, Remedy, SkinBlend
 from plethos.core.response import Response
+from plethos.core.topology import Topology
 from plethos.core.twins import twinned
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
-from tests.figures import tube
+from tests.figures import tube, tube_points
 
 Z, Y = (0.0, 0.0, 1.0), (0.0, 1.0, 0.0)
 
@@ -251,6 +253,17 @@ class Blends(unittest.TestCase):
         joint = keeper().skeleton.find("left_hand")
         with self.assertRaisesRegex(BadEditError, "as well as dual quaternions"):
             blend_mask(keeper(), joint, keeper().skeleton.rest_pose(), Z, math.radians(1))
+
+    def test_shares_are_smoothed_half_way_to_the_mean_beside_and_small_ones_left_out(self):
+        points, triangles = tube_points(rings=5, around=8)
+        topology = Topology(len(points), triangles)
+        beside = trimesh.Trimesh(points, triangles, process=False).vertex_neighbors
+        shares = np.random.default_rng(2).uniform(0, 1, len(points))
+        once = 0.5 * (shares + [shares[n].mean() for n in beside])
+        twice = 0.5 * (once + [once[n].mean() for n in beside])
+        np.testing.assert_allclose(evened(topology, shares, 2), twice, atol=1e-12)
+        np.testing.assert_array_equal(evened(topology, shares, 0), shares)
+        np.testing.assert_array_equal(seen(np.array([0, 0.005, 0.011, 1])), [0, 0, 0.011, 1])
 
     def test_a_mask_knows_its_joint(self):
         skeleton = keeper().skeleton
