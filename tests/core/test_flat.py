@@ -195,6 +195,17 @@ class OpenFill(unittest.TestCase):
         # The hole counts as none of its area.
         self.assertAlmostEqual(measure.site.volume, 280 * 60 - 80 * 24, places=2)
 
+    def test_what_cannot_be_measured_is_told_in_a_sentence_for_each(self):
+        limb, line = bar(points=6), '<path d="M0 0L60 0L99 0L101 0L140 0L200 0" fill="none" stroke="#000000"/>'
+        for drawn, wanted in ((limb, ()), (line, ("no area", "no width"))):
+            character, _ = laid(svg(drawn))
+            site = BendMeasure.of(character, lower(character)).site
+            self.assertEqual(len(site.why), len(wanted))
+            for sentence, words in zip(site.why, wanted, strict=True):
+                self.assertIn(words, sentence)
+            measured = site.measured(character.mesh.rest[site.vertices])
+            self.assertEqual((measured.volume is None, measured.girth is None), (bool(wanted), bool(wanted)))
+
     def test_windings_are_those_of_the_argument(self):
         """Against the sum of the angles that a ring turns by, seen from a place."""
         rng = np.random.default_rng(3)
