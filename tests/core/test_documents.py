@@ -1,4 +1,4 @@
-"""What is written as plain data comes back as it was, whatever kind it is, none of its numbers left as they are made."""
+"""What is written as plain data comes back as it was, of every kind, no number left as it is made."""
 
 import dataclasses
 import json

@@ -196,9 +196,9 @@ class AlongALimb(unittest.TestCase):
         limb = Limb.of(character, hand)
         axis = np.array(limb.axis)
         low, high = limb.flips(character.skeleton)
-        for roll, seen in ((low + 0.1, low + 0.1), (high - 0.1, high - 0.1), (high + 0.1, low + 0.1)):
+        for roll, told in ((low + 0.1, low + 0.1), (high - 0.1, high - 0.1), (high + 0.1, low + 0.1)):
             turned = rotations.twist_angle(rotations.from_axis_angle(axis, roll), axis, (low + high) / 2)
-            self.assertAlmostEqual(float(turned), seen, places=9)
+            self.assertAlmostEqual(float(turned), told, places=9)
         inside = character.skeleton.range_about(hand, tuple(axis.tolist()))
         self.assertAlmostEqual((low + high) / 2, sum(inside) / 2, places=9)
         self.assertTrue(low <= inside[0] < inside[1] <= high)

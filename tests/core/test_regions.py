@@ -153,6 +153,8 @@ class Picking(unittest.TestCase):
         paired = twin >= 0
         np.testing.assert_array_equal(both[paired], both[twin[paired]])
         self.assertGreater(both.sum(), 1.9 * one.sum())
+        np.testing.assert_array_equal(both, np.maximum(one, np.where(paired, one[twin], one)))
+        np.testing.assert_array_equal(pick.mirrored_too(both, twin), both)
 
     def test_regions_are_kept_by_name_and_an_empty_one_is_none(self):
         character = tube()
