@@ -356,10 +356,10 @@ class AgainstTrimesh(unittest.TestCase):
         self.assertGreater(count, 20)
         # What was counted before is counted no other way after, even when the points were moved in place.
         self.assertEqual([counter.count(p) for p in (mesh.rest, crossed, mesh.rest, crossed)], [0, count, 0, count])
-        crossed_then = crossed.copy()
-        crossed[len(points) :] = beside
-        self.assertEqual(counter.count(crossed), 0)
-        crossed = crossed_then
+        moving = crossed.copy()
+        self.assertEqual(counter.count(moving), count)
+        moving[len(points) :] = beside
+        self.assertEqual(counter.count(moving), 0)
         # A character that crosses itself like that at rest already is told nothing of it.
         self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(crossed), 0)
         self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(mesh.rest), 0)

@@ -28,6 +28,7 @@ from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.triggers.pose_set import PoseSet, StoredPose
 from plethos.core.triggers.product import ProductTrigger
 from plethos.core.weights.assign import with_joint_weights
+from tests.core.test_documents import Kept
 from tests.core.test_stages import any_pose, everything
 from tests.figures import paths, set_at, tube
 
@@ -346,7 +347,7 @@ class OfBefore(unittest.TestCase):
 
     def test_places_of_before_joints_could_be_edited_move_them(self):
         base = tube()
-        back = from_document(base, {"places": {"upper": [0, 0.6, 0.1]}}, _Kept())
+        back = from_document(base, {"places": {"upper": [0, 0.6, 0.1]}}, Kept())
         np.testing.assert_allclose(back.skeleton.rest_global[2, :3, 3], [0, 0.6, 0.1], atol=1e-12)
         np.testing.assert_allclose(Evaluator.of(back).rest(), base.mesh.rest, atol=1e-6)
 
@@ -380,7 +381,7 @@ class Characters(unittest.TestCase):
         dense = moved.binding.joint_weights.astype(float)
         dense[:, [1, 2]] = dense[:, [2, 1]]
         swapped = with_joint_weights(moved, dense)
-        arrays = _Kept()
+        arrays = Kept()
         for known in (base, moved, swapped):
             document = to_document(known, base, arrays)
             back = from_document(base, document, arrays, known)
@@ -395,24 +396,10 @@ class Characters(unittest.TestCase):
     def test_weights_of_a_joint_that_is_not_there_are_refused(self):
         base = tube()
         for joints in (np.array([[3]]), np.array([[-1]]), np.array([[0, 1]])):
-            arrays = _Kept()
+            arrays = Kept()
             ref = arrays.put("weights", "", joints.repeat(len(base.mesh), 0), np.ones((len(base.mesh), 1), np.float32))
             with self.assertRaisesRegex(BadFileError, "joint that is not there"):
                 from_document(base, {"version": 2, "weights": ref}, arrays)
-
-
-class _Kept:
-    """Arrays kept as they are."""
-
-    def __init__(self):
-        self.all = []
-
-    def put(self, kind, label, *arrays):
-        self.all.append(arrays)
-        return len(self.all) - 1
-
-    def get(self, kind, ref):
-        return self.all[ref]
 
 
 class Groups(unittest.TestCase):

@@ -223,7 +223,8 @@ class ContactCounter:
         """Number of triangles in new contacts for posed points ``(V, 3)``."""
         known = next((k for k in self._last if np.array_equal(k[0], points)), None)
         if known is None:
-            known = (points.copy(), len(new_contacts(points, self.mesh.topology.triangles, self._at_rest)))
+            held = points.copy()  # whoever gave them may go on moving them
+            known = (held, len(new_contacts(held, self.mesh.topology.triangles, self._at_rest)))
         others = [k for k in self._last if k is not known]
         self._last = (known, *others[: REMEMBERED - 1])
         return known[1]

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any, TypeVar
+
 import numpy as np
 from numpy.typing import NDArray
 
+Whole = TypeVar("Whole", bound=np.integer[Any])
 
-def distinct_rows(rows: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.intp]]:
+
+def distinct_rows(rows: NDArray[Whole]) -> tuple[NDArray[Whole], NDArray[np.intp]]:
     """The different rows ``(D, K)`` of ``(N, K)``, the lowest first, and which of them each is ``(N,)``.
 
     As `numpy.unique` along the first axis, in a third of its time: that compares rows as records, one by one.

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from plethos.core.rows import distinct_rows
-from plethos.core.topology import Topology
+from plethos.core.topology import Topology, triangle_edges
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,7 +40,7 @@ def subdivided(topology: Topology) -> Subdivision:
     """
     triangles = topology.triangles.astype(np.int64)
     count = topology.count
-    sides = np.sort(triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
+    sides = np.sort(triangle_edges(triangles), axis=1)
     across = triangles[:, [2, 0, 1]].reshape(-1)  # the corner over each side, in the same order
     edges, number = distinct_rows(sides)
     inner = np.bincount(number) == 2

@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse import csgraph
 
+from plethos.core.rows import Whole
+
 Points = NDArray[Any]
 Corners = NDArray[np.int32]
 
@@ -42,7 +44,7 @@ def outward_normals(points: Points, topology: Topology) -> Points:
     return np.asarray(vertex_normals(points, t) * np.where(volume < 0, -1.0, 1.0)[piece][:, None])
 
 
-def triangle_edges(triangles: Corners) -> NDArray[np.int32]:
+def triangle_edges(triangles: NDArray[Whole]) -> NDArray[Whole]:
     """Directed edges ``(3T, 2)`` in the order ab, bc, ca of each triangle."""
     return triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
 

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from plethos.core.rows import distinct_rows
 from plethos.demo.cage import Cage
 from plethos.demo.face import open_face
 from plethos.demo.head import EYE, EYEBALL
@@ -20,7 +21,7 @@ def catmull_clark(cage: Cage) -> Cage:
     """One step of subdivision of a closed quad mesh (Catmull and Clark 1978); parts and mirror pairs go along."""
     n, quads = len(cage.points), cage.quads
     sides = np.sort(np.stack([quads, np.roll(quads, -1, axis=1)], axis=-1), axis=-1)  # (Q, 4, 2)
-    edges, number = np.unique(sides.reshape(-1, 2), axis=0, return_inverse=True)
+    edges, number = distinct_rows(sides.reshape(-1, 2))
     number = number.reshape(-1, 4)
     e, q = len(edges), len(quads)
     one = np.ones

@@ -348,15 +348,14 @@ def contacts(desk: Desk, version: Version, pose: Pose, wanted: Wanted) -> dict[s
     if held is not None:
         moved = stroke.points() if stroke is not None else None
         pose = held.pose
-        with_: NDArray[np.floating] = (held.points if moved is None else moved).copy()
+        with_: NDArray[np.floating] = held.points if moved is None else moved
     else:
         tried = version.trials.evaluator(wanted.trial, version.evaluator) if wanted.trial else None
         acting = acting_in(version, wanted)
         at = pose if tried is None else longer(pose, tried.character)
         with_ = (tried or version.evaluator).pose(at, acting).points
     without = version.evaluator.pose(pose, NONE).points
-    crossing = counter.count(without)
-    return {"without": crossing, "with": crossing if np.array_equal(without, with_) else counter.count(with_)}
+    return {"without": counter.count(without), "with": counter.count(with_)}
 
 
 def _measures(version: Version, joint: str, fields: dict[str, Floats]) -> dict[str, Any] | None:

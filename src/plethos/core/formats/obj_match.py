@@ -14,7 +14,7 @@ from plethos.core.formats.obj import read_obj_points
 from plethos.core.mesh import Triangles
 from plethos.core.rotations import Array
 from plethos.core.rows import distinct_rows
-from plethos.core.topology import extent
+from plethos.core.topology import extent, triangle_edges
 
 SAME = 1e-4  # of the height: a vertex that was not sculpted is found in its place
 PARTNERS = 2  # sculpted vertices are known by so many neighbours at least, where they have them
@@ -87,7 +87,7 @@ def _same_faces(one: NDArray[np.int64], other: NDArray[np.int64]) -> bool:
         return True
     if len(other) == 0:
         return False
-    edges = [distinct_rows(np.sort(t[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1))[0] for t in (one, other)]
+    edges = [distinct_rows(np.sort(triangle_edges(t), axis=1))[0] for t in (one, other)]
     # Quads may be cut the other way: nearly all edges are the same all the same.
     size = int(max(e.max() for e in edges)) + 1
     a, b = (e[:, 0] * size + e[:, 1] for e in edges)

@@ -30,11 +30,11 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
     p = np.ascontiguousarray(points, dtype=np.float64)
     t = np.ascontiguousarray(triangles, dtype=np.int32)
     boxes = _boxes(p, t)
-    low, high = boxes[:, :3], boxes[:, 3:]
-    sizes = np.sort((high - low).max(axis=1))
+    low, high = boxes
+    sizes = np.sort((high - low).max(axis=0))
     # Few may be so large that they lie in hundreds of cells: those are held against all others one by one.
     cell = max(2 * float(np.median(sizes)), float(sizes[-min(MOST_LARGE, len(sizes))]) / LARGE, 1e-9)
-    first, last = (np.floor(x / cell).astype(np.int64) for x in (low, high))
+    first, last = (np.floor(x.T / cell).astype(np.int64, order="C") for x in (low, high))
     large = (last - first).max(axis=1) > LARGE
     start, entries, cells = _buckets(first, last, large)
     pairs: NDArray[np.int32] = _grid_pairs(p, t, boxes, first, start, entries, cells, np.flatnonzero(large))
@@ -125,22 +125,13 @@ def _buckets(first, last, large):  # type: ignore[no-untyped-def]
 
 @nb.njit(cache=True, nogil=True)
 def _boxes(p, t):  # type: ignore[no-untyped-def]
-    """The boxes ``(T, 6)`` of triangles: lowest corner, then highest."""
-    out = np.empty((len(t), 6))
+    """The boxes ``(2, 3, T)`` of triangles: lowest corners, then highest."""
+    out = np.empty((2, 3, len(t)))
     for f in range(len(t)):
         for k in range(3):
             a, b, c = p[t[f, 0], k], p[t[f, 1], k], p[t[f, 2], k]
-            out[f, k], out[f, 3 + k] = min(a, b, c), max(a, b, c)
+            out[0, k, f], out[1, k, f] = min(a, b, c), max(a, b, c)
     return out
-
-
-@nb.njit(cache=True, nogil=True, inline="always")
-def _apart(boxes, a, b):  # type: ignore[no-untyped-def]
-    """Whether two boxes are: asked of every pair, so in the loop itself, and without branches to guess."""
-    return (
-        (boxes[a, 0] > boxes[b, 3]) | (boxes[b, 0] > boxes[a, 3]) | (boxes[a, 1] > boxes[b, 4])
-        | (boxes[b, 1] > boxes[a, 4]) | (boxes[a, 2] > boxes[b, 5]) | (boxes[b, 2] > boxes[a, 5])
-    )  # fmt: skip
 
 
 @nb.njit(cache=True, nogil=True, inline="always")
@@ -211,7 +202,7 @@ def _grid_pairs(p, t, boxes, first, start, entries, cells, large):  # type: igno
     for s in range(len(entries)):
         f = entries[s]
         for k in range(3):
-            low[k, s], high[k, s] = boxes[f, k], boxes[f, 3 + k]
+            low[k, s], high[k, s] = boxes[0, k, f], boxes[1, k, f]
             corners[s, k], lowest[s, k] = t[f, k], first[f, k]
     meeting = np.empty(len(entries), np.bool_)
     for bucket in range(len(start) - 1):
@@ -238,15 +229,12 @@ def _grid_pairs(p, t, boxes, first, start, entries, cells, large):  # type: igno
     is_large = np.zeros(len(t), np.bool_)
     for f in large:
         is_large[f] = True
+    met = np.empty(len(t), np.bool_)
     for f in large:
+        _meeting(boxes[0, 0], boxes[0, 1], boxes[0, 2], boxes[1, 0], boxes[1, 1], boxes[1, 2], f, met)
         for g in range(len(t)):
             # Two large ones meet once.
-            if (
-                (g > f or not is_large[g])
-                and not _apart(boxes, f, g)
-                and not _share(t, f, g)
-                and _pair_crosses(p, t, f, g)
-            ):
+            if met[g] and (g > f or not is_large[g]) and not _share(t, f, g) and _pair_crosses(p, t, f, g):
                 found = _noted(found, n, f, g)
                 n += 1
     return found[:n].copy()

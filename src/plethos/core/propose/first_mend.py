@@ -20,12 +20,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
-from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Posed
+from plethos.core.factor import symmetric_factor
 from plethos.core.laplacian import laplacian_of
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.region import Region, joint_region
@@ -125,7 +125,7 @@ class FirstMend:
             )  # fmt: skip
         pieces = topology.pieces[region.vertices]
         energy = _energy(points, region, pieces, extent(rest))[free][:, free].tocsr()
-        return cls(character, joint, region, slabs, free, energy, _factor(energy))
+        return cls(character, joint, region, slabs, free, energy, symmetric_factor(energy))
 
     def solved(self, posed: Posed, give_back: float = GIVE_BACK, most_stretch: float = MOST_STRETCH) -> Mended:
         """The mend of a pose.
@@ -239,7 +239,7 @@ class FirstMend:
             held |= wrong
             push = np.where(held, np.maximum(beyond, 0), 0.0)
             left = np.flatnonzero(~held)
-            inner = _factor(self.energy[left][:, left])
+            inner = symmetric_factor(self.energy[left][:, left])
             signed = push * crease.side[free]
             signed[left] = inner.solve(-(self.energy[left] @ signed))
             out[own[free]] += signed[:, None] * crease.normal
@@ -269,12 +269,6 @@ class FirstMend:
 def _worse(mended: Mended, most_stretch: float) -> tuple[float, int, float]:
     """What makes one mend worse than another: stretched too far, then crossing, then less volume."""
     return max(mended.stretch - most_stretch, 0), mended.contacts, -mended.volume
-
-
-def _factor(energy: sparse.csr_matrix) -> Any:
-    """The factors of a symmetric, positive definite matrix."""
-    options = {"SymmetricMode": True}
-    return splu(energy.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options)
 
 
 def _energy(points: Array, region: Region, pieces: NDArray[np.int32], height: float) -> sparse.csr_matrix:

@@ -77,7 +77,7 @@ def left_rest(skeleton: Skeleton, pose: Pose) -> list[int]:
 
 
 def turned_joints(character: Character, pose: Pose) -> Iterator[int]:
-    """Those of them that bend skin."""
+    """The joints that left rest and bend skin, the furthest turned first."""
     for joint in left_rest(character.skeleton, pose):
         with contextlib.suppress(BadEditError):
             if character.mesh.is_flat:

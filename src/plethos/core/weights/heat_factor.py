@@ -13,12 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse import csgraph
-from scipy.sparse.linalg import splu
 
+from plethos.core.factor import symmetric_factor
 from plethos.core.rotations import Array
 
 COLD = 1e-6  # what is no warmer than this is taken for 0
-SHARES = 4  # in how many lots pieces are factored: whatever cores there are, so that weights are the same to a bit
+LOTS = 4  # in how many lots pieces are factored: whatever cores there are, so that weights are the same to a bit
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,28 +56,27 @@ class HeatFactor:
     @classmethod
     def of(cls, matrix: sparse.csc_matrix) -> HeatFactor:
         """A matrix factored: about a second for 200,000 unknowns of a surface, half of it where that is in pieces."""
-        shares = _shares(matrix)
+        lots = _lots(matrix)
         # They know nothing of each other, and factoring lets go of the interpreter.
         with ThreadPoolExecutor(os.cpu_count()) as pool:
-            factors = list(pool.map(lambda own: cls._of_one(matrix[:, own][own]), shares))
-        first = np.cumsum([0, *(len(own) for own in shares)], dtype=np.int32)
-        entry = np.cumsum([0, *(len(f.rows) for f in factors)], dtype=np.int32)
+            factors = list(pool.map(lambda own: cls._of_one(matrix[:, own][own]), lots))
+        *first, _ = np.cumsum([0, *(len(own) for own in lots)], dtype=np.int32)
+        *entry, end = np.cumsum([0, *(len(f.rows) for f in factors)], dtype=np.int32)
         place = np.empty(matrix.shape[0], np.int32)
-        for own, factor, n in zip(shares, factors, first, strict=False):
+        for own, factor, n in zip(lots, factors, first, strict=True):
             place[own] = n + factor.place
         return cls(
             place,
-            np.concatenate([*(e + f.starts[:-1] for f, e in zip(factors, entry, strict=False)), entry[-1:]]),
-            np.concatenate([n + f.rows for f, n in zip(factors, first, strict=False)]),
+            np.concatenate([*(e + f.starts[:-1] for f, e in zip(factors, entry, strict=True)), [end]]),
+            np.concatenate([n + f.rows for f, n in zip(factors, first, strict=True)]),
             np.concatenate([f.values for f in factors]),
             np.concatenate([f.diagonal for f in factors]),
-            np.concatenate([np.where(f.above < 0, -1, n + f.above) for f, n in zip(factors, first, strict=False)]),
+            np.concatenate([np.where(f.above < 0, -1, n + f.above) for f, n in zip(factors, first, strict=True)]),
         )
 
     @classmethod
     def _of_one(cls, matrix: sparse.csc_matrix) -> HeatFactor:
-        options = {"SymmetricMode": True}
-        factor = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options=options)
+        factor = symmetric_factor(matrix)
         assert (factor.perm_r == factor.perm_c).all(), "a positive definite matrix is never pivoted"
         diagonal = np.asarray(factor.U.diagonal())
         lower = factor.L.tocsc()
@@ -102,11 +101,11 @@ class HeatFactor:
         return np.argsort(self.place)
 
 
-def _shares(matrix: sparse.csc_matrix) -> list[NDArray[np.intp]]:
-    """The unknowns in `SHARES` lots of about one size, whole pieces each: less where there are fewer pieces."""
+def _lots(matrix: sparse.csc_matrix) -> list[NDArray[np.intp]]:
+    """The unknowns in `LOTS` lots of about one size, whole pieces each: less where there are fewer pieces."""
     piece = csgraph.connected_components(matrix, directed=False)[1]
     sizes = np.bincount(piece)
-    lot, held = np.empty(len(sizes), np.intp), np.zeros(min(SHARES, len(sizes)))
+    lot, held = np.empty(len(sizes), np.intp), np.zeros(min(LOTS, len(sizes)))
     for k in np.argsort(-sizes, kind="stable").tolist():
         lot[k] = held.argmin()
         held[lot[k]] += sizes[k]
