@@ -8,7 +8,7 @@ import tempfile
 import urllib.request
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.obj import write_obj
@@ -152,7 +152,9 @@ def mend(camera: Camera) -> None:
     """Library, the finished elbow, and a knee of the bare lock keeper on its way to being mended."""
     page = camera.page
     page.goto(f"{camera.address}/?quality=high")
-    page.wait_for_selector(".picture img")
+    # Pictures of a fresh start are drawn one after the other: all of them, not the first.
+    expect(page.locator(".picture img")).to_have_count(len(camera.ids), timeout=60_000)
+    page.evaluate("() => Promise.all([...document.querySelectorAll('.picture img')].map((i) => i.decode()))")
     camera.take("library")
     camera.open("Lock keeper", "/mend")
     page.get_by_label("Face the joint, outer side").click()
