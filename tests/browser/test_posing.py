@@ -38,6 +38,36 @@ class Posing(BrowserCase):
         self.assertEqual(self.turned("Left forearm"), before)
         self.assertEqual(self.turned("Right shin"), 0)
 
+    def test_a_limb_let_go_while_answers_are_late_ends_where_the_pointer_was(self):
+        page = self.page
+        waiting: list = []
+        answers = {"late": False}
+
+        def between(page_side) -> None:
+            def tell(told) -> None:
+                waiting.append((page_side, told)) if answers["late"] else page_side.send(told)
+
+            page_side.connect_to_server().on_message(tell)
+
+        page.route_web_socket("**/live?*", between)
+        self.open(f"/characters/{self.mine}")
+        page.get_by_label("Whole: show the whole figure").click()
+        hand = page.locator("[data-joint=left_hand]")
+        box = self.standing(hand)
+        answers["late"] = True
+        self.drag(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, -40, -90)
+        self.until(lambda: waiting)
+        answers["late"] = False
+        for page_side, told in waiting:
+            page_side.send(told)
+        self.until(lambda: self.turned("Left forearm") > 5)
+
+        def is_there() -> bool:
+            now = hand.bounding_box()
+            return abs(now["x"] - box["x"] + 40) + abs(now["y"] - box["y"] + 90) < 3
+
+        self.until(is_there)
+
     def test_a_pose_is_kept_gone_to_mirrored_and_blended(self):
         page = self.page
         self.choose_joint("Left forearm")

@@ -89,7 +89,8 @@ export interface LiveHandlers {
 
 export class LiveSocket {
   private socket: WebSocket | null = null
-  private inAir = false
+  /** What was sent and is not answered yet. */
+  private inAir: Said['type'] | null = null
   private pose: { pose: Pose; want: Want } | null = null
   private counting: { pose: Pose; want: Want } | null = null
   private strokes: (Stroke | 'end')[] = []
@@ -147,7 +148,7 @@ export class LiveSocket {
     socket.binaryType = 'arraybuffer'
     socket.onopen = () => {
       this.retry = 0
-      this.inAir = false
+      this.inAir = null
       this.handlers.connected(true)
       this.next()
     }
@@ -156,7 +157,7 @@ export class LiveSocket {
       if (this.closed) return
       // A stroke in the air is lost with its server; everything before it is stored.
       this.strokes = []
-      this.inAir = false
+      this.inAir = null
       this.handlers.job(null)
       this.handlers.elsewhere(false)
       this.handlers.connected(false)
@@ -165,9 +166,9 @@ export class LiveSocket {
     this.socket = socket
   }
 
-  /** Whether a newer pose waits to be sent. */
+  /** Whether a newer pose than the last that was answered waits to be sent, or is on its way. */
   get asks(): boolean {
-    return this.pose !== null
+    return this.pose !== null || this.inAir === 'pose'
   }
 
   private next(): void {
@@ -187,7 +188,7 @@ export class LiveSocket {
   }
 
   private send(message: Said): void {
-    this.inAir = true
+    this.inAir = message.type
     this.socket!.send(JSON.stringify({ ...message, seq: ++this.seq }))
   }
 
@@ -195,12 +196,12 @@ export class LiveSocket {
     if (typeof data !== 'string') {
       const frame = unpackFrame(data)
       // What another window is doing comes unasked.
-      if (frame.seq !== null) this.inAir = false
+      if (frame.seq !== null) this.inAir = null
       this.handlers.frame(frame)
     } else {
       const message = JSON.parse(data) as Told
       // Versions of others and long work are told beside the answers to what was asked, which carry its number.
-      if ('seq' in message && message.seq !== null) this.inAir = false
+      if ('seq' in message && message.seq !== null) this.inAir = null
       if (message.type === 'version') this.handlers.version(message.state)
       else if (message.type === 'contacts') this.handlers.contacts({ without: message.without, with: message.with })
       else if (message.type === 'lease') this.handlers.elsewhere(message.elsewhere)
