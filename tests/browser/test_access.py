@@ -8,6 +8,7 @@ from plethos.demo.catalogue import shipped
 from plethos.demo.shelf import shipped as shipped_drawing
 from plethos.launch.front import FRONT
 from tests.browser.stage import BrowserCase
+from tests.light import light_keeper
 
 AXE = FRONT / "node_modules" / "axe-core" / "axe.min.js"
 
@@ -51,7 +52,7 @@ class Access(BrowserCase):
             self.assert_accessible((path, panel))
 
     def test_what_mends_has_no_serious_accessibility_findings(self):
-        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        mine = self.bench.bring_in("Bare", light_keeper())
         page = self.page
         self.ask_about_a_roll(mine, 70)
         page.get_by_role("button", name="Try twist joints").click()

@@ -9,6 +9,7 @@ from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
+from tests.light import light_keeper
 from tests.strokes import paint
 
 
@@ -20,7 +21,7 @@ class Bind(BrowserCase):
         return self.state(character)["version"]
 
     def test_weights_are_painted_in_the_pose_saved_and_undone_after_a_reload(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         before = self.weights(keeper)
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Left forearm")
@@ -66,7 +67,7 @@ class Bind(BrowserCase):
         self.assertEqual(self.version(tube), 0)
 
     def test_the_brush_reaches_the_second_layer_and_only_that(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         before = self.weights(keeper)
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Spine 2")
@@ -91,7 +92,7 @@ class Bind(BrowserCase):
         self.assertGreater(opened.rest[changed, 2].min(), 0)
 
     def test_a_vertex_is_picked_and_its_weight_typed(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Left forearm")
         self.page.get_by_label("Face the joint, outer side").click()
@@ -118,7 +119,7 @@ class Bind(BrowserCase):
         self.assertGreater(np.abs(self.weights(keeper) - before).max(), 0.1)
 
     def test_automatic_weights_for_several_chosen_joints(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         before = self.weights(keeper)
         skeleton = self.bench.open(keeper).character.skeleton
         self.open(f"/characters/{keeper}/bind")
@@ -133,7 +134,7 @@ class Bind(BrowserCase):
         self.assertGreater(np.abs(changed[:, hands]).max(axis=0).min(), 0.05)
         # Where neither hand holds the skin nothing happens, and what else does keeps its proportions.
         away = (before[:, hands] + self.weights(keeper)[:, hands]).max(axis=1) == 0
-        self.assertGreater(away.sum(), 10000)
+        self.assertGreater(away.mean(), 0.5)
         np.testing.assert_allclose(changed[away], 0, atol=1e-6)
 
     def test_without_falloff_the_brush_holds_all_it_touches(self):
@@ -162,7 +163,7 @@ class Bind(BrowserCase):
         self.assertEqual(self.version(keeper), 0)
 
     def test_a_stray_weight_is_found_shown_and_mended(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         opened = self.bench.open(keeper)
         skeleton, rest, t = opened.character.skeleton, opened.rest, opened.character.mesh.topology.triangles
         triangle = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [-0.04, 0.66, 0.0], axis=1)))
@@ -178,7 +179,7 @@ class Bind(BrowserCase):
         self.until(lambda: self.page.locator("[data-finding]", has_text="Stray weight").count() == 0)
 
     def test_a_joint_is_moved_at_rest_by_typing(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Left thigh")
         self.page.locator(".panel .el-segmented").get_by_text("Joints", exact=True).click()

@@ -13,6 +13,7 @@ from plethos.core.remedies.helper import Helper
 from plethos.core.remedies.helper_rules import Share
 from plethos.demo.catalogue import open_demo, shipped
 from tests.browser.stage import BrowserCase
+from tests.light import light_keeper
 
 
 class Joints(BrowserCase):
@@ -68,7 +69,7 @@ class Joints(BrowserCase):
         np.testing.assert_allclose(self.place(statue, "right_forearm"), self.place(statue, "left_forearm") * [-1, 1, 1])
 
     def test_a_joint_is_dragged_in_a_pose_and_its_twin_follows(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         before = self.place(keeper, "left_hand")
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Left forearm")
@@ -88,7 +89,7 @@ class Joints(BrowserCase):
         np.testing.assert_allclose(self.place(keeper, "left_hand"), before, atol=1e-9)
 
     def test_a_joint_is_renamed_ranged_given_twists_and_deleted(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Left hand")
         self.tab("Joints")
@@ -131,7 +132,7 @@ class Joints(BrowserCase):
         self.assertEqual(left.rules.remedies, ())
 
     def test_a_joint_is_hung_on_another_and_on_nothing(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Jaw")
         self.tab("Joints")
@@ -142,7 +143,7 @@ class Joints(BrowserCase):
             self.page.wait_for_selector(f".panel .parent:has-text('{name}')")
 
     def test_a_joint_is_made_beside_the_chosen_one(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Left hand")
         self.tab("Joints")
@@ -154,7 +155,7 @@ class Joints(BrowserCase):
         self.page.wait_for_selector("[data-joint=left_lantern]")
 
     def test_a_chain_is_made_click_by_click_in_the_middle_of_the_limb(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}/bind")
         self.choose_joint("Left shin")
         self.bend(60)

@@ -1,14 +1,14 @@
 """Motion brought in, poses kept and blended, limbs dragged by their ends, joints turned together; in a real browser."""
 
-from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
+from tests.light import light_keeper
 from tests.models import DATA
 
 
 class Posing(BrowserCase):
     def setUp(self):
         super().setUp()
-        self.mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        self.mine = self.bench.bring_in("Bare", light_keeper())
         self.open(f"/characters/{self.mine}")
 
     def turned(self, joint: str) -> float:

@@ -2,6 +2,7 @@
 
 from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
+from tests.light import light_keeper
 from tests.models import DATA
 
 
@@ -10,7 +11,7 @@ class Shaping(BrowserCase):
         return self.state(mine)["remedies"]
 
     def test_a_yawn_is_kept_and_reset_and_applied_twice_it_is_told_and_mended(self):
-        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        mine = self.bench.bring_in("Bare", light_keeper())
         page = self.page
         self.open(f"/characters/{mine}")
         self.choose_joint("Jaw")

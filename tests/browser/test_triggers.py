@@ -1,13 +1,13 @@
 """In-betweens, stored poses, products, dials and groups as one makes them on screen, in a real browser."""
 
-from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
+from tests.light import light_keeper
 
 
 class Triggers(BrowserCase):
     def setUp(self):
         super().setUp()
-        self.mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        self.mine = self.bench.bring_in("Bare", light_keeper())
         self.open(f"/characters/{self.mine}")
 
     def remedies(self) -> list[dict]:

@@ -2,9 +2,9 @@
 
 from playwright.sync_api import expect
 
-from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
+from tests.light import light_keeper
 
 
 class Windows(BrowserCase):
@@ -15,7 +15,7 @@ class Windows(BrowserCase):
         return self.page.evaluate("() => Object.values(JSON.parse(localStorage['plethos.left'] ?? '{}'))[0] ?? {}")
 
     def test_a_character_opens_whole_and_goes_on_where_one_left_off(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}")
         whole = self.page.get_by_label("Whole: show the whole figure")
         self.assertIn("on", whole.get_attribute("class"))

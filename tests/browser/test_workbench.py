@@ -19,6 +19,7 @@ from plethos.demo.catalogue import shipped
 from plethos.launch.front import FRONT
 from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
+from tests.light import light_keeper
 from tests.service.test_posture import lying
 
 FOX = Path(__file__).parents[1] / "outside" / "data" / "fox"
@@ -279,7 +280,7 @@ class InTheBrowser(BrowserCase):
         page.get_by_role("radio", name="Take away").wait_for(state="detached")
 
     def test_a_helper_at_a_spot_gets_a_rule_and_its_stop_is_dragged_in_the_view(self):
-        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        mine = self.bench.bring_in("Bare", light_keeper())
         page = self.page
         self.open(f"/characters/{mine}")
         self.choose_joint("Left shin")
@@ -309,7 +310,7 @@ class InTheBrowser(BrowserCase):
         self.until(lambda: rules()[-1]["kind"] == "slide")
 
     def test_a_sculpt_that_a_relaxer_holds_back_is_let_through(self):
-        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        mine = self.bench.bring_in("Bare", light_keeper())
         page = self.page
         self.open(f"/characters/{mine}")
         self.choose_joint("Left forearm")
@@ -327,7 +328,7 @@ class InTheBrowser(BrowserCase):
         self.assertEqual(self.state(mine)["sculpt"]["strokes"], 1, "the sculpt goes on")
 
     def test_a_knee_cap_is_started_and_its_stop_is_typed(self):
-        mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        mine = self.bench.bring_in("Bare", light_keeper())
         page = self.page
         self.open(f"/characters/{mine}")
         self.choose_joint("Left shin")

@@ -267,12 +267,22 @@ class Blends(unittest.TestCase):
 
     def test_a_mask_knows_its_joint(self):
         skeleton = keeper().skeleton
-        for name in ("left_hand", "left_shin", "right_thigh", "neck", "spine_2"):
-            joint = skeleton.find(name)
-            shares = soft_region(keeper(), joint)
-            self.assertEqual((shares.min(), shares.max()), (0, 1))
-            self.assertEqual(joints_under(skeleton, keeper().binding, Mask.of(shares))[0], joint, name)
-        self.assertEqual(joints_under(skeleton, keeper().binding, Mask.of(np.zeros(len(keeper().mesh)))), [])
+        names = ("left_hand", "left_shin", "right_thigh", "neck", "spine_2")
+        shares = [soft_region(keeper(), skeleton.find(name)) for name in names]
+        for one in shares:
+            self.assertEqual((one.min(), one.max()), (0, 1))
+        nothing = np.zeros(len(keeper().mesh))
+        found = joints_under(skeleton, keeper().binding, [Mask.of(s) for s in (*shares, nothing)])
+        self.assertEqual([skeleton.names[joints[0]] for joints in found[:-1]], list(names))
+        self.assertEqual(found[-1], [])
+
+    def test_a_mask_on_two_joints_names_what_it_covers_nearly_as_well(self):
+        skeleton = keeper().skeleton
+        left, right = (soft_region(keeper(), skeleton.find(f"{side}_shin")) for side in ("left", "right"))
+        for share, named in ((0.9, True), (0.7, False)):
+            (joints,) = joints_under(skeleton, keeper().binding, [Mask.of(np.maximum(left, share * right))])
+            self.assertIn(skeleton.find("left_shin"), joints)
+            self.assertEqual(skeleton.find("right_shin") in joints, named)
 
 
 class WhichKind(unittest.TestCase):

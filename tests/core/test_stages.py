@@ -232,7 +232,13 @@ class HelperMasks(unittest.TestCase):
         bound = masked_binding(character.mesh, character.skeleton, character.binding, helpers)
         np.testing.assert_allclose(bound.joint_weights, dense, atol=1e-6)
         np.testing.assert_allclose(bound.weights.sum(axis=1), 1, atol=1e-6)
-        self.assertGreaterEqual(np.diff(-bound.weights, axis=1).min(), 0)  # the largest first
+        bare = np.setdiff1d(np.arange(count), np.concatenate([mask.vertices for _, mask in helpers]))
+        wide = character.binding.weights.shape[1]
+        np.testing.assert_array_equal(bound.weights[bare, :wide], character.binding.weights[bare])
+        np.testing.assert_array_equal(bound.influences[bare, :wide], character.binding.influences[bare])
+        self.assertEqual(bound.weights[bare, wide:].max(initial=0), 0)
+        under = np.setdiff1d(np.arange(count), bare)
+        self.assertGreaterEqual(np.diff(-bound.weights[under], axis=1).min(), 0)  # the largest first
         # Never narrower than the binding: a stroke that is being painted needs the room.
         few = masked_binding(character.mesh, character.skeleton, character.binding, [(helpers[0][0], Mask(
             np.array([3], np.int32), np.array([0.5], np.float32)))])  # fmt: skip
@@ -566,6 +572,9 @@ class Reuse(unittest.TestCase):
         some = Acting.these("c", "b", "h")
         under = base.rules.helpers[0][1].mask.vertices
         before = Evaluator.of(base).pose(pose, some).points
+        # Who acts for the first time since is laid out with what was painted.
+        late = Acting.these("h")
+        np.testing.assert_allclose(evaluator.pose(pose, late).points, bound.pose(pose, late).points, atol=1e-5)
         got, wanted = evaluator.pose(pose, some).points, bound.pose(pose, some).points
         free = np.setdiff1d(np.arange(len(base.mesh)), under)
         np.testing.assert_allclose(got[free], wanted[free], atol=1e-5)

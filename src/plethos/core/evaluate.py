@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.kinematics import NO_DUALS, NO_STRETCHES, bone_rows
+from plethos.core.mask import Mask
 from plethos.core.moment import Moment
 from plethos.core.program import ALL, NONE, Acting, Program, compiled
 from plethos.core.remedies import Body, Deformer
@@ -55,6 +56,7 @@ class Evaluator:
     character: Character
     program: Program
     rows: NDArray[np.int32] | None = None
+    _bindings: dict[tuple[tuple[int, Mask], ...], Binding] = field(default_factory=dict)
     _layouts: dict[tuple[Any, ...], SkinLayout] = field(default_factory=dict)
     _layout_of: dict[frozenset[str] | None, SkinLayout] = field(default_factory=dict)
     _tables: dict[SkinLayout, ShapeTable] = field(default_factory=dict)
@@ -90,6 +92,7 @@ class Evaluator:
         fresh = cls(character, program, rows)
         if before is not None and old is not None and before.rows is rows:
             if old.mesh is character.mesh and old.binding is character.binding and _same_rest(old, character):
+                fresh._bindings = dict(before._bindings)
                 fresh._layouts = dict(before._layouts)
                 fresh._tables = dict(before._tables)
             if old.mesh is character.mesh:
@@ -132,6 +135,8 @@ class Evaluator:
         own = self.character.binding
         own.influences[vertices, :width], own.weights[vertices, :width] = influences, weights
         own.weights[vertices, width:] = 0
+        # Layouts that are made later begin with what was painted.
+        self._bindings.clear()
         masks = [body.mask for _, body in self.character.rules.helpers if body.mask is not None]
         under = np.concatenate([np.zeros(0, np.int32), *(m.vertices for m in masks)])
         for layout in self._layouts.values():
@@ -155,7 +160,7 @@ class Evaluator:
     def _laid_out(self, acting: Acting) -> SkinLayout:
         rules, program = self.character.rules, self.program
         turning = program.acting(rules.helpers, acting)
-        helpers = [(body.joint, body.mask) for _, body in turning if body.mask is not None]
+        helpers = tuple((body.joint, body.mask) for _, body in turning if body.mask is not None)
         blends, gains = program.acting(rules.blends, acting), program.gains(acting)[0]
         wholly = all(gains[program.places.remedies[r.id]] == 1 and r.by is None for r, _ in blends)
         deformers = () if self.rows is None else tuple(d.body for _, d in self.deformers(acting))
@@ -165,7 +170,10 @@ class Evaluator:
         found = self._layouts.get(key)
         if found is None:
             mesh = self.character.mesh
-            binding = masked_binding(mesh, self.character.skeleton, self.character.binding, helpers)
+            binding = self._bindings.get(helpers)
+            if binding is None:
+                binding = masked_binding(mesh, self.character.skeleton, self.character.binding, helpers)
+                self._bindings[helpers] = binding
             rows = None if self.rows is None else self.needed(acting)
             found = self._layouts[key] = SkinLayout.of(mesh, binding, masks, wholly, rows)
         return found

@@ -81,7 +81,7 @@ def character_state(version: Version) -> CharacterState:
         undo=revision.label if revision.number > 0 else None,
         redo=revision.number < revision.last,
         saved_at=revision.saved_at,
-        remedies=[_card(character, r) for r in rules.remedies],
+        remedies=_cards(character),
         dials=[DialRule(**d.to_document()) for d in rules.dials],
         groups=[GroupRule(**g.to_document()) for g in rules.groups],
         values=_values(rules),
@@ -111,7 +111,23 @@ def _motion(motion: Motion) -> MotionInfo:
 TRIGGER: TypeAdapter[TriggerRule] = TypeAdapter(TriggerRule)
 
 
-def _card(character: Character, remedy: Remedy) -> RemedyCard:
+def _cards(character: Character) -> list[RemedyCard]:
+    rules = character.rules
+    # Every edit tells of all remedies; masks, weights and joints seldom change.
+    masks = [r.mask for r in rules.remedies if r.mask is not None and not rules.joints_read(r)]
+    new = [m for m in masks if m not in _known_joints or _known_joints[m][0] is not character.binding]
+    found = joints_under(character.skeleton, character.binding, new) if new else []
+    for mask, joints in zip(new, found, strict=True):
+        _known_joints[mask] = (character.binding, tuple(character.skeleton.names[j] for j in joints))
+    under = {m: list(_known_joints[m][1]) for m in masks}
+    return [_card(character, r, under.get(r.mask, []) if r.mask else []) for r in rules.remedies]
+
+
+_known_joints: WeakKeyDictionary[Mask, tuple[Binding, tuple[str, ...]]] = WeakKeyDictionary()
+
+
+def _card(character: Character, remedy: Remedy, under: list[str]) -> RemedyCard:
+    """A remedy for its card; `under`: the joints whose skin its mask lies on, for one that reads no joint."""
     rules, skeleton = character.rules, character.skeleton
     trigger = rules.trigger_of(remedy)
     targets = remedy.body.targets if isinstance(remedy.body, Corrective) else ()
@@ -125,7 +141,7 @@ def _card(character: Character, remedy: Remedy) -> RemedyCard:
         by=remedy.by,
         trigger=TRIGGER.validate_python(trigger.to_document(skeleton)) if trigger else None,
         curve=response_curve(trigger) if trigger else [],
-        joints=sorted(skeleton.names[j] for j in rules.joints_read(remedy)) or _under(character, remedy),
+        joints=sorted(skeleton.names[j] for j in rules.joints_read(remedy)) or under,
         group=remedy.group,
         twin=remedy.twin,
         notes=list(remedy.notes),
@@ -150,22 +166,6 @@ def _numbers(character: Character, remedy: Remedy) -> BodyChange:
     if isinstance(body, Order):
         return BodyChange(part=body.part, other=body.other, behind=body.behind)
     return BodyChange(share=body.share, most=body.most) if isinstance(body, VolumeKeeper) else BodyChange()
-
-
-def _under(character: Character, remedy: Remedy) -> list[str]:
-    """The joints whose skin the mask of a remedy lies on, for one that reads no joint."""
-    mask = remedy.mask
-    if not isinstance(mask, Mask):
-        return []
-    # Every edit tells of all remedies; masks, weights and joints seldom change.
-    known = _known_joints.get(mask)
-    if known is None or known[0] is not character.binding:
-        found = joints_under(character.skeleton, character.binding, mask)
-        known = _known_joints[mask] = (character.binding, tuple(character.skeleton.names[j] for j in found))
-    return list(known[1])
-
-
-_known_joints: WeakKeyDictionary[Mask, tuple[Binding, tuple[str, ...]]] = WeakKeyDictionary()
 
 
 def kinds_info(kinds: Kinds) -> KindsTried:

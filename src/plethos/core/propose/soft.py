@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.binding import Binding
 from plethos.core.character import Character
@@ -55,20 +58,23 @@ def evened(topology: Topology, shares: Array, rounds: int) -> Array:
     return shares
 
 
-def joints_under(skeleton: Skeleton, binding: Binding, mask: Mask) -> list[int]:
-    """The joints whose bending skin a mask covers best, those that carry others first.
+def joints_under(skeleton: Skeleton, binding: Binding, masks: Sequence[Mask]) -> list[list[int]]:
+    """For each mask the joints whose bending skin it covers best, those that carry others first.
 
     What bends at a joint is the skin that it shares with its parent. All joints count of whose bending skin the mask
     covers nearly as much as of the best one's.
     """
-    shares = mask.shares.astype(np.float64)
-    covered: NDArray[np.float64] = np.zeros(len(skeleton))
-    twists = {t for bone in segments_of(skeleton) for t in bone.twists}  # they only share what their bone bends
-    for joint in range(len(skeleton)):
-        if skeleton.is_joint[joint] and skeleton.joint_parents[joint] >= 0 and joint not in twists:
-            w = binding.joint_weights[:, skeleton.subtree(joint)].sum(axis=1)
-            bending = 4 * w * (1 - w)
-            covered[joint] = shares @ bending[mask.vertices] / max(float(bending.sum()), 1e-12)
-    best = float(covered.max(initial=0))
-    # A joint comes before what hangs on it.
-    return [] if best <= 0 else np.flatnonzero(covered > ALIKE * best).tolist()
+    within = sparse.csr_matrix(np.stack([skeleton.subtree(j) for j in range(len(skeleton))], axis=1).astype(np.float64))
+    bending = binding.by_vertex @ within
+    bending.data = 4 * bending.data * (1 - bending.data)
+    # Twist joints only share what their bone bends.
+    bends = skeleton.is_joint & (np.array(skeleton.joint_parents) >= 0)
+    bends[[t for bone in segments_of(skeleton) for t in bone.twists]] = False
+    every = np.maximum(np.asarray(bending.sum(axis=0)).ravel(), 1e-12)
+    found: list[list[int]] = []
+    for mask in masks:
+        covered = bends * (bending.T @ mask.dense(bending.shape[0])) / every
+        best = float(covered.max(initial=0))
+        # A joint comes before what hangs on it.
+        found.append([] if best <= 0 else np.flatnonzero(covered > ALIKE * best).tolist())
+    return found

@@ -31,26 +31,25 @@ def masked_binding(mesh: Mesh, skeleton: Skeleton, binding: Binding, helpers: Se
     for joint, mask in helpers:
         wanted[np.unique(mesh.part_numbers[mask.vertices]), joint] = True
     table = bone_table(mesh, skeleton, binding, wanted)
-    columns, rows = [binding.weights.astype(np.float64)], [binding.influences]
+    # What lies under no mask stays as it is, to the bit.
+    under = np.unique(np.concatenate([mask.vertices for _, mask in helpers]))
+    columns, rows = [binding.weights[under].astype(np.float64)], [binding.influences[under]]
     for joint, mask in helpers:
-        share = mask.dense(len(mesh)).astype(np.float64)[:, None]
+        share = mask.dense(len(mesh))[under].astype(np.float64)[:, None]
         columns = [c * (1 - share) for c in columns] + [share]
-        row = table.rows[mesh.part_numbers, joint]
-        rows.append(np.where(row >= 0, row, binding.influences[:, 0])[:, None].astype(np.int32))
+        row = table.rows[mesh.part_numbers[under], joint]
+        rows.append(np.where(row >= 0, row, rows[0][:, 0])[:, None].astype(np.int32))
     weights, influences = np.concatenate(columns, axis=1), np.concatenate(rows, axis=1)
     order = np.argsort(-weights, axis=1, kind="stable")
     # No narrower than it was: a stroke that is being painted needs the room.
-    most = max(binding.influences.shape[1], int((weights > 0).sum(axis=1).max(initial=1)))
+    wide = binding.influences.shape[1]
+    most = max(wide, int((weights > 0).sum(axis=1).max(initial=1)))
     weights = np.take_along_axis(weights, order, 1)[:, :most]
     influences = np.take_along_axis(influences, order, 1)[:, :most]
-    total = weights.sum(axis=1, keepdims=True)
-    return Binding(
-        table.bones,
-        np.ascontiguousarray(influences, dtype=np.int32),
-        np.ascontiguousarray(weights / total, dtype=np.float32),
-        binding.joints,
-        binding.blend,
-    )
+    every = np.repeat(binding.influences[:, :1], most, axis=1), np.zeros((len(mesh), most), np.float32)
+    every[0][:, :wide], every[1][:, :wide] = binding.influences, binding.weights
+    every[0][under], every[1][under] = influences, weights / weights.sum(axis=1, keepdims=True)
+    return Binding(table.bones, *every, binding.joints, binding.blend)
 
 
 @dataclass(frozen=True, eq=False)
