@@ -18,6 +18,7 @@ from plethos.service.painting import PaintSettings
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from tests.figures import tube_file
+from tests.light import light_keeper
 from tests.server import fresh_database
 from tests.strokes import desk, paint, sculpt
 
@@ -115,7 +116,7 @@ class Binding(unittest.TestCase):
         self.assertEqual(self.opened.revision.label, "Automatic weights of upper")
 
     def test_mirrored_strokes_and_carrying_a_side_over(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         opened = self.bench.open(keeper)
         skeleton, rest = opened.character.skeleton, opened.rest
         left, right = skeleton.find("left_forearm"), skeleton.find("right_forearm")
@@ -157,7 +158,7 @@ class Binding(unittest.TestCase):
             self.assertEqual(np.linalg.norm(posed[start] - opened.rest[start]) > 0.005, part.name.startswith("lower"))
 
     def test_stray_weights_are_listed_with_a_place_and_mended(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+        keeper = self.bench.bring_in("Lock keeper", light_keeper())
         opened = self.bench.open(keeper)
         skeleton, rest = opened.character.skeleton, opened.rest
         t = opened.character.mesh.topology.triangles

@@ -9,17 +9,18 @@ from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_file import GltfFile, parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.posture import lies_on_its_back
-from plethos.demo.catalogue import DEMOS, open_demo, shipped
+from plethos.demo.catalogue import DEMOS, open_demo
 from plethos.service import laying
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
+from tests.light import light_keeper
 from tests.models import load
 from tests.server import fresh_database
 
 
 def lying() -> GltfFile:
     """The lock keeper as a file with Z up has him."""
-    source = parse(shipped("lock-keeper-bare"))
+    source = parse(light_keeper())
     half = math.sqrt(0.5)
     nodes, scene = source.document["nodes"], source.document["scenes"][0]
     root = {"name": "file", "rotation": [half, 0, 0, half], "children": scene["nodes"]}

@@ -22,15 +22,14 @@ from plethos.service.version import HeldSculpt, OvertakenError
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
 from tests.core.test_stages import everything
+from tests.light import light_keeper
 from tests.server import fresh_database
 from tests.strokes import desk
 from tests.web.test_api import unpack
 
 
 class OnTheKeeper(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.file = shipped("lock-keeper-bare")
+    file = light_keeper()
 
     def setUp(self):
         self.store = Store(fresh_database())
@@ -89,6 +88,8 @@ class Told(OnTheKeeper):
 
 
 class Borders(OnTheKeeper):
+    file = shipped("lock-keeper-bare")
+
     def test_they_stay_unless_told_otherwise_and_are_put_back_in_one_step(self):
         border = int(np.flatnonzero(self.mesh.border)[5])
         self.begin()
@@ -144,6 +145,8 @@ class Mirrored(OnTheKeeper):
 
 
 class AllParts(OnTheKeeper):
+    file = shipped("lock-keeper-bare")
+
     def test_cloth_over_the_skin_comes_along_when_it_is_told_to(self):
         self.begin()
         parts = self.mesh.part_numbers
