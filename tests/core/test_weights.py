@@ -21,6 +21,7 @@ from plethos.core.weights.heat_factor import COLD, HeatFactor
 from plethos.core.weights.limit import limit_influences
 from plethos.core.weld import weld
 from tests.figures import tube_points
+from tests.models import load
 
 
 class Heat(unittest.TestCase):
@@ -170,6 +171,19 @@ class Heat(unittest.TestCase):
         np.testing.assert_array_equal(binding.weights, weights)  # nothing of the binding is summed up in place
         across = seen_across(rows, np.arange(40, dtype=np.int32)[::-1], np.array([0, 3, 2, 1, 4], np.int32))
         np.testing.assert_array_equal(across.toarray(), rows.toarray()[::-1][:, [0, 3, 2, 1, 4]])
+
+    def test_what_hangs_on_a_joint_is_carried_by_it(self):
+        character = load("fox/Fox.gltf")[0]
+        skeleton, binding = character.skeleton, character.binding
+        wanted = np.zeros((len(character.mesh), len(skeleton)))
+        for joint in range(len(skeleton)):
+            up = joint
+            while up >= 0:
+                wanted[:, up] += binding.joint_weights[:, joint]
+                up = int(skeleton.parents[up])
+        np.testing.assert_allclose(binding.carried(skeleton).toarray(), wanted, atol=1e-6)
+        for joint in range(len(skeleton)):
+            np.testing.assert_allclose(binding.subtree_weights(skeleton, joint), wanted[:, joint], atol=1e-6)
 
     def test_patches_are_scipys_connected_components(self):
         topology = Topology(len(self.points), self.triangles)

@@ -95,3 +95,8 @@ class Binding:
         """How much each vertex ``(V,)`` follows `joint` or anything below it."""
         inside = skeleton.subtree(joint)[self.bones.joint]
         return np.asarray((self.weights * inside[self.influences]).sum(axis=1), dtype=np.float32)
+
+    def carried(self, skeleton: Skeleton) -> sparse.csr_matrix:
+        """The same for all joints at once ``(V, J)``, float64, with only what is not 0."""
+        within = np.stack([skeleton.subtree(j) for j in range(len(skeleton))], axis=1)
+        return sparse.csr_matrix(self.by_vertex @ sparse.csr_matrix(within.astype(np.float64)))

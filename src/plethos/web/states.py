@@ -218,13 +218,17 @@ def figure_info(version: Version) -> FigureInfo:
     joints = []
     # Parts follow each other, in vertices and so in triangles.
     first_corner = character.mesh.topology.triangles[:, 0]
-    shares = character.binding.joint_weights
+    carried = None if character.mesh.is_flat else character.binding.carried(skeleton).tocsc()
     twists = {t for bone in segments_of(skeleton) for t in bone.twists}
     for j, name in enumerate(skeleton.names):
         if not skeleton.is_joint[j]:
             continue
         hinge = skeleton.hinge(j)
-        w = shares[:, skeleton.subtree(j)].sum(axis=1)
+        if carried is None:
+            bends = bends_outlines(character, j)
+        else:
+            w = carried.data[carried.indptr[j] : carried.indptr[j + 1]]
+            bends = bool(((w > 0.02) & (w < 0.98)).any())
         joints.append(
             JointInfo(
                 index=j,
@@ -236,7 +240,7 @@ def figure_info(version: Version) -> FigureInfo:
                 high_deg=math.degrees(hinge.high),
                 hinge_known=skeleton.known_hinge(j) is not None,
                 likely_range=suggested(name),
-                bends=bends_outlines(character, j) if character.mesh.is_flat else bool(((w > 0.02) & (w < 0.98)).any()),
+                bends=bends,
                 on_bone=j in twists,
             )
         )

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from plethos.core.binding import Binding
 from plethos.core.character import Character
@@ -64,8 +63,7 @@ def joints_under(skeleton: Skeleton, binding: Binding, masks: Sequence[Mask]) ->
     What bends at a joint is the skin that it shares with its parent. All joints count of whose bending skin the mask
     covers nearly as much as of the best one's.
     """
-    within = sparse.csr_matrix(np.stack([skeleton.subtree(j) for j in range(len(skeleton))], axis=1).astype(np.float64))
-    bending = binding.by_vertex @ within
+    bending = binding.carried(skeleton)
     bending.data = 4 * bending.data * (1 - bending.data)
     # Twist joints only share what their bone bends.
     bends = skeleton.is_joint & (np.array(skeleton.joint_parents) >= 0)
