@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -42,23 +43,23 @@ class Track:
 
     def at(self, time: float) -> Array:
         """The value ``(C,)`` at `time`; the first and the last key hold outside."""
+        before, after, t = self.between(time)
+        return rotations.slerp(before, after, t) if self.channel == "rotation" else (1 - t) * before + t * after
+
+    def between(self, time: float) -> tuple[Array, Array, float]:
+        """The two values ``(C,)`` that `time` lies between, and how far it is on the way, 0 to 1."""
         cubic = self.interpolation == "CUBICSPLINE"
         i = int(np.searchsorted(self.times, time, side="right")) - 1
         if i < 0 or i >= len(self.times) - 1:
             edge = self.values[0 if i < 0 else -1]
             value = edge[1] if cubic else edge
-        else:
-            span = float(self.times[i + 1] - self.times[i])
-            t = (time - float(self.times[i])) / span if span > 0 else 0.0
-            if self.interpolation == "STEP":
-                value = self.values[i]
-            elif cubic:
-                value = self._hermite(i, t, span)
-            elif self.channel == "rotation":
-                value = rotations.slerp(self.values[i], self.values[i + 1], t)
-            else:
-                value = (1 - t) * self.values[i] + t * self.values[i + 1]
-        return rotations.normalize(value) if self.channel == "rotation" else np.asarray(value)
+            return value, value, 0.0
+        span = float(self.times[i + 1] - self.times[i])
+        t = (time - float(self.times[i])) / span if span > 0 else 0.0
+        if cubic:
+            value = self._hermite(i, t, span)
+            return value, value, 0.0
+        return self.values[i], self.values[i + 1], 0.0 if self.interpolation == "STEP" else t
 
     def _hermite(self, i: int, t: float, span: float) -> Array:
         p0, m0 = self.values[i, 1], span * self.values[i, 2]
@@ -76,18 +77,28 @@ class Clip:
     duration: float
     tracks: tuple[Track, ...]
 
+    @cached_property
+    def _turning(self) -> tuple[Track, ...]:
+        return tuple(t for t in self.tracks if t.channel == "rotation")
+
     def pose_at(self, skeleton: Skeleton, time: float) -> Pose:
         """The pose at `time` seconds; joints without keys stay at rest."""
         turned = np.tile(rotations.IDENTITY, (len(skeleton), 1))
+        if self._turning:
+            # All at once: a clip that plays asks with every frame.
+            before, after, shares = zip(*(t.between(time) for t in self._turning), strict=True)
+            values = rotations.slerp(np.array(before), np.array(after), np.array(shares)[:, None])
+            joints = [t.target for t in self._turning]
+            turned[joints] = rotations.multiply(rotations.conjugate(skeleton.rest_rotation[joints]), values)
         moved = np.zeros((len(skeleton), 3))
         scales = np.full((len(skeleton), 3), np.nan)
         weights: dict[int, float] = {}
         dials: dict[str, float] = {}
         for track in self.tracks:
-            value, j = track.at(time), track.target
             if track.channel == "rotation":
-                turned[j] = rotations.multiply(rotations.conjugate(skeleton.rest_rotation[j]), value)
-            elif track.channel == "translation":
+                continue
+            value, j = track.at(time), track.target
+            if track.channel == "translation":
                 moved[j] = value - skeleton.rest_translation[j]
             elif track.channel == "scale":
                 scales[j] = value

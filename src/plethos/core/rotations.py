@@ -169,8 +169,8 @@ def swing_twist(q: ArrayLike, axis: ArrayLike) -> tuple[Array, Array]:
     return multiply(q, conjugate(twist)), twist
 
 
-def slerp(a: ArrayLike, b: ArrayLike, t: float) -> Array:
-    """Spherical interpolation of unit quaternions ``(..., 4)`` along the shorter way."""
+def slerp(a: ArrayLike, b: ArrayLike, t: float | Array) -> Array:
+    """Spherical interpolation of unit quaternions ``(..., 4)`` along the shorter way, by a share or by ``(..., 1)``."""
     a, b = np.asarray(a, dtype=np.float64), np.asarray(b, dtype=np.float64)
     dot = np.sum(a * b, axis=-1, keepdims=True)
     b = np.where(dot < 0, -b, b)
