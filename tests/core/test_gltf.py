@@ -24,9 +24,11 @@ from plethos.core.joints import edit
 from plethos.core.picked import PICKED
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
+from plethos.core.skeleton import Hinge
 from plethos.demo.catalogue import open_demo
 from plethos.launch.front import ROOT
 from tests.figures import broken, tied, tube, tube_file
+from tests.models import load
 
 
 def refused(test: unittest.TestCase, data: bytes, words: str) -> None:
@@ -125,6 +127,34 @@ class Reading(unittest.TestCase):
         self.assertEqual(len(character.mesh.file_to_vertex), len(character.mesh.points) + 21)
         text = write_obj(character, evaluate_exact(character, character.skeleton.rest_pose()))
         self.assertEqual(text.count("\nv "), len(character.mesh.file_to_vertex))
+
+    def test_a_clip_lasts_as_long_as_its_last_key(self):
+        character, source = load("fox/Fox.gltf")
+        document = source.document
+        for clip, animation in zip(character.clips, document["animations"], strict=True):
+            inputs = [document["accessors"][s["input"]] for s in animation["samplers"]]
+            self.assertAlmostEqual(clip.duration, max(a["max"][0] for a in inputs), places=6)
+            self.assertGreater(clip.duration, 0.5)
+
+    def test_what_the_file_says_of_a_hinge_is_read_and_written(self):
+        told = {"hinge_axis": [0, 3, 4], "range_deg": [-10, 140], "others_deg": [[-20, 30], [-5, 4]]}
+
+        def change(document):
+            document["nodes"][1]["extras"] = {"plethos": told}
+
+        source = parse(broken(change))
+        character = read_character(source, "Tube")
+        upper = character.skeleton.find("upper")
+        for held in (character, read_character(parse(write_glb(character, source)), "again")):
+            hinge = held.skeleton.known_hinge(upper)
+            np.testing.assert_allclose(hinge.axis, [0, 0.6, 0.8], atol=1e-12)
+            np.testing.assert_allclose(np.degrees([hinge.low, hinge.high]), told["range_deg"], atol=1e-9)
+            np.testing.assert_allclose(np.degrees(hinge.others), told["others_deg"], atol=1e-9)
+            self.assertIsNone(held.skeleton.known_hinge(held.skeleton.find("lower")))
+        # One that was changed here is written over it.
+        ranged = edit.hinged(character, upper, Hinge((1.0, 0.0, 0.0), -0.5, 2.0))
+        again = read_character(parse(write_glb(ranged, source)), "again").skeleton.known_hinge(upper)
+        np.testing.assert_allclose([*again.axis, again.low, again.high], [1, 0, 0, -0.5, 2.0], atol=1e-9)
 
     def test_an_obj_comes_back(self):
         character = tube(seam=True)

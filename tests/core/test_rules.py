@@ -375,6 +375,16 @@ class Characters(unittest.TestCase):
         self.assertAlmostEqual(again.pose_at(character.skeleton, 0.25).dials["Wet"], 1.0)
         self.assertEqual(Clip("x", 1.0, ()).pose_at(character.skeleton, 0.5).dials, None)
 
+    def test_weights_that_are_not_the_files_stand_in_the_plain_document(self):
+        base = tube()
+        draw = np.random.default_rng(7).dirichlet(np.ones(2), len(base.mesh))
+        dense = np.zeros((len(base.mesh), len(base.skeleton)))
+        dense[:, [base.skeleton.find("lower"), base.skeleton.find("upper")]] = draw
+        painted = with_joint_weights(base, dense, 4)
+        self.assertIsNone(plain_rules(base, base)["weights"])
+        back = with_plain_rules(base, json.loads(json.dumps(plain_rules(painted, base))))
+        np.testing.assert_allclose(back.binding.joint_weights, dense, atol=1e-6)
+
     def test_another_version_shares_skeleton_and_binding_exactly_when_they_are_the_same(self):
         base = tube()
         moved = edit.moved_joints(base, {2: [0.0, 0.6, 0.0]})
