@@ -134,6 +134,7 @@ class Template(unittest.TestCase):
         for name in MARKERS:
             np.testing.assert_allclose(markers[name], self.markers[name] + aside, atol=1e-4)
         there = laid(character, markers)
+        np.testing.assert_allclose(Evaluator.of(there).rest(), self.rest + aside, atol=1e-5)
         place = there.skeleton.rest_global[:, :3, 3]
         apart = place - aside - self.laid.skeleton.rest_global[:, :3, 3]
         joints = there.skeleton.is_joint

@@ -223,6 +223,7 @@ class Edited(unittest.TestCase):
         both = edit.reflected(self.keeper, [self.skeleton.find(n) for n in names])
         self.assertEqual(both.skeleton.names, self.skeleton.names)
         moved = edit.placed(self.keeper, self.skeleton.find("left_hand"), [0.5, 1.0, 0.1], None, False)
+        np.testing.assert_array_equal(Evaluator.of(moved).rest(), Evaluator.of(self.keeper).rest())  # only its pivot
         both = edit.reflected(moved, [self.skeleton.find(n) for n in ("neck", "left_hand")])
         np.testing.assert_allclose(self.at(both, "right_hand"), [-0.5, 1.0, 0.1], atol=1e-9)
         np.testing.assert_allclose(self.at(both, "neck"), self.at(self.keeper, "neck"), atol=1e-12)
@@ -475,7 +476,9 @@ class Ranges(unittest.TestCase):
                 crooked = edit.turned(keeper, j, rotations.from_euler_xyz_deg([40, 70, -25]))
                 limited = with_range(crooked, j, name)
                 hinge = limited.skeleton.hinge(j)
-                self.assertAlmostEqual(np.degrees(hinge.high), PRESETS[name].high)
+                told = PRESETS[name]
+                np.testing.assert_allclose(np.degrees([hinge.low, hinge.high]), [told.low, told.high], atol=1e-9)
+                self.assertAlmostEqual(np.linalg.norm(hinge.axis), 1, places=12)
                 turn = rotations.from_axis_angle(hinge.axis, 0.2)
                 pose = limited.skeleton.rest_pose().with_rotation(j, turn)
                 t = limited.skeleton.find(tip)

@@ -16,9 +16,11 @@ from plethos.core.shape import Shape
 from plethos.core.skeleton import Pose, pose_from_json
 from plethos.core.skinning import exact
 from plethos.core.skinning.bone_table import bone_table
+from plethos.core.topology import extent
 from plethos.core.triggers.hinge import guess_hinge
 from plethos.core.weights.assign import with_joint_weights
 from tests.figures import tied, tube, tube_points
+from tests.models import load
 
 
 def twisted(degrees: float, blend: float):
@@ -180,6 +182,21 @@ class Order(unittest.TestCase):
         )
         for a, b in zip(one, other, strict=True):
             np.testing.assert_allclose(a, b, atol=1e-12)
+
+    def test_a_skin_whose_largest_weights_do_not_come_first_is_posed_the_same(self):
+        draw = np.random.default_rng(4)
+        fox = load("fox/Fox.gltf")[0]
+        count, bones = len(fox.mesh), len(fox.binding.bones.joint)
+        slots = np.stack([draw.permutation(bones)[:4] for _ in range(count)]).astype(np.int32)
+        weights = -np.sort(-draw.dirichlet(np.ones(4), count), axis=1).astype(np.float32)
+        shuffled = draw.permuted(np.tile(np.arange(4), (count, 1)), axis=1)
+        pose = replace(fox.skeleton.rest_pose(), rotations=Rotation.random(len(fox.skeleton), rng=draw).as_quat())
+        own = replace(fox.binding, influences=slots, weights=weights, blend=np.ones(count, np.float32))
+        mixed = replace(
+            own, influences=np.take_along_axis(slots, shuffled, 1), weights=np.take_along_axis(weights, shuffled, 1)
+        )
+        one, other = (Evaluator.of(replace(fox, binding=b)).pose(pose).points for b in (own, mixed))
+        np.testing.assert_allclose(one, other, atol=1e-3 * extent(fox.mesh.rest))
 
 
 class Bones(unittest.TestCase):

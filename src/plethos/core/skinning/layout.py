@@ -117,19 +117,20 @@ class SkinLayout:
             kind[np.any([told for _, told in dense], axis=0)] = 1
         order = np.argsort(kind, kind="stable").astype(np.int32)
         rows = chosen[order]
-        weights = binding.weights[rows]
-        largest_first = np.argsort(-weights, axis=1, kind="stable")
+        influences, weights = binding.influences[rows], binding.weights[rows]
+        if (weights[:, 1:] > weights[:, :-1]).any():  # seldom: what is bound here is in order
+            largest_first = np.argsort(-weights, axis=1, kind="stable")
+            influences = np.take_along_axis(influences, largest_first, 1)
+            weights = np.take_along_axis(weights, largest_first, 1)
         place = np.full(len(mesh), -1, dtype=np.int32)
         place[rows] = np.arange(len(rows), dtype=np.int32)
-        influences = np.ascontiguousarray(np.take_along_axis(binding.influences[rows], largest_first, 1))
-        weights = np.ascontiguousarray(np.take_along_axis(weights, largest_first, 1))
         return cls(
             binding=binding,
             order=order,
             place=place,
             points=np.ascontiguousarray(mesh.points[rows]),
-            influences=influences,
-            weights=weights,
+            influences=np.ascontiguousarray(influences),
+            weights=np.ascontiguousarray(weights),
             blend=np.ascontiguousarray(blend[order] if wholly else file[rows]),
             dual_from=int((kind == 0).sum()),
             linear_until=int((kind < 2).sum()),
