@@ -292,17 +292,26 @@ class InTheBrowser(BrowserCase):
         self.until(lambda: len(self.state(mine)["remedies"]) == 1)
         rules = lambda: self.state(mine)["remedies"][0]["numbers"]["rules"]  # noqa: E731
         page.locator("[data-remedy] button.title").first.click()
+        own = len(rules())
         page.get_by_role("button", name="Add a rule").click()
         page.get_by_role("menuitem", name="Slide by an angle").click()
-        self.until(lambda: rules()[-1]["kind"] == "slide")
+        self.until(lambda: len(rules()) == own + 1)
+        self.assertEqual(rules()[-1]["kind"], "slide")
         before = rules()[-1]["knots"][-1]["metres"]
         stop = page.locator("[data-stop='1']").last
         box = self.standing(stop)
         self.drag(box["x"] + 6, box["y"] + 6, 25, 18)
         self.until(lambda: rules()[-1]["knots"][-1]["metres"] != before)
         moved = rules()[-1]["knots"][-1]["metres"]
-        # The way is worked out anew after a drag: a key that came before that goes from the old stop.
-        self.until(lambda: stop.press("ArrowUp") or rules()[-1]["knots"][-1]["metres"] > moved)
+        # However fast keys come, each counts from the one before, and all of them are one step to undo.
+        stop.focus()
+        version = self.state(mine)["version"]
+        key = "e.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowUp', bubbles: true }))"
+        stop.evaluate(f"e => {{ for (let k = 0; k < 5; k++) {key} }}")
+        self.until(lambda: rules()[-1]["knots"][-1]["metres"] != moved)
+        height = page.request.get(f"{self.server.address}/api/characters/{mine}/figure").json()["height"]
+        self.assertAlmostEqual(rules()[-1]["knots"][-1]["metres"], moved + 0.005 * height / 1.78, places=6)
+        self.assertEqual(self.state(mine)["version"], version + 1)
         page.get_by_role("button", name="Add a rule").click()
         page.get_by_role("menuitem", name="Limit its turn").click()
         self.until(lambda: rules()[-1]["kind"] == "limit")

@@ -1,8 +1,8 @@
 /**
  * The way of the chosen helper joint over the travel of the chosen joint, and the stops of its slides.
  *
- * The path is asked for when something changes that it depends on; a stop that is dragged is seen at once, and stored
- * when it is let go.
+ * The path is asked for when something changes that it depends on; a stop that is moved is seen at once, and stored
+ * when it is let go, or when the keys that move it rest.
  */
 import { useDebounceFn } from '@vueuse/core'
 import { Vector3 } from 'three'
@@ -17,7 +17,10 @@ import { project, type View } from './joints'
 
 export interface StopDot { rule: number; knot: number; x: number; y: number; label: string }
 const PLACES = 33
+const RESTS = 300 // milliseconds without a key
 const vector = (p: Point) => new Vector3(...p)
+type Numbers = Pick<StopDot, 'rule' | 'knot'>
+const sameStop = (one: Numbers, other: Numbers) => one.rule === other.rule && one.knot === other.knot
 
 export function useHelperPath(invalidate: () => void) {
   const character = useCharacter()
@@ -26,7 +29,9 @@ export function useHelperPath(invalidate: () => void) {
   const mending = useMending()
   const found = shallowRef<Schemas['PathOfHelper'] | null>(null)
   let running: AbortController | null = null
-  let held: { stop: Schemas['StopOfSlide']; x: number; y: number; perMetre: { x: number; y: number }; by: number } | null = null
+  let held: { stop: Schemas['StopOfSlide']; x: number; y: number; perMetre: { x: number; y: number }; by: number; byKeys: boolean } | null = null
+  /** Rules that are on their way to be stored: what moves next goes on from them. */
+  let sent: Rule[] | null = null
 
   const helper = computed(() => (mending.remedy?.kind === 'helper' && mending.remedy.on && !posing.clip && !character.sculpting ? mending.remedy : null))
   /** Bending the chosen joint goes along the path; any other joint of the pose changes it. */
@@ -57,7 +62,10 @@ export function useHelperPath(invalidate: () => void) {
     invalidate()
   }, 60)
   watch(subject, load, { immediate: true })
-  onBeforeUnmount(() => running?.abort())
+  onBeforeUnmount(() => {
+    running?.abort()
+    storeKeyed()
+  })
 
   /** The path as it is seen. */
   function line(view: View): string {
@@ -69,7 +77,7 @@ export function useHelperPath(invalidate: () => void) {
   function stops(view: View): StopDot[] {
     if (!helper.value) return []
     return (found.value?.stops ?? []).map((s) => {
-      const by = held?.stop === s ? held.by : 0
+      const by = held && sameStop(held.stop, s) ? held.by : 0
       const at = project(vector(s.at).addScaledVector(vector(s.along), by), view)
       return { rule: s.rule, knot: s.knot, x: at.x, y: at.y, label: `Stop ${s.knot + 1} of the slide` }
     })
@@ -77,17 +85,18 @@ export function useHelperPath(invalidate: () => void) {
 
   /** The rules with the held stop moved, or null. */
   function moved(): Rule[] | null {
-    const rules = (helper.value?.numbers.rules ?? []) as Rule[]
+    const rules = sent ?? ((helper.value?.numbers.rules ?? []) as Rule[])
     if (!held || !rules[held.stop.rule]) return null
     const { rule, knot } = held.stop
     return rules.map((r, k) => (k === rule && r.kind === 'slide' ? { ...r, knots: r.knots.map((n, i) => (i === knot ? { ...n, metres: n.metres + held!.by } : n)) } : r))
   }
   function grab(event: PointerEvent, dot: StopDot, view: View): void {
-    const stop = found.value?.stops.find((s) => s.rule === dot.rule && s.knot === dot.knot)
+    const stop = found.value?.stops.find((s) => sameStop(s, dot))
     if (!stop) return
+    storeKeyed()
     // How far a centimetre goes on the screen: the slide has one way, whatever way the pointer goes.
     const from = project(vector(stop.at), view), to = project(vector(stop.at).addScaledVector(vector(stop.along), 0.01), view)
-    held = { stop, x: event.clientX, y: event.clientY, perMetre: { x: (to.x - from.x) * 100, y: (to.y - from.y) * 100 }, by: 0 }
+    held = { stop, x: event.clientX, y: event.clientY, perMetre: { x: (to.x - from.x) * 100, y: (to.y - from.y) * 100 }, by: 0, byKeys: false }
     ;(event.target as Element).setPointerCapture(event.pointerId)
   }
   function drag(event: PointerEvent): void {
@@ -104,18 +113,30 @@ export function useHelperPath(invalidate: () => void) {
   async function drop(): Promise<void> {
     const rules = moved(), own = helper.value, went = held?.by
     held = null
-    if (rules && own && went) await character.edit((c) => api.setBody(c, own.id, { rules }))
-    live.body = null
+    if (rules && own && went) {
+      sent = rules
+      await character.edit((c) => api.setBody(c, own.id, { rules }))
+      if (sent !== rules) return // moved on since
+      sent = null
+    }
+    if (!held) live.body = null
     invalidate()
   }
+  const storeKeyed = () => held?.byKeys && void drop()
+  const storeSoon = useDebounceFn(storeKeyed, RESTS)
   /** The arrow keys move a stop by a millimetre, with Shift by five. */
-  async function nudge(event: KeyboardEvent, dot: StopDot): Promise<void> {
+  function nudge(event: KeyboardEvent, dot: StopDot): void {
     const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key]
-    const stop = found.value?.stops.find((s) => s.rule === dot.rule && s.knot === dot.knot)
+    const stop = found.value?.stops.find((s) => sameStop(s, dot))
     if (!way || !stop) return
     event.preventDefault()
-    held = { stop, x: 0, y: 0, perMetre: { x: 0, y: 0 }, by: way * (event.shiftKey ? 0.005 : 0.001) * character.sizeFactor }
-    await drop()
+    if (!held || !sameStop(held.stop, stop)) {
+      storeKeyed()
+      held = { stop, x: 0, y: 0, perMetre: { x: 0, y: 0 }, by: 0, byKeys: true }
+    }
+    held.by += way * (event.shiftKey ? 0.005 : 0.001) * character.sizeFactor
+    show()
+    void storeSoon()
   }
   return { line, stops, grab, drag, drop, nudge }
 }
