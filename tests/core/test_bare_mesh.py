@@ -176,6 +176,7 @@ class Template(unittest.TestCase):
     def test_weights_come_with_it_and_the_elbow_bends_as_on_the_figure_itself(self):
         bound = bound_automatically(self.laid, 4)
         np.testing.assert_allclose(Evaluator.of(bound).rest(), self.rest, atol=1e-5)
+        self.assertEqual([c.is_bound for c in (self.bare, self.laid, bound, self.keeper)], [False, False, True, True])
         self.assertFalse([f for f in check_weights(bound, 4) if f.kind in ("stray", "over_limit", "unmirrored")])
         volumes = []
         for character in (bound, bound_automatically(self.keeper, 4)):

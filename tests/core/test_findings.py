@@ -291,7 +291,10 @@ class FileShapes(unittest.TestCase):
         name = character.mesh.shapes[0].name
         remedy = of_file_shape(character, name)
         self.assertIsNone(remedy.by)
-        np.testing.assert_array_equal(remedy.body.targets[0].shape.deltas, character.mesh.shapes[0].deltas)
+        self.assertEqual((remedy.on, remedy.amount, remedy.kind), (True, 1.0, "corrective"))
+        shape = remedy.body.targets[0].shape
+        np.testing.assert_array_equal(shape.deltas, character.mesh.shapes[0].deltas)
+        np.testing.assert_array_equal(shape.vertices, character.mesh.shapes[0].vertices)
         self.assertNotEqual(remedy.name, name)
         made = character.with_remedy(remedy)
         rest = character.skeleton.rest_pose()

@@ -28,7 +28,7 @@ from plethos.core.remedies import Remedy
 from plethos.core.rules import Rules
 from plethos.core.shape import Shape
 from plethos.core.skeleton import Skeleton
-from plethos.core.symmetry import is_symmetric, joint_mirror
+from plethos.core.symmetry import joint_mirror
 from plethos.core.triggers import Trigger
 
 NO_RULES = Rules()
@@ -83,11 +83,6 @@ class Character:
     def sides(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """The mirror images of the vertices ``(V,)``, -1 for none, and of the joints ``(J,)``."""
         return self.mesh.pairs, self.joint_pairs
-
-    @property
-    def is_symmetric(self) -> bool:
-        """Whether it has two sides to compare."""
-        return is_symmetric(*self.sides)
 
     @cached_property
     def in_depth(self) -> bool:
