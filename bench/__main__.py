@@ -23,6 +23,7 @@ from scipy.sparse.linalg import splu
 from bench.binding import compare, large
 from bench.drawings import drawing_trip, posed_drawing
 from bench.mending import mending
+from bench.riggers import riggers
 from bench.shapes import apart, extraction, finer, stored_poses, stroke_trip
 from plethos.core.binding import Binding
 from plethos.core.character import Character
@@ -477,7 +478,7 @@ def main() -> None:
     rows += [extraction(beside), stored_poses(bare, beside), apart(bare, beside)]
     rows.append(asyncio.run(stroke_trip(*finer(bare), over_a_socket)))
     plain = grown(bare, 20_000, shapes=0, blend=0.0)
-    rows += [posed_drawing(plain, beside), asyncio.run(drawing_trip(plain, over_a_socket))]
+    rows += [posed_drawing(plain, beside), asyncio.run(drawing_trip(plain, over_a_socket)), asyncio.run(riggers())]
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
     lines = [

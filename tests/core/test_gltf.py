@@ -13,6 +13,7 @@ from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
+from plethos.core.formats.files import open_file, packed, read_file
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
@@ -28,7 +29,7 @@ from plethos.core.skeleton import Hinge
 from plethos.demo.catalogue import open_demo
 from plethos.launch.front import ROOT
 from tests.figures import broken, tied, tube, tube_file
-from tests.models import load
+from tests.models import DATA, load
 
 
 def refused(test: unittest.TestCase, data: bytes, words: str) -> None:
@@ -155,6 +156,18 @@ class Reading(unittest.TestCase):
         ranged = edit.hinged(character, upper, Hinge((1.0, 0.0, 0.0), -0.5, 2.0))
         again = read_character(parse(write_glb(ranged, source)), "again").skeleton.known_hinge(upper)
         np.testing.assert_allclose([*again.axis, again.low, again.high], [1, 0, 0, -0.5, 2.0], atol=1e-9)
+
+    def test_one_file_is_kept_as_it_was_given_and_several_as_one(self):
+        data = broken(lambda document: document["asset"].update(extras={"ours": None}))
+        self.assertIs(packed(open_file("Tube.glb", data), "Tube.glb", data), data)
+        fox = DATA / "fox"
+        others = {p.name: p.read_bytes() for p in fox.iterdir() if p.suffix in (".bin", ".png")}
+        text = (fox / "Fox.gltf").read_bytes()
+        one = packed(open_file("Fox.gltf", text, others), "Fox.gltf", text, others)
+        again, before = read_file("Fox", one)[1], read_file("Fox.gltf", text, others)[1]
+        np.testing.assert_array_equal(again.mesh.points, before.mesh.points)
+        cube = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+        self.assertEqual(packed(open_file("a.obj", cube), "a.obj", cube)[:4], b"glTF")
 
     def test_an_obj_comes_back(self):
         character = tube(seam=True)

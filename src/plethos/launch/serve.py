@@ -158,8 +158,8 @@ def _serve(url: str, cluster: Cluster, folder: Path, listening: socket.socket, e
     from plethos.web.context import Settings
 
     _log_as_json()
-    # A frame lets go of the interpreter a dozen times, in compiled code. Whoever works in Python meanwhile hands it back
-    # after so long: at the usual 5 ms a pose beside an upload waits for a tenth of a second and more.
+    # A frame lets go of the interpreter a dozen times, in compiled code; whoever works in Python meanwhile hands it
+    # back after so long. At the usual 5 ms a pose beside an upload waits for a tenth of a second and more.
     sys.setswitchinterval(HANDED_BACK)
     migrate(url)
     store = Store(url)

@@ -15,7 +15,7 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.files import ending_of, open_file, read_file, read_source, written
+from plethos.core.formats.files import ending_of, open_file, packed, read_file, read_source, written
 from plethos.core.formats.gltf_write import flattened
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.mesh import Mesh
@@ -102,7 +102,8 @@ class Workbench:
             read_back(character, document, arrays, Evaluator.of(character))
         except BadEditError as error:
             raise BadFileError(error.sentence) from None
-        return self.store.add_character(_tidy(character.name), file.pack(), document, arrays.fresh, demo)
+        kept = packed(file, name, data, others)
+        return self.store.add_character(_tidy(character.name), kept, document, arrays.fresh, demo)
 
     def open(self, character_id: str) -> OpenCharacter:
         """The character, from memory or read anew.

@@ -73,6 +73,12 @@ def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
     return gltf_file.parse(data, others)
 
 
+def packed(file: Source, name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> bytes:
+    """One file that holds all of what was read: the one that was given, where it is such a file already."""
+    whole = data[:4] == b"glTF" and not others and not name.lower().endswith((".obj", ".svg"))
+    return data if whole else file.pack()
+
+
 def read_source(
     file: Source, name: str, welded: NDArray[np.int32] | None = None, cells_only: bool = False
 ) -> Character:
