@@ -55,8 +55,8 @@ async def rigger(address: str, character: str, until: float) -> list[float]:
             half = math.radians(30 + 20 * math.sin(len(taken) / 10))
             turned = {"left_forearm": [0, 0, math.sin(half), math.cos(half)]}
             seq = len(taken) + 1
-            await socket.send(json.dumps({"type": "pose", "seq": seq, "pose": {"joints": turned}, "want": WANT}))
             asked = time.perf_counter()
+            await socket.send(json.dumps({"type": "pose", "seq": seq, "pose": {"joints": turned}, "want": WANT}))
             while not (isinstance(answer := await socket.recv(), bytes) and _seq(answer) == seq):
                 pass
             taken.append((time.perf_counter() - asked) * 1e3)

@@ -47,7 +47,7 @@ class InTheBrowser(BrowserCase):
         expect(self.page.locator("nav button")).to_have_text(["1Bind", "3Mend", "5Deliver"])
 
     def test_a_figure_whose_file_has_z_up_stands_in_its_picture(self):
-        mine = self.bench.bring_in("Lying", lying().pack())
+        mine = self.bench.bring_in("Lying", lying(shipped("lock-keeper-bare")).pack())
         self.page.goto(self.server.address)
         self.until(lambda: self.page.request.get(f"{self.server.address}/api/characters/{mine}/picture").ok)
         drawn = np.asarray(Image.open(io.BytesIO(self.bench.picture(mine))).convert("RGB"), float)

@@ -18,9 +18,9 @@ from tests.models import load
 from tests.server import fresh_database
 
 
-def lying() -> GltfFile:
-    """The lock keeper as a file with Z up has him."""
-    source = parse(light_keeper())
+def lying(figure: bytes | None = None) -> GltfFile:
+    """A figure as a file with Z up has it; the light lock keeper if none is given."""
+    source = parse(figure or light_keeper())
     half = math.sqrt(0.5)
     nodes, scene = source.document["nodes"], source.document["scenes"][0]
     root = {"name": "file", "rotation": [half, 0, 0, half], "children": scene["nodes"]}

@@ -310,7 +310,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       </g>
       <g v-if="path || stops.length" class="way" role="group" aria-label="The way of the helper joint">
         <path :d="path" />
-        <circle v-for="s in stops" :key="`${s.rule} ${s.knot}`" :cx="s.x" :cy="s.y" r="6" tabindex="0" role="button" :aria-label="`${s.label}: drag it, or move it by the arrow keys`" :data-stop="s.knot" @pointerdown="helper.grab($event, s, seen())" @pointermove="helper.drag" @pointerup="helper.drop" @pointercancel="helper.drop" @keydown="helper.nudge($event, s)"><title>{{ s.label }}: drag it</title></circle>
+        <circle v-for="s in stops" :key="`${s.rule} ${s.knot}`" :cx="s.x" :cy="s.y" r="6" tabindex="0" role="button" :aria-label="`${s.label}: drag it, or move it by the arrow keys`" :data-stop="s.knot" @pointerdown="helper.grab($event, s, seen())" @pointermove="helper.drag" @pointerup="helper.drop" @pointercancel="helper.drop" @keydown="helper.nudge($event, s)" @blur="helper.rest"><title>{{ s.label }}: drag it</title></circle>
       </g>
       <g v-for="m in markers" :key="m.name" class="marker">
         <circle v-if="m.twin" :cx="m.twin.x" :cy="m.twin.y" r="4" class="ghost" />

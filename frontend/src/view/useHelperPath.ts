@@ -29,9 +29,10 @@ export function useHelperPath(invalidate: () => void) {
   const mending = useMending()
   const found = shallowRef<Schemas['PathOfHelper'] | null>(null)
   let running: AbortController | null = null
-  let held: { stop: Schemas['StopOfSlide']; x: number; y: number; perMetre: { x: number; y: number }; by: number; byKeys: boolean } | null = null
+  /** The stop that is moved: of which helper of which character, the rules that it goes on from, and how far it has come. */
+  let held: { of: string; own: string; rules: Rule[]; stop: Schemas['StopOfSlide']; x: number; y: number; perMetre: { x: number; y: number }; by: number; byKeys: boolean } | null = null
   /** Rules that are on their way to be stored: what moves next goes on from them. */
-  let sent: Rule[] | null = null
+  let sent: { own: string; rules: Rule[] } | null = null
 
   const helper = computed(() => (mending.remedy?.kind === 'helper' && mending.remedy.on && !posing.clip && !character.sculpting ? mending.remedy : null))
   /** Bending the chosen joint goes along the path; any other joint of the pose changes it. */
@@ -62,10 +63,7 @@ export function useHelperPath(invalidate: () => void) {
     invalidate()
   }, 60)
   watch(subject, load, { immediate: true })
-  onBeforeUnmount(() => {
-    running?.abort()
-    storeKeyed()
-  })
+  onBeforeUnmount(() => running?.abort())
 
   /** The path as it is seen. */
   function line(view: View): string {
@@ -76,27 +74,32 @@ export function useHelperPath(invalidate: () => void) {
   /** The stops as they are seen; one that is dragged stands where the pointer has it. */
   function stops(view: View): StopDot[] {
     if (!helper.value) return []
+    const mine = held?.own === helper.value.id ? held : null
     return (found.value?.stops ?? []).map((s) => {
-      const by = held && sameStop(held.stop, s) ? held.by : 0
+      const by = mine && sameStop(mine.stop, s) ? mine.by : 0
       const at = project(vector(s.at).addScaledVector(vector(s.along), by), view)
       return { rule: s.rule, knot: s.knot, x: at.x, y: at.y, label: `Stop ${s.knot + 1} of the slide` }
     })
   }
 
+  function hold(stop: Schemas['StopOfSlide'], by: Pick<NonNullable<typeof held>, 'x' | 'y' | 'perMetre' | 'byKeys'>): void {
+    storeKeyed()
+    const own = helper.value!
+    const rules = sent?.own === own.id ? sent.rules : ((own.numbers.rules ?? []) as Rule[])
+    held = { of: character.id, own: own.id, rules, stop, by: 0, ...by }
+  }
   /** The rules with the held stop moved, or null. */
   function moved(): Rule[] | null {
-    const rules = sent ?? ((helper.value?.numbers.rules ?? []) as Rule[])
-    if (!held || !rules[held.stop.rule]) return null
-    const { rule, knot } = held.stop
-    return rules.map((r, k) => (k === rule && r.kind === 'slide' ? { ...r, knots: r.knots.map((n, i) => (i === knot ? { ...n, metres: n.metres + held!.by } : n)) } : r))
+    if (!held?.rules[held.stop.rule]) return null
+    const { rules, by, stop: { rule, knot } } = held
+    return rules.map((r, k) => (k === rule && r.kind === 'slide' ? { ...r, knots: r.knots.map((n, i) => (i === knot ? { ...n, metres: n.metres + by } : n)) } : r))
   }
   function grab(event: PointerEvent, dot: StopDot, view: View): void {
     const stop = found.value?.stops.find((s) => sameStop(s, dot))
-    if (!stop) return
-    storeKeyed()
+    if (!stop || !helper.value) return
     // How far a centimetre goes on the screen: the slide has one way, whatever way the pointer goes.
     const from = project(vector(stop.at), view), to = project(vector(stop.at).addScaledVector(vector(stop.along), 0.01), view)
-    held = { stop, x: event.clientX, y: event.clientY, perMetre: { x: (to.x - from.x) * 100, y: (to.y - from.y) * 100 }, by: 0, byKeys: false }
+    hold(stop, { x: event.clientX, y: event.clientY, perMetre: { x: (to.x - from.x) * 100, y: (to.y - from.y) * 100 }, byKeys: false })
     ;(event.target as Element).setPointerCapture(event.pointerId)
   }
   function drag(event: PointerEvent): void {
@@ -107,16 +110,16 @@ export function useHelperPath(invalidate: () => void) {
   }
   function show(): void {
     const rules = moved()
-    if (rules && helper.value) live.body = { remedy_id: helper.value.id, body: { rules } }
+    if (rules && held) live.body = { remedy_id: held.own, body: { rules } }
     invalidate()
   }
   async function drop(): Promise<void> {
-    const rules = moved(), own = helper.value, went = held?.by
+    const was = held, rules = moved()
     held = null
-    if (rules && own && went) {
-      sent = rules
-      await character.edit((c) => api.setBody(c, own.id, { rules }))
-      if (sent !== rules) return // moved on since
+    if (was?.by && rules && was.of === character.id) {
+      const mine = (sent = { own: was.own, rules })
+      await character.edit((c) => api.setBody(c, was.own, { rules }))
+      if (sent !== mine) return // moved on since
       sent = null
     }
     if (!held) live.body = null
@@ -128,15 +131,12 @@ export function useHelperPath(invalidate: () => void) {
   function nudge(event: KeyboardEvent, dot: StopDot): void {
     const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key]
     const stop = found.value?.stops.find((s) => sameStop(s, dot))
-    if (!way || !stop) return
+    if (!way || !stop || !helper.value) return
     event.preventDefault()
-    if (!held || !sameStop(held.stop, stop)) {
-      storeKeyed()
-      held = { stop, x: 0, y: 0, perMetre: { x: 0, y: 0 }, by: 0, byKeys: true }
-    }
-    held.by += way * (event.shiftKey ? 0.005 : 0.001) * character.sizeFactor
+    if (held?.own !== helper.value.id || !sameStop(held.stop, stop)) hold(stop, { x: 0, y: 0, perMetre: { x: 0, y: 0 }, byKeys: true })
+    held!.by += way * (event.shiftKey ? 0.005 : 0.001) * character.sizeFactor
     show()
     void storeSoon()
   }
-  return { line, stops, grab, drag, drop, nudge }
+  return { line, stops, grab, drag, drop, nudge, rest: storeKeyed }
 }
