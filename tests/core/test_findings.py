@@ -250,7 +250,12 @@ class Differences(unittest.TestCase):
         # Still posed, with the dial on, the movement is there twice, and is found.
         both = replace(pose, dials={"Yawn": 1.0})
         ((same, finding),) = twice_in(evaluator, both)
-        self.assertEqual((same.name, finding.kind), ("Yawn", "twice"))
+        self.assertIs(same, remedy)
+        mended = finding.remedy
+        self.assertEqual(
+            (finding.kind, mended.id, mended.on, mended.amount), ("twice", remedy.id, False, remedy.amount)
+        )
+        self.assertIs(mended.body, remedy.body)
         self.assertIn("applied twice", finding.text)
         self.assertEqual(twice_in(evaluator, pose), [])
 

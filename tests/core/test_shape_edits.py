@@ -135,6 +135,8 @@ class OnTheKeeper(unittest.TestCase):
         dense = self.dense(made)
         np.testing.assert_allclose(dense[chest], self.dense(remedy)[chest], atol=1e-9)
         self.assertGreater(count, 100)
+        self.assertEqual(count, int((dense[coat] != 0).any(axis=1).sum()))
+        self.assertEqual((made.id, made.on, made.amount), (remedy.id, remedy.on, remedy.amount))
         # Over the middle of what moves the cloth goes as far as the skin, and nowhere further.
         middle = coat & (np.abs(self.mesh.rest[:, 1] - 1.25) < 0.06)
         self.assertGreater(np.linalg.norm(dense[middle], axis=1).max(), 0.009)

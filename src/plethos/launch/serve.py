@@ -142,10 +142,18 @@ def work(data: Path | None, quiet: bool = False) -> None:
         threading.Thread(target=until_closed, daemon=True).start()
 
     async def until_stopped() -> None:
+        # An exit raised wherever Python just is may be taken there for a fault of its own, and go no further.
+        told = asyncio.Event()
+        for one in (signal.SIGTERM, signal.SIGINT):
+            asyncio.get_running_loop().add_signal_handler(one, told.set)
         async with jobs.working() as worker:
             if not quiet:
                 print("Plethos works along.   (Ctrl-C stops it)", flush=True)
-            await worker
+            await asyncio.wait({worker, asyncio.create_task(told.wait())}, return_when=asyncio.FIRST_COMPLETED)
+            if worker.done():
+                await worker  # what ended it is told
+        # Tasks of the database's pool that were cut off while they began may never end.
+        os._exit(0)
 
     asyncio.run(until_stopped())
 

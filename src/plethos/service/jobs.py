@@ -23,6 +23,7 @@ WENT_WRONG = "Something went wrong in the server; nothing was changed."
 SERVER_GONE = "The server stopped while it was at work; nothing was changed. Start it again."
 LOST_AFTER = 6.0  # seconds
 AGAIN = 0.5
+PATIENCE = 2.0
 log = structlog.get_logger()
 
 
@@ -83,11 +84,11 @@ class Jobs:
         try:
             yield tasks[0]
         finally:
-            for task in tasks:
-                task.cancel()
-            for task in tasks:
-                with contextlib.suppress(asyncio.CancelledError):
-                    await task
+            # A worker that is cancelled while it begins takes that for its own end, and is begun anew: once more, then.
+            while under_way := {t for t in tasks if not t.done()}:
+                for task in under_way:
+                    task.cancel()
+                await asyncio.wait(under_way, timeout=PATIENCE)
 
     async def _work(self, elsewhere: bool) -> None:
         """Take up what is asked for; when the database went away, begin anew once it is back."""
