@@ -16,20 +16,19 @@ class Posing(BrowserCase):
         row = self.page.locator(".turned .row").filter(has=self.page.get_by_role("button", name=joint, exact=True))
         return float(row.locator(".num").text_content().rstrip("°")) if row.count() else 0.0
 
+    def came(self, joint, box: dict, right: float, down: float) -> bool:
+        """Whether a joint is as far from where it stood as it was dragged, pixels."""
+        now = joint.bounding_box()
+        return abs(now["x"] - box["x"] - right) + abs(now["y"] - box["y"] - down) < 3
+
     def test_a_hand_is_dragged_and_two_joints_turn(self):
         page = self.page
         page.get_by_label("Whole: show the whole figure").click()
-        box = self.standing(page.locator("[data-joint=left_hand]"))
-        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        self.drag(x, y, -40, -90)
+        hand = page.locator("[data-joint=left_hand]")
+        box = self.standing(hand)
+        self.drag(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, -40, -90)
         self.until(lambda: self.turned("Left upper arm") > 20 and self.turned("Left forearm") > 20)
-
-        def is_there() -> bool:
-            now = page.locator("[data-joint=left_hand]").bounding_box()
-            off = now["x"] + now["width"] / 2 - x + 40, now["y"] + now["height"] / 2 - y + 90
-            return abs(off[0]) + abs(off[1]) < 3
-
-        self.until(is_there)
+        self.until(lambda: self.came(hand, box, -40, -90))
         # A click chooses the joint and turns nothing.
         before = self.turned("Left forearm")
         box = self.standing(page.locator("[data-joint=right_foot]"))
@@ -61,12 +60,7 @@ class Posing(BrowserCase):
         for page_side, told in waiting:
             page_side.send(told)
         self.until(lambda: self.turned("Left forearm") > 5)
-
-        def is_there() -> bool:
-            now = hand.bounding_box()
-            return abs(now["x"] - box["x"] + 40) + abs(now["y"] - box["y"] + 90) < 3
-
-        self.until(is_there)
+        self.until(lambda: self.came(hand, box, -40, -90))
 
     def test_a_pose_is_kept_gone_to_mirrored_and_blended(self):
         page = self.page

@@ -22,8 +22,8 @@ from plethos.store.work import CANCELLED, DONE, FAILED, Work, WorkList
 WENT_WRONG = "Something went wrong in the server; nothing was changed."
 SERVER_GONE = "The server stopped while it was at work; nothing was changed. Start it again."
 LOST_AFTER = 6.0  # seconds
-AGAIN = 0.5
-PATIENCE = 2.0
+AGAIN = 0.5  # seconds, before a worker is begun anew
+PATIENCE = 2.0  # seconds for one that is cancelled
 log = structlog.get_logger()
 
 

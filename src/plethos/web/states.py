@@ -119,8 +119,8 @@ def _cards(character: Character) -> list[RemedyCard]:
     found = joints_under(character.skeleton, character.binding, new) if new else []
     for mask, joints in zip(new, found, strict=True):
         _known_joints[mask] = (character.binding, tuple(character.skeleton.names[j] for j in joints))
-    under = {m: list(_known_joints[m][1]) for m in masks}
-    return [_card(character, r, under.get(r.mask, []) if r.mask else []) for r in rules.remedies]
+    under: dict[Mask | None, list[str]] = {m: list(_known_joints[m][1]) for m in masks}
+    return [_card(character, r, under.get(r.mask, [])) for r in rules.remedies]
 
 
 _known_joints: WeakKeyDictionary[Mask, tuple[Binding, tuple[str, ...]]] = WeakKeyDictionary()

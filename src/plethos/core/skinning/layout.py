@@ -39,17 +39,19 @@ def masked_binding(mesh: Mesh, skeleton: Skeleton, binding: Binding, helpers: Se
         columns = [c * (1 - share) for c in columns] + [share]
         row = table.rows[mesh.part_numbers[under], joint]
         rows.append(np.where(row >= 0, row, rows[0][:, 0])[:, None].astype(np.int32))
-    weights, influences = np.concatenate(columns, axis=1), np.concatenate(rows, axis=1)
-    order = np.argsort(-weights, axis=1, kind="stable")
+    own_weights, own_bones = np.concatenate(columns, axis=1), np.concatenate(rows, axis=1)
+    order = np.argsort(-own_weights, axis=1, kind="stable")
     # No narrower than it was: a stroke that is being painted needs the room.
-    wide = binding.influences.shape[1]
-    most = max(wide, int((weights > 0).sum(axis=1).max(initial=1)))
-    weights = np.take_along_axis(weights, order, 1)[:, :most]
-    influences = np.take_along_axis(influences, order, 1)[:, :most]
-    every = np.repeat(binding.influences[:, :1], most, axis=1), np.zeros((len(mesh), most), np.float32)
-    every[0][:, :wide], every[1][:, :wide] = binding.influences, binding.weights
-    every[0][under], every[1][under] = influences, weights / weights.sum(axis=1, keepdims=True)
-    return Binding(table.bones, *every, binding.joints, binding.blend)
+    before = binding.influences.shape[1]
+    most = max(before, int((own_weights > 0).sum(axis=1).max(initial=1)))
+    own_weights = np.take_along_axis(own_weights, order, 1)[:, :most]
+    influences = np.repeat(binding.influences[:, :1], most, axis=1)
+    influences[:, :before] = binding.influences
+    influences[under] = np.take_along_axis(own_bones, order, 1)[:, :most]
+    weights = np.zeros((len(mesh), most), np.float32)
+    weights[:, :before] = binding.weights
+    weights[under] = own_weights / own_weights.sum(axis=1, keepdims=True)
+    return Binding(table.bones, influences, weights, binding.joints, binding.blend)
 
 
 @dataclass(frozen=True, eq=False)
