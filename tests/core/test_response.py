@@ -11,7 +11,7 @@ from scipy.interpolate import PchipInterpolator
 from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
-from plethos.core.kinematics import curve_values
+from plethos.core.kinematics import curve_points
 from plethos.core.response import PRESETS, Response
 from plethos.core.triggers import trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger, guess_hinge, snap_axis, unit_axis
@@ -46,10 +46,15 @@ class ResponseCurve(unittest.TestCase):
                 pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), angle)
                 self.assertAlmostEqual(value_of(character, trigger, pose), float(curve.at(angle)), places=12)
 
-            at = generator.uniform(-3, 3, 40)
-            drawn = np.empty(len(at))
-            curve_values(np.array([curve.inputs, curve.values, curve.slopes], float), at, drawn)
-            np.testing.assert_allclose(drawn, curve.at(at), atol=1e-12)
+    @given(st.lists(st.tuples(st.floats(0.01, 2), st.floats(0, 1)), min_size=2, max_size=9), st.integers(0, 12))
+    @settings(max_examples=100, deadline=None)
+    def test_a_drawn_curve_is_that_of_pchip_at_its_knots_and_evenly_between(self, steps, between):
+        x, y = np.cumsum([s for s, _ in steps]) - 3, np.array([v for _, v in steps])
+        points = np.empty((len(x) + between, 2), np.float32)
+        curve_points(Response(tuple(x), tuple(y)).rows, points)
+        at = np.sort(np.concatenate([np.linspace(x[0], x[-1], between + 2)[1:-1], x]))
+        np.testing.assert_allclose(points[:, 0], np.degrees(at), rtol=1e-6, atol=1e-5)
+        np.testing.assert_allclose(points[:, 1], PchipInterpolator(x, y)(at), atol=1e-6)
 
     def test_it_is_flat_outside_and_never_leaves_0_to_1(self):
         curve = Response.preset("ease", 0.2, -1.5)

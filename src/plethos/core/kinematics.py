@@ -18,6 +18,7 @@ _f1 = nb.float32[::1]
 _f2 = nb.float32[:, ::1]
 _i1 = nb.int32[::1]
 TURN = 2 * np.pi
+DEGREES = 180 / np.pi
 NO_DUALS, NO_STRETCHES = np.empty((0, 8), np.float32), np.empty((0, 9), np.float32)  # for who wants none
 
 
@@ -54,11 +55,31 @@ def _twist(x, y, z, w, ax, ay, az, middle):  # type: ignore[no-untyped-def]
     return turned - TURN * np.ceil((turned - middle - np.pi) / TURN - 1e-12)
 
 
-@nb.njit(nb.void(_d2, _d1, _d1), cache=True, nogil=True, error_model="numpy")
-def curve_values(knots, given, values) -> None:  # type: ignore[no-untyped-def]
-    """One curve through knots ``(3, N)`` at the inputs `given`, written to `values`, both ``(M,)``."""
-    for n in range(len(given)):
-        values[n] = _curve(given[n], 0, knots.shape[1], knots)
+@nb.njit(nb.void(_d2, _f2), cache=True, nogil=True, error_model="numpy")
+def curve_points(knots, points) -> None:  # type: ignore[no-untyped-def]
+    """One curve through angles, as it is drawn.
+
+    Parameters
+    ----------
+    knots
+        ``(3, N)`` of `Response.rows`.
+    points
+        ``(M, 2)``, M > N, written in ascending order: degrees and values at each knot, and at M - N angles between
+        the first and the last that divide the way evenly.
+    """
+    count, start = knots.shape[1], knots[0, 0]
+    steps = len(points) - count
+    step = (knots[0, count - 1] - start) / (steps + 1)
+    knot, taken = 0, 1
+    for n in range(len(points)):
+        angle = start + taken * step
+        if taken > steps or (knot < count and knots[0, knot] <= angle):
+            angle = knots[0, knot]
+            knot += 1
+        else:
+            taken += 1
+        points[n, 0] = angle * DEGREES
+        points[n, 1] = _curve(angle, 0, count, knots)
 
 
 @nb.njit(nb.void(_d2, _d2, _d2, _d1), cache=True, nogil=True, error_model="numpy")

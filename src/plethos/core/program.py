@@ -93,8 +93,9 @@ class Program:
         Whoever reads a trigger stands in a later step. So the other one is worked out right after the step of the one
         that it stands in for, over its value: nothing else is packed anew, however many rules there are.
         """
-        old = next((t for t in self.rules.triggers if t.id == trigger.id), None)
-        if old is None or not trigger.reads() <= old.reads() or trigger.writes() != old.writes():
+        written = trigger.writes()
+        old = self.rules.writer(written[0])
+        if old is None or old.id != trigger.id or old.writes() != written or not trigger.reads() <= old.reads():
             return None
         after = self.step_of[trigger.id] + 1
         steps = (*self.steps[:after], *_packed([trigger], self.places), *self.steps[after:])

@@ -99,6 +99,11 @@ class Response:
         ]  # fmt: skip
         return _end_slope(h[0], h[1], d[0], d[1]), *inner, _end_slope(h[-1], h[-2], d[-1], d[-2])
 
+    @cached_property
+    def rows(self) -> Array:
+        """Inputs, values and slopes ``(3, N)``, as compiled loops read them."""
+        return np.array([self.inputs, self.values, self.slopes], np.float64)
+
     def at(self, given: ArrayLike) -> NDArray[np.float64]:
         """Values at inputs of any shape."""
         x, y, m = np.array(self.inputs), np.array(self.values), np.array(self.slopes)
@@ -171,11 +176,9 @@ def packed_curves(curves: Sequence[Response]) -> tuple[NDArray[np.int32], Array]
     Returns
     -------
     offsets, knots
-        ``(N + 1,)`` and ``(3, K)``: inputs, values and slopes of curve n are ``knots[:, offsets[n]:offsets[n + 1]]``.
+        ``(N + 1,)`` and ``(3, K)``: `Response.rows` of curve n are ``knots[:, offsets[n]:offsets[n + 1]]``.
     """
     offsets = np.array([0, *itertools.accumulate(len(c.inputs) for c in curves)], np.int32)
-    # Plain numbers put together at once: a curve or two are packed with every move of a knot that is dragged.
-    inputs = [x for c in curves for x in c.inputs]
-    values = [x for c in curves for x in c.values]
-    slopes = [x for c in curves for x in c.slopes]
-    return offsets, np.array([inputs, values, slopes], np.float64)
+    if len(curves) == 1:  # with every move of a knot that is dragged
+        return offsets, curves[0].rows
+    return offsets, np.concatenate([np.empty((3, 0)), *(c.rows for c in curves)], axis=1)

@@ -107,7 +107,11 @@ class Rules:
 
     def trigger_of(self, remedy: Remedy) -> Trigger | None:
         """The trigger that a remedy is tied to; None for a dial, or when it is untied."""
-        return None if remedy.by is None else self._writer.get(remedy.by)
+        return None if remedy.by is None else self.writer(remedy.by)
+
+    def writer(self, value: Slot) -> Trigger | None:
+        """The trigger that gives a value, or turns a joint; None for what is set."""
+        return self._writer.get(value)
 
     # What acts at each stage.
 
