@@ -33,6 +33,31 @@ def as_text(file: GltfFile, uri: str) -> bytes:
     return json.dumps(document).encode()
 
 
+ANYTHING = st.recursive(
+    st.booleans() | st.integers() | st.floats(allow_nan=False, allow_infinity=False) | st.text(),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(), inner, max_size=4),
+    max_leaves=12,
+)
+
+
+class Text(unittest.TestCase):
+    @given(ANYTHING, st.booleans())
+    @settings(max_examples=150, deadline=None)
+    def test_what_others_wrote_is_read_as_pythons_own_parser_reads_it(self, theirs, plain):
+        text = json.dumps({**EMPTY.document, "extras": {"of": theirs}}, ensure_ascii=plain)
+        self.assertEqual(repr(parse(text.encode()).document), repr(json.loads(text)))
+
+    def test_what_is_no_number_no_sign_or_too_deep_is_refused(self):
+        for theirs, why in (
+            (b"NaN", "cannot be read"), (b"[-Infinity]", "cannot be read"), (b'"\\ud800"', "cannot be read"),
+            (b'"\xff"', "cannot be read"), (b"[1,]", "cannot be read"), (b"[" * 210 + b"]" * 210, "200 deep"),
+        ):  # fmt: skip
+            with self.subTest(theirs), self.assertRaisesRegex(BadFileError, why):
+                parse(b'{"asset":{"version":"2.0"},"extras":' + theirs + b"}")
+        for theirs in (b'"\\ud83d\\udc1f"', b"[" * 190 + b"]" * 190):
+            parse(b'{"asset":{"version":"2.0"},"extras":' + theirs + b"}")
+
+
 class Buffers(unittest.TestCase):
     def test_a_buffer_comes_beside_the_file_inside_its_text_or_in_its_chunk(self):
         file = tube_file()

@@ -4,6 +4,8 @@ import gc
 import math
 import unittest
 import weakref
+from concurrent.futures import ThreadPoolExecutor
+from threading import Event
 from unittest.mock import patch
 
 import numpy as np
@@ -135,6 +137,41 @@ class OnTheBench(unittest.TestCase):
             self.assertIs(self.bench.open(self.id), held, "what someone holds is found again")
         with patch.object(workbench, "MOST_KEPT", 0):
             self.assertIs(self.bench.open(ids[0]), self.bench.open(ids[0]), "the newest stays, however large")
+
+    def test_whoever_opens_one_keeps_nobody_waiting_who_works_on_another(self):
+        other = self.bench.bring_in("Other", tube_file().pack())
+        self.bench.open(self.id)
+        reading, go_on = Event(), Event()
+        read, asked = self.bench._read, []
+
+        def slowly(character_id):
+            asked.append(character_id)
+            reading.set()
+            self.assertTrue(go_on.wait(60))
+            return read(character_id)
+
+        with patch.object(Workbench, "_read", side_effect=slowly), ThreadPoolExecutor(5) as pool:
+            self.addCleanup(go_on.set)
+            opening = [pool.submit(self.bench.open, other) for _ in range(3)]
+            self.assertTrue(reading.wait(60))
+            # While that is read: this one is renamed, edited, undone, posed; all from a thread that could be waited for.
+            pool.submit(self.make_remedy).result(60)
+            self.assertEqual(pool.submit(self.bench.rename, self.id, "Pole").result(60).revision.name, "Pole")
+            self.assertFalse(any(o.done() for o in opening))
+            go_on.set()
+            found = {id(o.result(60)) for o in opening}
+            self.assertEqual((len(found), asked), (1, [other]), "read once, for all who wanted it")
+            # Dropped while it is read: whoever comes next has it read anew.
+            self.bench.forget(other)
+            reading.clear()
+            go_on.clear()
+            late = pool.submit(self.bench.open, other)
+            self.assertTrue(reading.wait(60))
+            dropped = pool.submit(self.bench.forget, other)
+            self.assertFalse(dropped.done())
+            go_on.set()
+            dropped.result(60)
+            self.assertIsNot(self.bench.open(other), late.result(60))
 
     def test_refusals_leave_nothing_behind(self):
         with self.assertRaises(BadFileError):

@@ -23,6 +23,7 @@ import uvicorn
 
 from plethos.launch.cluster import Cluster, SetupError
 from plethos.launch.front import build_front
+from plethos.launch.tidying import Tidying
 
 if TYPE_CHECKING:
     from plethos.store.repository import Store
@@ -225,13 +226,15 @@ class Worker:
 
 
 def _look_after(server: uvicorn.Server, cluster: Cluster, worker: Worker, folder: Path, store: Store) -> None:
-    """Start a database or a worker that has died again; and see to it that a stop is one, whatever still hangs."""
+    """Start a database or a worker that has died again, tidy up in quiet moments; and see to it that a stop is one, whatever still hangs."""
     log = structlog.get_logger()
+    tidying = Tidying()
     pause = LOOK
     while not server.should_exit:
         time.sleep(pause)
         if server.started and not server.should_exit:
             worker.keep()
+            tidying.look()
         if not cluster.runs() and not server.should_exit:
             log.warning("the database is gone: starting it again")
             pause = LOOK if cluster.restart() else min(2 * pause, 4.0)

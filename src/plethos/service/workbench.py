@@ -70,7 +70,8 @@ class Workbench:
         self.store, self.page = store, page
         self._open: WeakValueDictionary[str, OpenCharacter] = WeakValueDictionary()
         self._recent: OrderedDict[str, OpenCharacter] = OrderedDict()
-        self._lock = threading.Lock()
+        self._reading: WeakValueDictionary[str, threading.Lock] = WeakValueDictionary()
+        self._lock = threading.Lock()  # of what is in memory: held for a moment, never while something is read
 
     def of(self, page: str | None) -> Workbench:
         """The same workbench in the hands of a page: see `Lease`."""
@@ -113,16 +114,30 @@ class Workbench:
         NotThereError
             When the library has no such character.
         """
+        found = self._known(character_id)
+        if found is None:
+            # Who wants the same one waits for it; nobody else does.
+            with self._alone_with(character_id):
+                found = self._known(character_id) or self._known(character_id, self._read(character_id))
+        assert found is not None, "what was read is known"
+        return found
+
+    def _known(self, character_id: str, read: OpenCharacter | None = None) -> OpenCharacter | None:
+        """The character where it is in memory, or has just been read."""
         with self._lock:
-            found = self._open.get(character_id)
-            if found is None:
-                found = self._open[character_id] = self._read(character_id)
             # Whoever still has one in hand has the one that is found here; the newest are kept for whoever comes next.
-            self._recent[character_id] = found
-            self._recent.move_to_end(character_id)
-            while len(self._recent) > 1 and sum(o.size for o in self._recent.values()) > MOST_KEPT:
-                self._recent.popitem(last=False)
+            found = read or self._open.get(character_id)
+            if found is not None:
+                self._open[character_id] = self._recent[character_id] = found
+                self._recent.move_to_end(character_id)
+                while len(self._recent) > 1 and sum(o.size for o in self._recent.values()) > MOST_KEPT:
+                    self._recent.popitem(last=False)
             return found
+
+    def _alone_with(self, character_id: str) -> threading.Lock:
+        """Held by whoever reads a character, or drops it."""
+        with self._lock:
+            return self._reading.setdefault(character_id, threading.Lock())
 
     def _read(self, character_id: str) -> OpenCharacter:
         with _there():
@@ -310,7 +325,7 @@ class Workbench:
 
     def forget(self, character_id: str) -> None:
         """Drop a character from memory; it is read anew when next asked for."""
-        with self._lock:
+        with self._alone_with(character_id), self._lock:
             self._open.pop(character_id, None)
             self._recent.pop(character_id, None)
 

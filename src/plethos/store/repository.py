@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, delete, func, select, text, update
+import psycopg
+from sqlalchemy import Engine, create_engine, delete, event, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
@@ -62,6 +63,7 @@ class Store:
 
     def __init__(self, url: str) -> None:
         self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=5, max_overflow=15)
+        event.listen(self.engine, "before_cursor_execute", _in_binary)
         self.transactions = Transactions(self.engine)
 
     def give_up(self) -> None:
@@ -226,16 +228,16 @@ class Store:
     def blobs(self, hashes: Iterable[str]) -> dict[str, bytes]:
         """The bytes under some hashes, in one go; those that are not there are left out."""
         with self.transactions() as session:
-            rows = session.scalars(select(Blob).where(Blob.hash.in_(list(hashes)))).all()
-            return {row.hash: unsqueeze(row.data) for row in rows}
+            wanted = select(Blob.hash, Blob.data).where(Blob.hash.in_(list(hashes)))
+            rows = session.execute(wanted, execution_options={"binary": True}).all()
+        return {name: unsqueeze(data) for name, data in rows}
 
     def blob(self, hash_: str) -> bytes:
         """The bytes under a hash."""
-        with self.transactions() as session:
-            row = session.get(Blob, hash_)
-            if row is None:
-                raise Missing(f"blob {hash_}")
-            return unsqueeze(row.data)
+        found = self.blobs([hash_])
+        if hash_ not in found:
+            raise Missing(f"blob {hash_}")
+        return found[hash_]
 
     def sweep_blobs(self) -> int:
         """Delete blobs that no character and no revision names; returns how many."""
@@ -289,3 +291,11 @@ def _locked(session: Session, character_id: str, removed: bool = False) -> Chara
     if row is None or (row.removed_at is not None) != removed:
         raise Missing(f"character {character_id}")
     return row
+
+
+def _in_binary(
+    connection: Any, cursor: psycopg.Cursor, statement: str, parameters: Any, context: Any, many: bool
+) -> None:
+    """Have the database answer in bytes where that is asked for: in digits, blobs take four times as long."""
+    if context is not None and context.execution_options.get("binary"):
+        cursor.format = psycopg.pq.Format.BINARY

@@ -1,6 +1,6 @@
 """The container: a glTF document and its buffers, from `.glb` or `.gltf` bytes, packed again as `.glb`.
 
-Plain `json` and `struct` on purpose: a document is kept as it came, with every extra and extension that we know
+Plain JSON and `struct` on purpose: a document is kept as it came, with every extra and extension that we know
 nothing about, so that what leaves is what came in plus our own. No number in a file is trusted: each is checked
 before anything of its size is made.
 """
@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import base64
 import binascii
+import codecs
+import contextlib
 import json
 import struct
 import urllib.parse
@@ -18,6 +20,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic_core import from_json
 
 from plethos.core.errors import BadFileError
 
@@ -258,17 +261,25 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
 def _document(text: bytes) -> Any:
     """The JSON of a file, without what is null: that is as good as missing."""
     try:
-        signs = np.frombuffer(text, np.uint8)
-        opened, closed = np.isin(signs, (0x5B, 0x7B)), np.isin(signs, (0x5D, 0x7D))
-        if (np.cumsum(opened.astype(np.int32)) - np.cumsum(closed.astype(np.int32))).max(initial=0) > DEEPEST:
-            raise BadFileError(f"The file is nested more than {DEEPEST} deep: nothing would read it again.")
-        document = json.loads(text.decode("utf-8-sig"), parse_constant=_no_number)
-        if b"\\u" in text:
-            json.dumps(document, ensure_ascii=False).encode()
+        document = _parsed(text.removeprefix(codecs.BOM_UTF8))
     except (ValueError, RecursionError):
         raise BadFileError("The file is broken: its JSON cannot be read.") from None
     if b"null" in text:
         _drop_nulls(document)
+    return document
+
+
+def _parsed(text: bytes) -> Any:
+    """What JSON says; by the faster of two parsers where that takes it, for nobody else runs meanwhile."""
+    with contextlib.suppress(ValueError):
+        return from_json(text, allow_inf_nan=False, cache_strings="keys")  # up to `DEEPEST` deep
+    signs = np.frombuffer(text, np.uint8)
+    opened, closed = np.isin(signs, (0x5B, 0x7B)), np.isin(signs, (0x5D, 0x7D))
+    if (np.cumsum(opened.astype(np.int32)) - np.cumsum(closed.astype(np.int32))).max(initial=0) > DEEPEST:
+        raise BadFileError(f"The file is nested more than {DEEPEST} deep: nothing would read it again.")
+    document = json.loads(text.decode(), parse_constant=_no_number)
+    if b"\\u" in text:
+        json.dumps(document, ensure_ascii=False).encode()
     return document
 
 
