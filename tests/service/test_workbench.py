@@ -154,7 +154,7 @@ class OnTheBench(unittest.TestCase):
             self.addCleanup(go_on.set)
             opening = [pool.submit(self.bench.open, other) for _ in range(3)]
             self.assertTrue(reading.wait(60))
-            # While that is read: this one is renamed, edited, undone, posed; all from a thread that could be waited for.
+            # While that is read this one is edited and renamed, from a thread that can be waited for.
             pool.submit(self.make_remedy).result(60)
             self.assertEqual(pool.submit(self.bench.rename, self.id, "Pole").result(60).revision.name, "Pole")
             self.assertFalse(any(o.done() for o in opening))

@@ -226,7 +226,10 @@ class Worker:
 
 
 def _look_after(server: uvicorn.Server, cluster: Cluster, worker: Worker, folder: Path, store: Store) -> None:
-    """Start a database or a worker that has died again, tidy up in quiet moments; and see to it that a stop is one, whatever still hangs."""
+    """Start a database or a worker that has died again, and tidy up in quiet moments.
+
+    And see to it that a stop is one, whatever still hangs.
+    """
     log = structlog.get_logger()
     tidying = Tidying()
     pause = LOOK
