@@ -5,7 +5,7 @@ import unittest
 import weakref
 from unittest.mock import patch
 
-from plethos.launch.tidying import AT_LATEST, Tidying
+from plethos.launch.tidying import AT_LATEST, QUIET, Tidying
 
 
 class Ring:
@@ -43,16 +43,19 @@ class QuietMoments(unittest.TestCase):
             self.assertFalse(self.after(0.5, 0.2))
         # However much is made meanwhile, of the young: nothing looks through all of it.
         kept = [[] for _ in range(200_000)]
+        self.assertFalse(self.after(0.6 * QUIET, 0.004))
+        self.assertFalse(self.after(0.5, 0.2))
+        self.assertFalse(self.after(0.6 * QUIET, 0.004))
         self.assertIsNotNone(ring())
-        self.assertTrue(self.after(0.5, 0.004))
+        self.assertTrue(self.after(0.6 * QUIET, 0.004))
         self.assertIsNone(ring())
         self.assertEqual(len(kept), 200_000)
 
     def test_nothing_done_nothing_to_tidy(self):
-        self.assertFalse(self.after(0.5, 0.001))
+        self.assertFalse(self.after(2 * QUIET, 0.001))
         self.after(0.5, 0.4)
-        self.assertTrue(self.after(0.5, 0.001))
-        self.assertFalse(self.after(0.5, 0.001))
+        self.assertTrue(self.after(2 * QUIET, 0.001))
+        self.assertFalse(self.after(2 * QUIET, 0.001))
 
     def test_whoever_never_rests_is_tidied_up_behind_once_in_a_while(self):
         ring = self.old_ring()

@@ -6,6 +6,7 @@ import gc
 import time
 
 IDLE = 0.05  # of a core: a server that nobody asks anything takes a tenth of that
+QUIET = 5.0  # seconds: whoever only looks at what came of an edit goes on soon
 AT_LATEST = 3600.0  # seconds
 NEVER = 2**31 - 1
 
@@ -20,20 +21,20 @@ class Tidying:
     def __init__(self) -> None:
         young, middle, _ = gc.get_threshold()
         gc.set_threshold(young, middle, NEVER)
-        self._seen = self._tidied = time.monotonic()
+        self._seen = self._worked = self._tidied = time.monotonic()
         self._computed = time.process_time()
-        self._worked = False
+        self._due = False
 
     def look(self) -> bool:
         """Tidy up if it is time to; asked for now and then. Whether it was done."""
         now, computed = time.monotonic(), time.process_time()
-        busy = computed - self._computed > IDLE * (now - self._seen)
+        if computed - self._computed > IDLE * (now - self._seen):
+            self._worked, self._due = now, True
         self._seen, self._computed = now, computed
-        self._worked |= busy
-        if not self._worked or (busy and now - self._tidied < AT_LATEST):
+        if not self._due or (now - self._worked < QUIET and now - self._tidied < AT_LATEST):
             return False
         gc.collect()
         # That was work too, but nobody's.
         self._seen = self._tidied = time.monotonic()
-        self._computed, self._worked = time.process_time(), False
+        self._computed, self._due = time.process_time(), False
         return True
