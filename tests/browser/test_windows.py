@@ -14,6 +14,16 @@ class Windows(BrowserCase):
         """What the browser keeps of where one left off."""
         return self.page.evaluate("() => Object.values(JSON.parse(localStorage['plethos.left'] ?? '{}'))[0] ?? {}")
 
+    def boxes(self, selector: str) -> list[dict]:
+        """Where things stand on the page."""
+        return [box for one in self.page.locator(selector).all() if (box := one.bounding_box())]
+
+    def overlap(self, one: dict, other: dict) -> bool:
+        return all(
+            one[at] < other[at] + other[by] and other[at] < one[at] + one[by]
+            for at, by in (("x", "width"), ("y", "height"))
+        )
+
     def test_a_character_opens_whole_and_goes_on_where_one_left_off(self):
         keeper = self.bench.bring_in("Lock keeper", light_keeper())
         self.open(f"/characters/{keeper}")
@@ -31,6 +41,9 @@ class Windows(BrowserCase):
         self.page.get_by_label("Angle in degrees").focus()
         self.page.keyboard.press("o")
         self.assertIn("on", whole.get_attribute("class"))
+        # All of him stands below the bars.
+        bars = max(b["y"] + b["height"] for b in self.boxes(".view .bar"))
+        self.until(lambda: min(b["y"] for b in self.boxes(".view .dot")) > bars + 10)
         self.page.keyboard.press("f")
         self.page.get_by_role("button", name="Bind").click()
         self.page.wait_for_url("**/bind")
@@ -45,6 +58,14 @@ class Windows(BrowserCase):
         self.page.reload()
         self.page.wait_for_selector(".view[data-ready=true]")
         expect(self.page.get_by_label("Angle in degrees")).to_have_value("35.0")
+        # Nor does a name that the wipe gives its sides lie under them, wherever that is.
+        self.page.get_by_role("button", name="Mend").click()
+        self.page.get_by_role("button", name="Skin blend").click()
+        for _ in range(14):
+            self.page.get_by_label("Move the wipe").press("ArrowRight")
+            tags, bars = self.boxes(".view .tag"), self.boxes(".view .bar")
+            self.assertEqual(len(tags), 2)
+            self.assertFalse([(t, b) for t in tags for b in bars if self.overlap(t, b)])
 
     def test_two_windows_one_edits_and_the_other_looks_on_until_it_takes_over(self):
         tube = self.bench.bring_in("Tube", tube_file().pack())

@@ -1,10 +1,11 @@
 /** Where the plane of a drawing lies on the page: panned and zoomed, crisp at every size. */
 import { computed, ref, type Ref } from 'vue'
+import { BARS } from '@/view/bars'
 
 export interface Spot { x: number; y: number }
 const LEAST = 1e-3, MOST = 1e5
-/** Pixels that the bars of the view take at its top, and the share of it that stays free round what is shown. */
-const BARS = 80, MARGIN = 0.06
+/** What share of the view stays free round what is shown. */
+const MARGIN = 0.06
 
 export function usePlane(host: Ref<HTMLElement | undefined>, width: Ref<number>, height: Ref<number>) {
   /** Pixels per unit, and where the world's origin lies. */

@@ -14,6 +14,7 @@ import { Figure } from './figure'
 import MovedScale from './MovedScale.vue'
 import { jointDots, jointPlace, project, type Arc, type Bone, type Dot } from './joints'
 import { apartFrom, boneOwners } from './limbs'
+import { BARS } from './bars'
 import { Stage } from './stage'
 import { useArcs } from './useArcs'
 import { useBrush } from './useBrush'
@@ -70,7 +71,9 @@ function nearest(event: MouseEvent, name: string): string {
 }
 
 /** Whether a label to the right of a marker would lie under the bars in the corner. */
-const besideBars = (m: MarkerDot) => m.y < 90 && m.x > width.value - 470
+const besideBars = (m: MarkerDot) => m.y < BARS + 10 && m.x > width.value - 470
+/** Whether what the wipe tells apart would be named under the bars. */
+const tagsBelow = computed(() => wipe.at.value * width.value > width.value - 280)
 
 function draw(): void {
   if (!stage || !figure) return
@@ -140,7 +143,7 @@ function faceAll(): void {
     high.max(v)
   }
   side.value = WHOLE
-  stage.face(low.clone().add(high).multiplyScalar(0.5), inFile(0.25, 0.1, 1), low.distanceTo(high) * 0.46)
+  stage.face(low.clone().add(high).multiplyScalar(0.5), inFile(0.25, 0.1, 1), low.distanceTo(high) * 0.46, Math.min(BARS / Math.max(height.value, 1), 0.5))
 }
 
 /** A joint that is out of sight, or small, is brought into view when it is chosen. */
@@ -322,8 +325,8 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       <circle v-if="ring" :cx="ring.x" :cy="ring.y" r="2" class="ring-dot" />
     </svg>
     <template v-if="split">
-      <div class="tag" :style="{ right: `${(1 - wipe.at.value) * 100}%` }">without</div>
-      <div class="tag on" :style="{ left: `${wipe.at.value * 100}%` }">with</div>
+      <div class="tag" :class="{ below: tagsBelow }" :style="{ right: `${(1 - wipe.at.value) * 100}%` }">without</div>
+      <div class="tag on" :class="{ below: tagsBelow }" :style="{ left: `${wipe.at.value * 100}%` }">with</div>
       <div class="wipe" :style="{ left: `${wipe.at.value * 100}%` }" />
       <button
         class="grip" aria-label="Move the wipe" :style="{ left: `${wipe.at.value * 100}%` }"
@@ -377,6 +380,7 @@ canvas.making { cursor: crosshair; }
 .grip { position: absolute; top: calc(62% - 19px); margin-left: -12px; width: 25px; height: 38px; border-radius: 13px; padding: 0;
   background: var(--raised); border: 1px solid #ece8f188; color: var(--text); font-size: 10px; cursor: ew-resize; touch-action: none; }
 .tag { position: absolute; top: 12px; margin: 0 8px; padding: 2px 9px; border-radius: 4px; background: #1d1b22cc; font-size: 12px; color: var(--muted); pointer-events: none; }
+.tag.below { top: 84px; }
 .tag.on { color: var(--accent); }
 .tag.still { left: 12px; color: var(--loss); }
 .readout { position: absolute; background: #26232de6; border: 1px solid var(--line); border-radius: 4px; padding: 2px 8px; font-size: 12px; pointer-events: none; white-space: nowrap; }

@@ -101,11 +101,14 @@ export class Stage {
     return [new Plane().setFromNormalAndCoplanarPoint(forward, this.camera.position.clone().addScaledVector(forward, this.cutAt))]
   }
 
-  /** Stand so that a ball round `target` fills the view, looking from `direction`. */
-  face(target: Vector3, direction: Vector3, radius: number): void {
-    const narrow = Math.min(1, this.camera.aspect)
-    const distance = radius / Math.tan((this.camera.fov * Math.PI) / 360) / narrow
-    this.stand(target.clone().addScaledVector(direction.clone().normalize(), distance), target)
+  /** Stand so that a ball round `target` fills the view, looking from `direction`; below what share of it is `covered`. */
+  face(target: Vector3, direction: Vector3, radius: number, covered = 0): void {
+    const spread = Math.tan((this.camera.fov * Math.PI) / 360)
+    const distance = radius / spread / Math.min(1 - covered, this.camera.aspect)
+    const back = direction.clone().normalize()
+    const upward = this.camera.up.clone().addScaledVector(back, -this.camera.up.dot(back)).normalize()
+    const at = target.clone().addScaledVector(upward, covered * spread * distance)
+    this.stand(at.clone().addScaledVector(back, distance), at)
   }
 
   /** Stand at a place and look at another. */
