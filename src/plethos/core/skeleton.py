@@ -263,9 +263,15 @@ class Skeleton:
 
     def pose_frame(self, joint: int) -> Array:
         """The frame ``(3, 3)`` that a joint's rotations are said in, at rest in the world: without its stretch."""
-        parent = int(self.parents[joint])
-        above = self.rest_global[parent, :3, :3] if parent >= 0 else np.eye(3)
-        return np.asarray(above @ rotations.to_matrix(self.rest_rotation[joint]))
+        return np.asarray(self._pose_frames[joint])
+
+    @cached_property
+    def _pose_frames(self) -> Array:
+        # Every edit compiles rules, which ask for the frames of all that they read.
+        above = np.where(self.parents[:, None, None] >= 0, self.rest_global[self.parents, :3, :3], np.eye(3))
+        frames: Array = above @ rotations.to_matrix(self.rest_rotation)
+        frames.setflags(write=False)
+        return frames
 
     def range_about(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float]:
         """How far a joint turns about an axis of its rest frame, radians; half a turn each way if nobody says."""
@@ -274,7 +280,7 @@ class Skeleton:
         along = x * a + y * b + z * c
         if abs(along) > 0.999:
             return (hinge.low, hinge.high) if along > 0 else (-hinge.high, -hinge.low)
-        for own, span in zip(self.across(joint), hinge.others or (), strict=False):
+        for own, span in zip(self.across(joint), hinge.others, strict=True) if hinge.others else ():
             along = float(own @ axis)
             if abs(along) > 0.999:
                 return span if along > 0 else (-span[1], -span[0])
