@@ -1,6 +1,7 @@
 """`./plethos start` itself: it starts, survives being killed, refuses a second start on its data, and stops whole."""
 
 import json
+import os
 import re
 import signal
 import socket
@@ -14,6 +15,7 @@ import httpx
 from playwright.sync_api import sync_playwright
 from websockets.sync.client import connect
 
+from plethos.launch.serve import BACKSEAT, Worker
 from plethos.launch.testing import chromium
 from tests.figures import tube_file
 
@@ -114,6 +116,19 @@ class Start(unittest.TestCase):
             self.assertEqual(httpx.post(f"{address}{tube}/undo").status_code, 200)
         self.assertEqual(weights(), before)
         self.assertNotEqual(painted, before)
+
+    def test_its_own_worker_takes_a_back_seat_and_is_started_again_when_it_dies(self):
+        worker = Worker(self.data)
+        self.addCleanup(worker.stop)
+        worker.keep()
+        first = worker._process
+        self.assertEqual(os.getpriority(os.PRIO_PROCESS, first.pid), BACKSEAT)
+        worker.keep()
+        self.assertIs(worker._process, first)
+        first.kill()
+        first.wait()
+        worker.keep()
+        self.assertIsNone(worker._process.poll())
 
     def test_two_with_their_own_data_run_side_by_side(self):
         _, one = self.start("--empty")

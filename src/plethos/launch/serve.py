@@ -32,7 +32,7 @@ FIRST_PORT = 8400
 HANDED_BACK = 0.0005  # seconds
 STOPPED_WITHIN = 9.0  # seconds
 LOOK = 0.5
-BACKSEAT = 5  # how nice a worker of our own is
+BACKSEAT = 10  # how nice a worker of our own is
 STOPPING = "stopping"
 
 
@@ -217,6 +217,8 @@ class Worker:
             self._process = subprocess.Popen(self.command, stdin=subprocess.PIPE, start_new_session=True)
             with contextlib.suppress(OSError):
                 os.setpriority(os.PRIO_PROCESS, self._process.pid, BACKSEAT)
+                # A session of its own is a group of its own where the kernel shares time out by sessions.
+                Path(f"/proc/{self._process.pid}/autogroup").write_text(str(BACKSEAT))
 
     def stop(self) -> None:
         """Stop it at once: what it was at work on is given up by the next start."""
