@@ -16,13 +16,13 @@ from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.obj_mesh import file_from_obj
 from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.pose_files import pose_to_json
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.sculpt.inflate import inflate
 from plethos.core.sculpt.push_apart import push_apart
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.solve import invert_offsets
 from plethos.core.shape import Shape
-from plethos.core.skeleton import pose_to_json
 from plethos.core.subdivide import subdivided
 from plethos.core.triggers.pose_set import PoseSet, StoredPose
 from plethos.service.blob_arrays import BlobArrays

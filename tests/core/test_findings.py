@@ -15,11 +15,12 @@ from plethos.core.findings.findings import findings_of, twice_in
 from plethos.core.findings.of_shapes import repeats
 from plethos.core.joints import edit
 from plethos.core.order import before_the_skin
+from plethos.core.pose_files import pose_from_document, pose_to_json
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.shape import Shape
-from plethos.core.skeleton import Hinge, pose_from_document, pose_to_json
+from plethos.core.skeleton import Hinge
 from plethos.core.topology import outward_normals
 from plethos.core.triggers.dial import DialTrigger
 from plethos.core.triggers.hinge import HingeTrigger

@@ -23,8 +23,9 @@ from plethos.core.joints.frames import frame_along
 from plethos.core.joints.layout import laid_out, layout_to_json
 from plethos.core.joints.ranges import PRESETS, hinge_of, suggested, with_range
 from plethos.core.measure.girth import bone_directions
+from plethos.core.pose_files import pose_from_json
 from plethos.core.rules import Rules
-from plethos.core.skeleton import Hinge, pose_from_json
+from plethos.core.skeleton import Hinge
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
 from tests.figures import activation, only_with, tube, tube_file

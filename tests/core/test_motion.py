@@ -20,7 +20,7 @@ from plethos.core.joints import edit
 from plethos.core.kept_poses import KeptPose, mirrored_pose
 from plethos.core.motion.likeness import guessed_mapping, meant
 from plethos.core.motion.retarget import clip_of
-from plethos.core.skeleton import pose_from_document
+from plethos.core.pose_files import pose_from_document
 from plethos.demo.catalogue import open_demo
 from tests.models import DATA
 

@@ -13,7 +13,8 @@ from scipy.spatial.transform import Rotation
 from plethos.core.errors import BadPoseError
 from plethos.core.joints import edit
 from plethos.core.mapping import mapped_pose
-from plethos.core.skeleton import Hinge, Pose, pose_from_document, pose_from_json, pose_to_json
+from plethos.core.pose_files import pose_from_document, pose_from_json, pose_to_json
+from plethos.core.skeleton import Hinge, Pose
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

@@ -12,8 +12,9 @@ from plethos.core import rotations
 from plethos.core.bend import bent
 from plethos.core.errors import BadPoseError
 from plethos.core.evaluate import NONE, Evaluator, evaluate_exact
+from plethos.core.pose_files import pose_from_json
 from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose, pose_from_json
+from plethos.core.skeleton import Pose
 from plethos.core.skinning import exact
 from plethos.core.skinning.bone_table import bone_table
 from plethos.core.topology import extent

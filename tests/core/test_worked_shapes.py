@@ -12,12 +12,12 @@ from scipy.spatial.transform import Rotation
 from plethos.core.bend import BendMeasure, bent
 from plethos.core.dials import Dial
 from plethos.core.evaluate import Evaluator
+from plethos.core.pose_files import pose_from_document
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.remedies import Corrective, Remedy
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import invert_offsets, solve_corrective
 from plethos.core.shape import Shape
-from plethos.core.skeleton import pose_from_document
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.triggers.product import ProductTrigger
 from tests.figures import tube

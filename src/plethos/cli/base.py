@@ -11,7 +11,8 @@ import typer
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.formats.files import Source, open_file, read_source
-from plethos.core.skeleton import Pose, pose_from_json
+from plethos.core.pose_files import pose_from_json
+from plethos.core.skeleton import Pose
 from plethos.core.triggers.hinge import unit_axis
 
 HELP = "`./plethos cli`: the core for pipelines, without server or database."

@@ -19,10 +19,11 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.joints.draft import Draft
 from plethos.core.mapping import Vector
 from plethos.core.names import free_name
+from plethos.core.pose_files import pose_to_json
 from plethos.core.remedies import Corrective, Helper, Remedy, Target
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.skeleton import Pose
 from plethos.core.topology import extent
 from plethos.core.triggers.hinge import HingeTrigger
 

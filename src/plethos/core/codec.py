@@ -25,10 +25,11 @@ from plethos.core.kept_poses import KeptPose
 from plethos.core.motion.motion import Motion
 from plethos.core.names import free_name
 from plethos.core.picked import PICKED, PickedRegion
+from plethos.core.pose_files import pose_from_document
 from plethos.core.remedies import remedy_from_document
 from plethos.core.review import CHANGED
 from plethos.core.rules import Rules
-from plethos.core.skeleton import Skeleton, pose_from_document
+from plethos.core.skeleton import Skeleton
 from plethos.core.triggers import trigger_from_document
 from plethos.core.weights.assign import with_influences
 

@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core import rotations
+from plethos.core.pose_files import rotation_from_json
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton, rotation_from_json
+from plethos.core.skeleton import Skeleton
 from plethos.core.symmetry import MIRROR
 
 Vector = tuple[float, float, float]

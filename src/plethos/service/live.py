@@ -27,11 +27,12 @@ from plethos.core.joints.edit import placed
 from plethos.core.kinematics import frames
 from plethos.core.measure.measured import Measured
 from plethos.core.mesh import widths_of
+from plethos.core.pose_files import pose_from_document
 from plethos.core.propose.helpers import longer
 from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose, Skeleton, pose_from_document
+from plethos.core.skeleton import Pose, Skeleton
 from plethos.core.topology import FARTHEST
 from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours

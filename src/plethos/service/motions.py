@@ -14,7 +14,8 @@ from plethos.core.kept_poses import KeptPose, mirrored_pose
 from plethos.core.motion.likeness import guessed_mapping
 from plethos.core.motion.motion import Motion
 from plethos.core.names import free_name, printable
-from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.pose_files import pose_to_json
+from plethos.core.skeleton import Pose
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 

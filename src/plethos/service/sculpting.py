@@ -17,6 +17,7 @@ from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.formats.obj import write_obj
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.names import free_name
+from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.between import further_on, led_on
 from plethos.core.propose.held import left_rest
 from plethos.core.remedies import Corrective, Remedy, Target
@@ -26,7 +27,7 @@ from plethos.core.rules import value_of
 from plethos.core.sculpt.push_apart import ROUNDS, pushing_apart
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.skeleton import Pose
 from plethos.core.topology import extent
 from plethos.core.triggers import Trigger, trigger_from_document
 from plethos.core.triggers.hinge import HingeTrigger

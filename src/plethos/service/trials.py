@@ -6,8 +6,9 @@ import json
 from dataclasses import dataclass, field
 
 from plethos.core.evaluate import Evaluator
+from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.kinds import Tried
-from plethos.core.skeleton import Pose, Skeleton, pose_to_json
+from plethos.core.skeleton import Pose, Skeleton
 
 
 @dataclass(frozen=True)

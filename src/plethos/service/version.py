@@ -17,9 +17,10 @@ from plethos.core.findings.finding import Finding
 from plethos.core.findings.findings import findings_of
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
+from plethos.core.pose_files import pose_from_json
 from plethos.core.remedies import Remedy
 from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose, pose_from_json
+from plethos.core.skeleton import Pose
 from plethos.core.topology import is_somewhere
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import NOWHERE, SculptNote

@@ -10,13 +10,14 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.names import new_id
+from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.response import Response
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.skeleton import Pose
 from plethos.core.triggers.hinge import HingeTrigger
 
 LEAST = 0.05  # of the activation: an in-between nearer to rest or to the full target is none

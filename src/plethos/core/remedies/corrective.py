@@ -13,8 +13,9 @@ from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
 from plethos.core.mapping import IdMap, JointMap, VertexMap, mapped_pose
 from plethos.core.moment import Slot
+from plethos.core.pose_files import pose_from_document
 from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose, Skeleton, pose_from_document
+from plethos.core.skeleton import Pose, Skeleton
 
 APART = 0.02  # of the activation: targets closer to each other are one
 

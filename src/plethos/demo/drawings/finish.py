@@ -18,13 +18,14 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.svg_file import SvgFile, parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.joints.flat import laid_flat
+from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.remedies import Corrective, Remedy, Target
 from plethos.core.remedies.corrective import target_name
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose, pose_to_json
+from plethos.core.skeleton import Pose
 from plethos.core.triggers.dial import DialTrigger
 from plethos.core.triggers.hinge import HingeTrigger
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
