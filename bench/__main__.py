@@ -365,12 +365,12 @@ async def dragged_knot(character: Character, source: GltfFile) -> tuple[str, str
     rule = desk.version.character.rules.triggers[0].to_document(desk.version.character.skeleton)
 
     async def compared(want: dict[str, object]) -> tuple[float, float]:
-        poses = [json.dumps({**json.loads(text), "want": want}) for text in bends()]
+        poses = [json.dumps({**json.loads(text), "want": want}) for text in bends()][::-1]
 
         def dragged(n: int) -> str:
             moved = {**rule, "knots": [{"angle_deg": 0.0, "value": 0.0}, {"angle_deg": 50 + n / 1e3, "value": 1.0}]}
             preview = {"preview": {"remedy_id": "0", "trigger": moved}}
-            return json.dumps({**json.loads(poses[n]), "want": {**want, **preview}})
+            return json.dumps({**json.loads(poses[0]), "want": {**want, **preview}})  # the pose stands still
 
         left = {"knot": iter([dragged(n) for n in range(len(poses))]), "pose": iter(poses)}
         ours, pose, _ = await over_a_socket(lambda kind: posed(desk, next(left[kind])), ("knot", "pose"), poses)

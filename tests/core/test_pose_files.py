@@ -30,6 +30,25 @@ def any_pose(generator: np.random.Generator, count: int) -> Pose:
     return Pose(turned, moved, scaled, {0: 0.25, 3: -1.5}, {"Wet": 0.5})
 
 
+class Alike(unittest.TestCase):
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_two_poses_are_the_same_where_nothing_in_them_differs(self, seed):
+        one, other = (any_pose(np.random.default_rng(seed), 5) for _ in range(2))
+        self.assertTrue(one.same(other))
+        generator = np.random.default_rng(seed)
+        j = int(generator.integers(5))
+        for name in ("rotations", "translations", "scales"):
+            changed = getattr(one, name).copy()
+            changed[j] = generator.uniform(2, 3)
+            self.assertFalse(one.same(replace(one, **{name: changed})), name)
+            self.assertFalse(replace(one, **{name: changed}).same(other), name)
+        for name in ("translations", "scales", "shape_weights", "dials"):
+            bare = replace(one, **{name: None})
+            self.assertFalse(one.same(bare) or bare.same(one), name)
+            self.assertTrue(bare.same(replace(other, **{name: None})), name)
+
+
 class Files(unittest.TestCase):
     @classmethod
     def setUpClass(cls):

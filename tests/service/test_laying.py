@@ -104,16 +104,16 @@ class Laying(Case):
         np.testing.assert_allclose(self.at(self.opened, "right_hand"), self.at(self.opened, "left_hand") * [-1, 1, 1])
 
     def test_a_dragged_joint_shows_what_storing_it_will_and_stores_nothing(self):
-        held = {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}}
+        held = {"joints": {"left_forearm": [0, 0, 0.5, 0.866], "left_hand": [0.4, 0, 0, 0.9]}}
         pose, hand = pose_of(self.opened.version, held), self.opened.character.skeleton.find("left_hand")
         world = self.opened.character.skeleton.global_matrices(pose)
         at = tuple((world[hand, :3, 3] + [0.03, 0.01, 0.0]).tolist())
         before = self.frame(pose, Wanted(), {})
-        shown = self.frame(pose, Wanted(moving=Moving("left_hand", at, True)), {})
+        shown = self.frame(pose, Wanted(without=True, moving=Moving("left_hand", at, True)), {})
         self.assertNotEqual(shown, before)
         self.assertEqual(self.frame(pose, Wanted(), {}), before)
         laying.move(self.bench, self.id, "left_hand", at, True, pose)
-        stored = self.frame(pose, Wanted(), {})
+        stored = self.frame(pose, Wanted(without=True), {})
         arrays = [np.frombuffer(f[4 + int.from_bytes(f[:4], "little") :], "<f4") for f in (shown, stored)]
         np.testing.assert_allclose(arrays[0], arrays[1], atol=1e-6)
 

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import math
 import unittest
+from unittest.mock import patch
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from plethos.core import rotations
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.core.evaluate import ALL, Acting, Evaluator
+from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.sculpt.session import Dab
 from plethos.service import edits, helping, picking, sculpting
 from plethos.service.live import Wanted, frame, pose_of
+from plethos.service.painting import PaintSettings
 from plethos.service.picking import Pick
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
@@ -194,6 +196,47 @@ class EveryKind(unittest.TestCase):
         sculpt(self.bench, opened, "inflate", Dab(n, tuple(at.tolist()), 0.2, 1.0))
         with self.assertRaisesRegex(BadEditError, "between two of its targets"):
             sculpting.keep(self.bench, self.id, "elbow", None)
+
+    def test_what_no_remedy_acts_on_is_worked_out_once_while_the_pose_stands_still(self):
+        self.make_everything()
+        at, opened = desk(self.opened), self.opened
+        want, made = Wanted(without=True), []
+        whole = Evaluator.pose
+
+        def counted(evaluator, pose, acting=ALL):
+            made.append(acting is NONE)
+            return whole(evaluator, pose, acting)
+
+        def shown(joints: dict, want: Wanted = want) -> np.ndarray:
+            """What is shown without remedies: as it is worked out from nothing."""
+            version = opened.version
+            fresh = pose_of(version, {"joints": joints})
+            seen = unpack(frame(at, version, fresh, want, {}))[1]["without"].reshape(-1, 3)
+            plain = opened.character if at.stroke is None else at.stroke.evaluator().character
+            np.testing.assert_array_equal(seen, whole(Evaluator.of(plain), fresh, NONE).points)
+            return seen
+
+        bent = {"upper": {"euler_xyz_deg": [0, 0, 70]}}
+        with patch.object(Evaluator, "pose", counted):
+            first = shown(bent)
+            for end in (40, 50):
+                shown(bent, want._replace(preview=("c", hinge("x", end))))
+            shown(bent, want._replace(body=("k", {"share": 0.5})))
+            shown(bent, want._replace(preview=("c", {**hinge("x"), "joint": "lower"})))
+            self.assertEqual(sum(made), 1)
+            self.assertGreater(len(made), 4)
+        # Whatever else moves is seen.
+        moved = [{"scale": [1, 2, 1]}, {"scale": [1, 1, 2]}, {"translation": [0, 0.1, 0]}, {"euler_xyz_deg": [0, 0, 1]}]
+        for other in moved:
+            shown(bent)
+            self.assertGreater(np.abs(shown({**bent, "lower": other}) - first).max(), 1e-3)
+        np.testing.assert_array_equal(shown(bent), first)
+        # So is the skin as it is painted, before it is stored and after.
+        dab = Dab(480, (0.1, 0.5, 0.0), 0.3, 1.0)
+        at.touch(at.version, "paint", pose_of(opened.version, {}), PaintSettings("replace", "lower", 1.0, 1.0), [dab])
+        self.assertGreater(np.abs(shown(bent) - first).max(), 1e-3)
+        at.end_stroke(self.bench)
+        self.assertGreater(np.abs(shown(bent) - first).max(), 1e-3)
 
     def test_a_knot_in_the_air_shows_what_storing_it_shows(self):
         self.make_everything()

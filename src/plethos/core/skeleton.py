@@ -47,6 +47,17 @@ class Pose:
         turned[joint] = rotation
         return replace(self, rotations=turned)
 
+    def same(self, other: Pose) -> bool:
+        """Whether another pose says the same of the same joints, to the bit."""
+        if self.shape_weights != other.shape_weights or self.dials != other.dials:
+            return False
+        own = (self.rotations, self.translations, self.scales)
+        theirs = (other.rotations, other.translations, other.scales)
+        return all(
+            a is b or (a is not None and b is not None and np.array_equal(a, b, equal_nan=True))
+            for a, b in zip(own, theirs, strict=True)
+        )
+
 
 @dataclass(frozen=True)
 class Hinge:

@@ -7,8 +7,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from plethos.core.errors import BadEditError
-from plethos.core.evaluate import Evaluator
+from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.names import new_id
 from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton import Pose
@@ -18,6 +21,8 @@ from plethos.service.open_character import OpenCharacter
 from plethos.service.stroke import Stroke, Tool
 from plethos.service.version import OvertakenError, Version
 from plethos.service.workbench import Workbench
+
+Points = NDArray[np.float32]
 
 
 @dataclass(eq=False)
@@ -41,6 +46,7 @@ class Desk:
     _stroke_tool: str = ""
     _body: tuple[tuple[Version, str, Mapping[str, Any]], Evaluator] | None = None
     _preview: tuple[tuple[Version, str, Mapping[str, Any]], tuple[Evaluator, Trigger]] | None = None
+    _without: tuple[Version, Pose, Points] | None = None
 
     @property
     def seen(self) -> Stroke | None:
@@ -113,6 +119,16 @@ class Desk:
     def _show_no_more(self, stroke: Stroke) -> None:
         if self.opened.stroke is stroke:
             self.opened.show_stroke(self, None)
+
+    def without(self, version: Version, pose: Pose) -> Points:
+        """The points ``(V, 3)`` of a version in a pose, no remedy acting.
+
+        The pose stands still while a knot, a stop or a number is dragged: they are worked out once.
+        """
+        known = self._without
+        if known is None or known[0] is not version or not known[1].same(pose):
+            known = self._without = (version, pose, version.evaluator.pose(pose, NONE).points)
+        return known[2]
 
     def preview(self, version: Version, remedy_id: str, trigger: Mapping[str, Any]) -> tuple[Evaluator, Trigger]:
         """A version with a trigger that is being changed, not stored yet; and that trigger.

@@ -208,12 +208,15 @@ def _frame(
 ) -> bytes:
     character, evaluator, held = version.character, version.evaluator, version.sculpt
     skeleton, curve = character.skeleton, None
+    bare: Evaluator | None = None  # of what is no version, so that it is another without remedies too
     if held is not None:
         pose = held.pose
     elif stroke is not None:
-        evaluator = stroke.evaluator() or evaluator
+        bare = stroke.evaluator()
+        evaluator = bare or evaluator
     elif wanted.trial is not None and (tried := version.trials.evaluator(wanted.trial, evaluator)) is not None:
         evaluator, pose = tried, longer(pose, tried.character)
+        bare = tried
         extra = {**extra, "trial": wanted.trial}
     elif wanted.reach is not None:
         pose, turned = _reached(skeleton, pose, *wanted.reach)
@@ -221,7 +224,7 @@ def _frame(
     elif wanted.moving is not None:
         moving = wanted.moving
         character = placed(character, skeleton.find(moving.joint), moving.at, pose, moving.mirror)
-        evaluator = Evaluator.of(character, evaluator)
+        evaluator = bare = Evaluator.of(character, evaluator)
     elif wanted.preview is not None:
         evaluator, trigger = desk.preview(version, *wanted.preview)
         extra, curve = {**extra, "response": wanted.preview[0]}, drawn_curve(trigger)
@@ -241,9 +244,8 @@ def _frame(
         fields["widths"] = widths
     if stroke is not None and stroke is desk.stroke:
         stroke.shown(pose, fields["with"])
-    without = evaluator.pose(pose, NONE) if wanted.without or wanted.measure is not None else None
-    if without is not None:
-        fields["without"] = without.points
+    if wanted.without or wanted.measure is not None:
+        fields["without"] = desk.without(version, pose) if bare is None else bare.pose(pose, NONE).points
     # Joints that a trial brings are no joints of the version yet.
     fields["joints"] = joint_frames(posed.world[: len(skeleton)])
     if wanted.heat and skeleton.is_joint.any():
@@ -355,7 +357,7 @@ def contacts(desk: Desk, version: Version, pose: Pose, wanted: Wanted) -> dict[s
         acting = acting_in(version, wanted)
         at = pose if tried is None else longer(pose, tried.character)
         with_ = (tried or version.evaluator).pose(at, acting).points
-    without = version.evaluator.pose(pose, NONE).points
+    without = desk.without(version, pose)
     return {"without": counter.count(without), "with": counter.count(with_)}
 
 
