@@ -10,7 +10,7 @@ from unittest.mock import patch
 
 import numpy as np
 
-from plethos.core.bend import bent
+from plethos.core.bend import BendMeasure, bent
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import evaluate_exact
 from plethos.core.sculpt.session import Dab
@@ -137,6 +137,18 @@ class OnTheBench(unittest.TestCase):
             self.assertIs(self.bench.open(self.id), held, "what someone holds is found again")
         with patch.object(workbench, "MOST_KEPT", 0):
             self.assertIs(self.bench.open(ids[0]), self.bench.open(ids[0]), "the newest stays, however large")
+
+    def test_a_joint_that_bends_no_skin_is_looked_into_once_however_often_frames_ask(self):
+        version = self.bench.open(self.id).version
+        told = []
+        with patch.object(BendMeasure, "of", side_effect=BendMeasure.of) as sought:
+            for _ in range(3):
+                with self.assertRaisesRegex(BadEditError, "skin") as refused:
+                    version.measures.bend(version.character.skeleton.find("root"))
+                told.append(refused.exception.sentence)
+            version.measures.bend(version.character.skeleton.find("upper"))
+        self.assertEqual(sought.call_count, 2)
+        self.assertEqual(len(set(told)), 1)
 
     def test_whoever_opens_one_keeps_nobody_waiting_who_works_on_another(self):
         other = self.bench.bring_in("Other", tube_file().pack())

@@ -129,7 +129,7 @@ class Measures:
     character: Character
     _bends: dict[int, BendMeasure] = field(default_factory=dict)
     _before: dict[int, BendMeasure] = field(default_factory=dict)
-    _bendless: set[int] = field(default_factory=set)
+    _bendless: dict[int, str] = field(default_factory=dict)  # and why
     _depth: DepthField | None = None
     _contacts: ContactCounter | None = None
     _found: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
@@ -155,12 +155,14 @@ class Measures:
         BadEditError
             When the joint bends no skin.
         """
+        if joint in self._bendless:  # every frame asks
+            raise BadEditError(self._bendless[joint])
         found = self._bends.get(joint)
         if found is None:
             try:
                 found = self._bends[joint] = BendMeasure.of(self.character, joint, self._before.get(joint))
-            except BadEditError:
-                self._bendless.add(joint)
+            except BadEditError as error:
+                self._bendless[joint] = error.sentence
                 raise
         return found
 
