@@ -10,14 +10,32 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from unittest.mock import patch
 
 import httpx
 from playwright.sync_api import sync_playwright
 from websockets.sync.client import connect
 
+from plethos.launch import front
 from plethos.launch.serve import BACKSEAT, Worker
 from plethos.launch.testing import chromium
 from tests.figures import tube_file
+
+
+class Built(unittest.TestCase):
+    def test_types_that_are_written_later_make_nothing_stale(self):
+        # A page would be built anew under a server that is running.
+        with tempfile.TemporaryDirectory() as folder:
+            root = Path(folder)
+            (root / "src" / "api").mkdir(parents=True)
+            types = root / "src" / "api" / "schema.d.ts"
+            with patch.multiple(front, ROOT=root, TYPES=types):
+                (root / "src" / "main.ts").write_text("1")
+                before = front._digest(root / "src")
+                types.write_text("export interface paths {}")
+                self.assertEqual(front._digest(root / "src"), before)
+                (root / "src" / "main.ts").write_text("2")
+                self.assertNotEqual(front._digest(root / "src"), before)
 
 
 class Start(unittest.TestCase):
