@@ -9,8 +9,6 @@ from __future__ import annotations
 
 import base64
 import binascii
-import codecs
-import contextlib
 import json
 import struct
 import urllib.parse
@@ -20,9 +18,9 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic_core import from_json
 
 from plethos.core.errors import BadFileError
+from plethos.core.formats.gltf_json import json_of
 
 COMPONENTS: dict[int, np.dtype[Any]] = {
     5120: np.dtype("<i1"),
@@ -45,8 +43,6 @@ SHAPES: dict[str, Any] = {
     "animations": {"channels": [{"target": {"node": int, "path": str}}], "samplers": [{}]},
     "accessors": {"componentType": int, "type": str},
 }
-DEEPEST = 200
-FOREIGN = ("extras", "extensions")
 HARMLESS = ("KHR_mesh_quantization", "KHR_texture", "KHR_materials", "KHR_lights", "EXT_texture", "KHR_xmp", "MSFT_lod")
 
 
@@ -241,7 +237,7 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
         text, binary = _chunks(data)
     elif not data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"{"):
         raise BadFileError("This is neither a .glb nor a .gltf file.")
-    document = _document(text)
+    document = json_of(text)
     if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
         raise BadFileError("The file is broken: it has no glTF asset description.")
     if not str(document["asset"].get("version", "")).startswith("2."):
@@ -256,48 +252,6 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
         whole(view.get("buffer"), f"the buffer of view {number}", len(buffers))
         whole(view.get("byteOffset", 0), f"the start of view {number}", 2**40)
     return _with_pictures(GltfFile(document, buffers), others or {})
-
-
-def _document(text: bytes) -> Any:
-    """The JSON of a file, without what is null: that is as good as missing."""
-    try:
-        document = _parsed(text.removeprefix(codecs.BOM_UTF8))
-    except (ValueError, RecursionError):
-        raise BadFileError("The file is broken: its JSON cannot be read.") from None
-    if b"null" in text:
-        _drop_nulls(document)
-    return document
-
-
-def _parsed(text: bytes) -> Any:
-    """What JSON says; by the faster of two parsers where that takes it, for nobody else runs meanwhile."""
-    with contextlib.suppress(ValueError):
-        return from_json(text, allow_inf_nan=False, cache_strings="keys")  # up to `DEEPEST` deep
-    signs = np.frombuffer(text, np.uint8)
-    opened, closed = np.isin(signs, (0x5B, 0x7B)), np.isin(signs, (0x5D, 0x7D))
-    if (np.cumsum(opened.astype(np.int32)) - np.cumsum(closed.astype(np.int32))).max(initial=0) > DEEPEST:
-        raise BadFileError(f"The file is nested more than {DEEPEST} deep: nothing would read it again.")
-    document = json.loads(text.decode(), parse_constant=_no_number)
-    if b"\\u" in text:
-        json.dumps(document, ensure_ascii=False).encode()
-    return document
-
-
-def _no_number(name: str) -> float:
-    raise ValueError(name)
-
-
-def _drop_nulls(document: Any) -> None:
-    """Take out what is null, save in what is not glTF's own."""
-    waiting = [document]
-    while waiting:
-        value = waiting.pop()
-        if isinstance(value, dict):
-            for key in [k for k, v in value.items() if v is None]:
-                del value[key]
-            waiting += [v for k, v in value.items() if isinstance(v, dict | list) and k not in FOREIGN]
-        elif isinstance(value, list):
-            waiting += [v for v in value if isinstance(v, dict | list)]
 
 
 def _check_shape(value: object, shape: Any, where: str) -> None:
