@@ -115,12 +115,7 @@ class Evaluator:
     def trying(self, trigger: Trigger) -> Evaluator | None:
         """The same with another trigger in place of the one of its id; None when its rules have to be compiled."""
         program = self.program.trying(trigger)
-        if program is None:
-            return None
-        return Evaluator(
-            self.character, program, self.rows,
-            self._bindings, self._layouts, self._layout_of, self._tables, self._deformers,
-        )  # fmt: skip
+        return None if program is None else replace(self, program=program)
 
     def rest(self) -> NDArray[np.float32]:
         """The points ``(V, 3)`` in the world at rest, no remedy acting."""

@@ -19,10 +19,8 @@ TYPES = FRONT / "src" / "api" / "schema.d.ts"  # written by `type_client`: nothi
 def _digest(*paths: Path) -> str:
     total = hashlib.sha256()
     for path in paths:
-        files = sorted(p for p in path.rglob("*") if p.is_file()) if path.is_dir() else [path]
+        files = sorted(p for p in path.rglob("*") if p.is_file() and p != TYPES) if path.is_dir() else [path]
         for file in files:
-            if file == TYPES:
-                continue
             total.update(str(file.relative_to(ROOT)).encode() + b"\0" + file.read_bytes())
     return total.hexdigest()
 

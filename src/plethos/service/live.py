@@ -208,7 +208,7 @@ def _frame(
 ) -> bytes:
     character, evaluator, held = version.character, version.evaluator, version.sculpt
     skeleton, curve = character.skeleton, None
-    bare: Evaluator | None = None  # of what is no version, so that it is another without remedies too
+    bare: Evaluator | None = None  # of a skin, joints or pose that the version does not have, without remedies either
     if held is not None:
         pose = held.pose
     elif stroke is not None:

@@ -114,20 +114,11 @@ class Workbench:
         NotThereError
             When the library has no such character.
         """
-        found = self._known(character_id)
-        if found is None:
-            # Who wants the same one waits for it; nobody else does.
-            with self._alone_with(character_id):
-                found = self._known(character_id) or self._known(character_id, self._read(character_id))
-        assert found is not None, "what was read is known"
-        return found
-
-    def _known(self, character_id: str, read: OpenCharacter | None = None) -> OpenCharacter | None:
-        """The character where it is in memory, or has just been read."""
-        with self._lock:
-            # Whoever still has one in hand has the one that is found here; the newest are kept for whoever comes next.
-            found = read or self._open.get(character_id)
-            if found is not None:
+        # Who wants one that is being read waits for it; nobody else does.
+        with self._alone_with(character_id):
+            found = self._open.get(character_id) or self._read(character_id)
+            with self._lock:
+                # Whoever still has one in hand has the one that is found here; the newest are kept for whoever comes.
                 self._open[character_id] = self._recent[character_id] = found
                 self._recent.move_to_end(character_id)
                 while len(self._recent) > 1 and sum(o.size for o in self._recent.values()) > MOST_KEPT:
@@ -135,7 +126,7 @@ class Workbench:
             return found
 
     def _alone_with(self, character_id: str) -> threading.Lock:
-        """Held by whoever reads a character, or drops it."""
+        """Held by whoever opens a character, or drops it."""
         with self._lock:
             return self._reading.setdefault(character_id, threading.Lock())
 
