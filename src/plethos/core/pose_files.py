@@ -13,6 +13,7 @@ from plethos.core import rotations
 from plethos.core.errors import BadPoseError
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
+from plethos.core.topology import FARTHEST
 
 
 def pose_from_json(skeleton: Skeleton, text: str | bytes) -> Pose:
@@ -24,7 +25,7 @@ def pose_from_json(skeleton: Skeleton, text: str | bytes) -> Pose:
     Raises
     ------
     BadPoseError
-        For text that is not JSON, unknown joints, or numbers that are not finite.
+        For text that is not JSON, unknown joints, numbers that are not finite, or joints that lie nowhere.
     """
     try:
         return pose_from_document(skeleton, json.loads(text))
@@ -59,13 +60,17 @@ def pose_from_document(skeleton: Skeleton, document: object) -> Pose:
         if "scale" in entry:
             scaled = np.full((len(skeleton), 3), np.nan) if scaled is None else scaled
             scaled[j] = _numbers(entry, "scale", name, 3)
-    return Pose(
+    pose = Pose(
         turned,
         translations=moved if moved is not None and moved.any() else None,
         scales=scaled,
         shape_weights={int(k): v for k, v in _named_numbers(document, "shapes").items()} or None,
         dials=_named_numbers(document, "dials") or None,
     )
+    if moved is not None or scaled is not None:
+        # Every pose that comes in passes here, and some are stored unseen. Turning alone takes no joint away.
+        skeleton.global_matrices(pose)
+    return pose
 
 
 def _named_numbers(document: Mapping[str, Any], key: str) -> dict[str, float]:
@@ -77,8 +82,8 @@ def _named_numbers(document: Mapping[str, Any], key: str) -> dict[str, float]:
         raise BadPoseError(f"The {key} of a pose have to be numbers by name.")
     out = {}
     for name, value in given.items():
-        if isinstance(value, bool) or not isinstance(value, int | float) or not np.isfinite(value):
-            raise BadPoseError(f"“{name}” among the {key} of a pose has to be a finite number.")
+        if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) < FARTHEST:
+            raise BadPoseError(f"“{name}” among the {key} of a pose has to be a number, and no huge one.")
         if key == "shapes" and not str(name).isdecimal():
             raise BadPoseError("The shapes of a pose are named by their numbers.")
         out[str(name)] = float(value)

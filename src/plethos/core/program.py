@@ -19,7 +19,7 @@ from plethos.core.moment import EMPTY, Moment, Places, Slot, Step
 from plethos.core.remedies import Body, Helper, Remedy, kernels
 from plethos.core.rotations import Array
 from plethos.core.rules import Rules
-from plethos.core.skeleton import Pose, Skeleton
+from plethos.core.skeleton import Pose, Skeleton, refuse_nowhere
 from plethos.core.triggers import Trigger
 from plethos.core.triggers.hinge import Hinges
 
@@ -135,7 +135,7 @@ class Program:
         Raises
         ------
         BadPoseError
-            When the pose is one of another skeleton.
+            When the pose is one of another skeleton, or a joint lies nowhere in it.
         """
         self.skeleton.check_pose(pose)
         moved = EMPTY if pose.translations is None else np.array(pose.translations, np.float64)
@@ -160,9 +160,10 @@ class Program:
         moment.weights = weights = np.empty(len(targets), np.float32)
         moment.world = world = np.empty((len(joints), 4, 4))
         moment.columns = columns = np.empty((len(seen), 16), np.float32)
-        kinematics.from_hinges(
+        farthest = kinematics.from_hinges(
             turned, moved, scaled, last.rows, last.knots, values, targets, own, weights, joints, world, seen, columns
         )
+        refuse_nowhere(farthest)
         return moment
 
     def target_weights(self, moment: Moment, acting: Acting) -> NDArray[np.float32]:

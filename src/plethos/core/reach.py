@@ -14,9 +14,11 @@ from plethos.core import rotations
 from plethos.core.errors import BadEditError
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
+from plethos.core.topology import FARTHEST
 
 SOFT = math.radians(10)  # within so much of the end of a range a joint turns on ever more slowly
 SWUNG = (0.3, 0.6)  # cosines of half the swings (145 and 106 degrees) between which a turn about a hinge fades out
+SHORTEST = 1e-9  # metres of a bone
 STRAIGHT = 1e-6  # sine of the bend below which a limb says no side by itself
 
 
@@ -44,7 +46,7 @@ def limb_of(skeleton: Skeleton, end: int) -> Limb:
     if upper < 0:
         raise BadEditError(f"There are no two joints above “{name}” that could reach: take a hand or a foot.")
     places = skeleton.rest_global[:, :3, 3]
-    if min(np.linalg.norm(places[end] - places[lower]), np.linalg.norm(places[lower] - places[upper])) < 1e-9:
+    if min(np.linalg.norm(places[end] - places[lower]), np.linalg.norm(places[lower] - places[upper])) < SHORTEST:
         raise BadEditError(f"The joints above “{name}” lie in one place: they cannot reach.")
     return Limb(upper, lower, end)
 
@@ -67,7 +69,7 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
     Raises
     ------
     BadEditError
-        See `limb_of`.
+        See `limb_of`; and when the pose leaves a bone no length.
 
     Notes
     -----
@@ -81,6 +83,8 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
     world = skeleton.global_matrices(pose)
     root, middle, tip = (world[j][:3, 3] for j in (limb.upper, limb.lower, limb.end))
     long, short = float(np.linalg.norm(middle - root)), float(np.linalg.norm(tip - middle))
+    if not (SHORTEST < long < FARTHEST and SHORTEST < short < FARTHEST):
+        raise BadEditError("In this pose the limb has no length: give its joints their size back, then drag.")
     way = np.asarray(at, np.float64) - root
     far = float(np.linalg.norm(way))
     if far < 1e-9:

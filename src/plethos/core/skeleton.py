@@ -13,8 +13,21 @@ from plethos.core import rotations
 from plethos.core.errors import BadPoseError
 from plethos.core.kinematics import forward
 from plethos.core.rotations import Array
+from plethos.core.topology import FARTHEST, NOWHERE
 
 _NONE: Array = np.zeros((0, 3))
+
+
+def refuse_nowhere(farthest: float) -> None:
+    """Refuse a pose in which the largest number of all joints' world matrices is that: whatever sees a pose asks here.
+
+    Raises
+    ------
+    BadPoseError
+        When it is so large that nothing could be seen there.
+    """
+    if not farthest < FARTHEST:
+        raise BadPoseError(NOWHERE)
 
 
 @dataclass(frozen=True)
@@ -249,7 +262,7 @@ class Skeleton:
         BadPoseError
             When it has another number of joints.
         """
-        if len(pose.rotations) != len(self):
+        if any(a is not None and len(a) != len(self) for a in (pose.rotations, pose.translations, pose.scales)):
             raise BadPoseError("The pose is one of another skeleton: the joints were changed meanwhile.")
 
     def global_matrices(self, pose: Pose) -> Array:
@@ -258,16 +271,22 @@ class Skeleton:
         Raises
         ------
         BadPoseError
-            When the pose is one of another skeleton.
+            When the pose is one of another skeleton, or a joint lies nowhere in it.
         """
         self.check_pose(pose)
         added, scales = (_NONE if a is None else np.ascontiguousarray(a) for a in (pose.translations, pose.scales))
         return self.world(np.ascontiguousarray(pose.rotations, dtype=np.float64), added, scales)
 
     def world(self, turned: Array, added: Array, scales: Array) -> Array:
-        """World transforms ``(J, 4, 4)`` of a pose's arrays as `Moment` has them: contiguous, ``(0, 3)`` for none."""
+        """World transforms ``(J, 4, 4)`` of a pose's arrays as `Moment` has them: contiguous, ``(0, 3)`` for none.
+
+        Raises
+        ------
+        BadPoseError
+            When a joint lies nowhere.
+        """
         out = np.empty((len(self), 4, 4))
-        forward(self.rows, turned, added, scales, out)
+        refuse_nowhere(forward(self.rows, turned, added, scales, out))
         return out
 
     def pose_frame(self, joint: int) -> Array:

@@ -172,6 +172,7 @@ def _flood(starts, neighbours, seeds, mask, number):  # type: ignore[no-untyped-
 
 
 FARTHEST = 1e9  # metres from the origin
+NOWHERE = "With this the skin would lie nowhere: a number is far too large."
 
 
 def is_somewhere(places: NDArray[np.floating]) -> bool:

@@ -13,17 +13,16 @@ import numpy as np
 from plethos.core.arrays import Ref
 from plethos.core.character import Character
 from plethos.core.codec import from_document, to_document
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import Source, read_source
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.posture import UPS
 from plethos.core.rules import Rules
-from plethos.core.topology import is_somewhere
+from plethos.core.topology import NOWHERE, is_somewhere
 from plethos.service.blob_arrays import BlobArrays
 from plethos.store.blobs import hashes_of
 
-NOWHERE = "With this the skin would lie nowhere: a number is far too large."
 NUL = re.compile(r"(?<!\\)(\\\\)*\\u0000")  # a sign that PostgreSQL keeps in no text
 
 
@@ -115,8 +114,11 @@ def read_back(bare: Character, document: Mapping[str, Any], arrays: BlobArrays, 
     except ValueError:
         raise BadEditError("A number that is not finite, or a sign that is no text, cannot be kept.") from None
     character, _ = restore(bare, json.loads(text), arrays, evaluator.character)
-    posed = evaluator.pose(character.skeleton.rest_pose())
-    if not (np.isfinite(posed.points).all() and is_somewhere(posed.world)):
+    try:
+        points = evaluator.pose(character.skeleton.rest_pose()).points
+    except BadPoseError as error:
+        raise BadEditError(error.sentence) from None
+    if not is_somewhere(points):
         raise BadEditError(NOWHERE)
 
 

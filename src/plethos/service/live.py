@@ -33,12 +33,10 @@ from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
-from plethos.core.topology import FARTHEST
 from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.curves import drawn_curve
 from plethos.service.desk import Desk
-from plethos.service.documents import NOWHERE
 from plethos.service.ghosts import ghost, moved_share
 from plethos.service.stroke import Stroke
 from plethos.service.version import HeldSculpt, Version
@@ -167,16 +165,9 @@ def _over(base: Pose, given: Pose, skeleton: Skeleton, entries: Mapping[str, Any
 
 
 def joint_frames(world: Array) -> Floats:
-    """Places and orientations ``(J, 7)`` of all joints from their global matrices ``(J, 4, 4)``.
-
-    Raises
-    ------
-    BadPoseError
-        When one lies nowhere.
-    """
+    """Places and orientations ``(J, 7)`` of all joints from their global matrices ``(J, 4, 4)``."""
     out = np.empty((len(world), 7), np.float32)
-    if frames(world, out) >= FARTHEST:
-        raise BadPoseError(NOWHERE)
+    frames(world, out)
     return out
 
 

@@ -21,9 +21,9 @@ from plethos.core.pose_files import pose_from_json
 from plethos.core.remedies import Remedy
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose
-from plethos.core.topology import is_somewhere
+from plethos.core.topology import NOWHERE, is_somewhere
 from plethos.service.blob_arrays import BlobArrays
-from plethos.service.documents import NOWHERE, SculptNote
+from plethos.service.documents import SculptNote
 from plethos.service.trials import Trials
 from plethos.store.repository import Revision
 

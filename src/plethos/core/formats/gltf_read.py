@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from plethos.core.binding import Binding, Bones
 from plethos.core.character import Character
-from plethos.core.errors import BadFileError
+from plethos.core.errors import BadFileError, BadPoseError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_clips import read_clips
@@ -22,7 +22,7 @@ from plethos.core.mesh import Mesh, Part, Triangles
 from plethos.core.rotations import Array
 from plethos.core.shape import Shape
 from plethos.core.symmetry import mirror_plane
-from plethos.core.topology import FARTHEST, extent
+from plethos.core.topology import extent, is_somewhere
 from plethos.core.weld import weld
 
 
@@ -136,11 +136,15 @@ def _at_rest(character: Character) -> Mesh:
 
 def _checked_rest(character: Character) -> tuple[Array, Array]:
     """Where the points lie in the world at rest ``(V, 3)``, and how a volume around each grows on the way ``(V,)``."""
-    with np.errstate(over="ignore", invalid="ignore"):
-        posed = Evaluator.of(character).pose(character.skeleton.rest_pose())
-        rest, linear = posed.exact_points(), posed.affine[0]
-    if not np.isfinite(rest).all() or extent(rest) > FARTHEST:
-        raise BadFileError("The file is broken: at rest its points lie at infinity; check the inverse bind matrices.")
+    infinite = "The file is broken: at rest its points lie at infinity; check the inverse bind matrices."
+    try:
+        with np.errstate(over="ignore", invalid="ignore"):
+            posed = Evaluator.of(character).pose(character.skeleton.rest_pose())
+            rest, linear = posed.exact_points(), posed.affine[0]
+    except BadPoseError:
+        raise BadFileError(infinite) from None
+    if not is_somewhere(rest):
+        raise BadFileError(infinite)
     volume = np.linalg.det(linear)
     if extent(rest) < 1e-9 or np.abs(volume).max() == 0:
         raise BadFileError("The file is broken: at rest all points fall together; check the scales of its nodes.")

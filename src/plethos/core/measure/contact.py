@@ -6,7 +6,15 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.errors import BadPoseError
+from plethos.core.topology import NOWHERE, is_somewhere
+
 LARGE, MOST_LARGE = 16, 300  # cells along one side of a large triangle, and how many may be large
+FINEST = 2.0**40  # cells along the whole: no number of a cell is ever too large for an integer
+MOST_ENTRIES = 24  # places in cells for each triangle; a skin at rest takes 2 to 4
+MOST_LOOKS = 1.5e9  # pairs of boxes that are held against each other: a second or two of work
+A_TEST, A_PAIR = 200, 500  # how many of those a test of two triangles takes, and a pair that is kept
+TOO_MANY = "The skin is so torn or crumpled in this pose that what crosses cannot be counted."
 CLEAR = 1e-9  # the share of what is added up to a height over a plane that rounding could never make
 FLAT = 1e-12  # the sine under which a segment counts as lying in a triangle's plane: what rounding leaves
 
@@ -19,6 +27,11 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
     points, triangles
         ``(V, 3)`` and ``(T, 3)``.
 
+    Raises
+    ------
+    BadPoseError
+        When the points lie nowhere, or so much lies on top of each other that looking at it would take for ever.
+
     Notes
     -----
     Two triangles that are not in one plane cross exactly when an edge of one passes through the other. Candidates
@@ -27,18 +40,35 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
     """
     if len(triangles) == 0:
         return np.zeros((0, 2), np.int32)
+    if not is_somewhere(points):
+        raise BadPoseError(NOWHERE)
     p = np.ascontiguousarray(points, dtype=np.float64)
     t = np.ascontiguousarray(triangles, dtype=np.int32)
     boxes = _boxes(p, t)
+    first, last, large = _cells(boxes)
+    start, entries, cells = _buckets(first, last, large)
+    pairs: NDArray[np.int32]
+    pairs, whole = _grid_pairs(p, t, boxes, first, start, entries, cells, np.flatnonzero(large), MOST_LOOKS)
+    if not whole:
+        raise BadPoseError(TOO_MANY)
+    return pairs
+
+
+def _cells(boxes: NDArray[np.float64]) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
+    """The first and the last cell ``(T, 3)`` that each triangle lies in, and which are large."""
     low, high = boxes
     sizes = np.sort((high - low).max(axis=0))
+    origin = low.min(axis=1, keepdims=True)
+    finest = float((high.max(axis=1, keepdims=True) - origin).max()) / FINEST
     # Few may be so large that they lie in hundreds of cells: those are held against all others one by one.
-    cell = max(2 * float(np.median(sizes)), float(sizes[-min(MOST_LARGE, len(sizes))]) / LARGE, 1e-9)
-    first, last = (np.floor(x.T / cell).astype(np.int64, order="C") for x in (low, high))
-    large = (last - first).max(axis=1) > LARGE
-    start, entries, cells = _buckets(first, last, large)
-    pairs: NDArray[np.int32] = _grid_pairs(p, t, boxes, first, start, entries, cells, np.flatnonzero(large))
-    return pairs
+    cell = max(2 * float(np.median(sizes)), float(sizes[-min(MOST_LARGE, len(sizes))]) / LARGE, finest, 1e-9)
+    while True:
+        first, last = (np.floor((x - origin).T / cell).astype(np.int64, order="C") for x in (low, high))
+        large = (last - first).max(axis=1) > LARGE
+        # Many of middling size would lie in thousands of cells each.
+        if (last - first + 1)[~large].prod(axis=1).sum() <= MOST_ENTRIES * len(large):
+            return first, last, large
+        cell *= 2
 
 
 def fresh_pairs(
@@ -193,9 +223,10 @@ def _meeting(x, y, z, u, v, w, s, near) -> None:  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, nogil=True)
-def _grid_pairs(p, t, boxes, first, start, entries, cells, large):  # type: ignore[no-untyped-def]
+def _grid_pairs(p, t, boxes, first, start, entries, cells, large, most):  # type: ignore[no-untyped-def]
+    """The pairs that cross, and whether all were looked at: no more than `most` pairs of boxes are."""
     found = np.empty((64, 2), np.int32)
-    n = 0
+    n, looks = 0, 0.0
     # In the order in which they are read: millions of pairs are looked at. Rounding never parts boxes that meet.
     low, high = np.empty((3, len(entries)), np.float32), np.empty((3, len(entries)), np.float32)
     corners, lowest = np.empty((len(entries), 3), np.int32), np.empty_like(cells)
@@ -214,6 +245,9 @@ def _grid_pairs(p, t, boxes, first, start, entries, cells, large):  # type: igno
         near = meeting[: end - begin]
         for s in range(begin, end - 1):
             _meeting(x, y, z, u, v, w, s - begin, near)
+            looks += end - begin
+            if looks > most:
+                return found[:n].copy(), False
             for s2 in range(s + 1, end):
                 if not near[s2 - begin] or _share(corners, s, s2):
                     continue
@@ -223,18 +257,26 @@ def _grid_pairs(p, t, boxes, first, start, entries, cells, large):  # type: igno
                         break
                 else:
                     f, g = entries[s], entries[s2]
+                    looks += A_TEST
                     if _pair_crosses(p, t, f, g):
                         found = _noted(found, n, f, g)
                         n += 1
+                        looks += A_PAIR
     is_large = np.zeros(len(t), np.bool_)
     for f in large:
         is_large[f] = True
     met = np.empty(len(t), np.bool_)
     for f in large:
         _meeting(boxes[0, 0], boxes[0, 1], boxes[0, 2], boxes[1, 0], boxes[1, 1], boxes[1, 2], f, met)
+        looks += len(t)
         for g in range(len(t)):
             # Two large ones meet once.
-            if met[g] and (g > f or not is_large[g]) and not _share(t, f, g) and _pair_crosses(p, t, f, g):
-                found = _noted(found, n, f, g)
-                n += 1
-    return found[:n].copy()
+            if met[g] and (g > f or not is_large[g]) and not _share(t, f, g):
+                looks += A_TEST
+                if _pair_crosses(p, t, f, g):
+                    found = _noted(found, n, f, g)
+                    n += 1
+                    looks += A_PAIR
+        if looks > most:
+            return found[:n].copy(), False
+    return found[:n].copy(), True

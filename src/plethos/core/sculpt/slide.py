@@ -17,6 +17,8 @@ def slide(surface: SculptSurface, dab: Dab) -> NDArray[np.int32]:
     Returns the vertices ``(N,)`` that moved.
     """
     hold = surface.held(dab)
+    if not len(hold.touched.vertices):
+        return hold.touched.vertices
     shift = np.array(dab.drag) * abs(dab.strength)
     way = shift - (hold.normals @ shift)[:, None] * hold.normals
     wanted = hold.origin + hold.touched.shares[:, None] * way
