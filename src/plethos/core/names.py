@@ -14,7 +14,7 @@ def new_id() -> str:
     return uuid.uuid4().hex[:12]
 
 
-def free_name(wanted: str, taken: set[str], last: dict[str, int] | None = None) -> str:
+def free_name(wanted: str, taken: set[str], last: dict[str, int] | None = None, between: str = "_") -> str:
     """`wanted`, or `wanted_2`, `_3`, ... when it is taken; the name found is added to `taken`.
 
     Parameters
@@ -25,7 +25,7 @@ def free_name(wanted: str, taken: set[str], last: dict[str, int] | None = None) 
     name, number = wanted, 1 if last is None else last.get(wanted, 1)
     while name in taken:
         number += 1
-        name = f"{wanted}_{number}"
+        name = f"{wanted}{between}{number}"
     taken.add(name)
     if last is not None:
         last[wanted] = number

@@ -64,13 +64,27 @@ def vertex_mirror(points: NDArray[np.floating], plane: float = 0.0, tolerance: f
     if len(points) == 0:
         return np.zeros(0, np.int32)
     p = np.asarray(points, np.float64)
-    distance, found = cKDTree(p).query(across(p, plane))
-    twin = np.where(distance <= tolerance * extent(p), found, -1)
+    near = tolerance * extent(p)
+    # Whoever has no twin is not searched for among all the others, and thousands in one place are one.
+    first, place = _places(p)
+    own = p[first]
+    distance, found = cKDTree(own).query(across(own, plane), distance_upper_bound=np.nextafter(near, np.inf))
+    twin = np.where(distance <= near, np.append(first, -1)[found], -1)[place]
     there = np.flatnonzero(twin >= 0)
     # Where vertices lie on top of each other only pairs that agree count.
     agree = twin[twin[there]] == there
     twin[there[~agree]] = -1
     return twin.astype(np.int32)
+
+
+def _places(points: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """The first point of each place ``(N,)``, and the place of each point ``(V,)``."""
+    # Sorted by one number each, rows are told apart in a tenth of the time; two that share it by chance are caught.
+    _, first, place = np.unique(points @ [0.61803, 0.41421, 0.73205], return_index=True, return_inverse=True)
+    if np.array_equal(points[first[place]], points):
+        return first, place
+    every = np.arange(len(points))
+    return every, every
 
 
 def outline_mirror(

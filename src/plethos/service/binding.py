@@ -123,7 +123,7 @@ def take_file(workbench: Workbench, character_id: str, data: bytes) -> Version:
     """Take the weights of a plain file: see `core.weights.table`."""
 
     def change(character: Character) -> Character:
-        return _with(character, weights_from_json(character, data))
+        return _with(character, workbench.read_apart(weights_from_json, character, data))
 
     return workbench.edit(character_id, "Weights from a file", change)
 

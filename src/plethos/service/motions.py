@@ -32,7 +32,7 @@ def bring_motion(workbench: Workbench, character_id: str, filename: str, data: b
     BadEditError
         When it has no joint in common with the character.
     """
-    read = read_bvh(data, printable(PurePosixPath(filename).stem) or "Motion")
+    read = workbench.read_apart(read_bvh, data, printable(PurePosixPath(filename).stem) or "Motion")
 
     def change(character: Character) -> Character:
         skeleton = character.skeleton

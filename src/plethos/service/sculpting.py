@@ -195,7 +195,7 @@ def bring_back(workbench: Workbench, character_id: str, text: str) -> Version:
     """
     opened = workbench.open(character_id)
     held = current(opened.version)
-    found = sculpt_from_obj(opened.character, text, held.points)
+    found = workbench.read_apart(sculpt_from_obj, opened.character, text, held.points)
     points = np.where(found.held[:, None], found.points, held.points)
     # What a text rounds off is no sculpt.
     still = np.linalg.norm(points - held.points, axis=1) < ROUNDED * extent(held.points)

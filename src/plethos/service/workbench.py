@@ -8,6 +8,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from typing import Any, TypeVar
 from weakref import WeakValueDictionary
 
 import numpy as np
@@ -27,9 +28,11 @@ from plethos.core.weights.fit import Fitted, fitted
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import SculptNote, describe, read_back, read_bare, restore, store_drawing, stored_drawing
 from plethos.service.open_character import OpenCharacter
+from plethos.service.reading import read_apart
 from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.store.repository import Missing, Overtaken, Revision, Store
 
+T = TypeVar("T")
 GONE = "That character is not in the library any more."
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
 MOST_KEPT = 600_000_000  # bytes of characters kept in memory that nobody has in hand, beside the newest
@@ -68,16 +71,22 @@ class Workbench:
 
     def __init__(self, store: Store, page: str | None = None) -> None:
         self.store, self.page = store, page
+        self.gone = threading.Event()
+        """Set when whoever sent a file has gone away: see `read_apart`."""
         self._open: WeakValueDictionary[str, OpenCharacter] = WeakValueDictionary()
         self._recent: OrderedDict[str, OpenCharacter] = OrderedDict()
         self._reading: WeakValueDictionary[str, threading.Lock] = WeakValueDictionary()
         self._lock = threading.Lock()  # of what is in memory: held for a moment, never while something is read
 
-    def of(self, page: str | None) -> Workbench:
+    def of(self, page: str | None, gone: threading.Event | None = None) -> Workbench:
         """The same workbench in the hands of a page: see `Lease`."""
         own = copy.copy(self)
-        own.page = page
+        own.page, own.gone = page, gone or self.gone
         return own
+
+    def read_apart(self, work: Callable[..., T], *given: Any) -> T:
+        """What `work` makes of a stranger's file, within limits: see `reading.read_apart`."""
+        return read_apart(work, *given, gone=self.gone)
 
     def library(self, removed: bool = False) -> list[Revision]:
         """Every character's current revision, newest change first; or of those that were removed."""
@@ -96,7 +105,7 @@ class Workbench:
         BadFileError
             When it cannot be read; then nothing is kept.
         """
-        file, character = read_file(name, data, others)
+        file, character = self.read_apart(read_file, name, data, others)
         arrays = BlobArrays(self.store.blobs)
         document = describe(character, None, arrays)
         try:

@@ -12,7 +12,7 @@ from plethos.core.weights.table import weights_to_json
 from plethos.service import binding, picking
 from plethos.service.live import pose_of
 from plethos.service.painting import PaintSettings
-from plethos.web.context import AllJobs, Bench, OneFile
+from plethos.web.context import AllJobs, Bench, OneFile, ReadingBench
 from plethos.web.schemas.bind import (
     AutomaticWeights,
     CopyWeights,
@@ -144,7 +144,7 @@ def weights_out(bench: Bench, character_id: str) -> Response:
 
 
 @router.post("/weights")
-def weights_in(bench: Bench, character_id: str, file: OneFile) -> CharacterState:
+def weights_in(bench: ReadingBench, character_id: str, file: OneFile) -> CharacterState:
     """Take in such a file: each vertex takes the weights of the closest surface."""
     return character_state(binding.take_file(bench, character_id, file.data))
 

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import asyncio
+import threading
+from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from typing import Annotated, cast
 
-from fastapi import Depends, File, Header, HTTPException, UploadFile
+from fastapi import Depends, File, Header, HTTPException, Request, UploadFile
 from starlette.requests import HTTPConnection
 
 from plethos.service.jobs import Jobs
 from plethos.service.workbench import Workbench
+
+LOOK = 0.25  # seconds between two looks whether whoever sent a file is still there
 
 
 @dataclass(frozen=True)
@@ -48,6 +53,28 @@ def _bench(connection: HTTPConnection, page: Page) -> Workbench:
     return cast(Workbench, connection.app.state.bench).of(page)
 
 
+async def _sender(request: Request) -> AsyncIterator[threading.Event]:
+    """Set once whoever asks has gone away, so that what they sent is not read for nobody."""
+    gone = threading.Event()
+
+    async def look() -> None:
+        while not await request.is_disconnected():
+            await asyncio.sleep(LOOK)
+        gone.set()
+
+    looking = asyncio.create_task(look())
+    try:
+        yield gone
+    finally:
+        looking.cancel()
+
+
+def _reading_bench(
+    connection: HTTPConnection, page: Page, gone: Annotated[threading.Event, Depends(_sender)]
+) -> Workbench:
+    return cast(Workbench, connection.app.state.bench).of(page, gone)
+
+
 def _limits(connection: HTTPConnection) -> Settings:
     return cast(Settings, connection.app.state.settings)
 
@@ -68,4 +95,6 @@ def _upload(limits: Limits, file: Annotated[UploadFile, File()]) -> Upload:
 
 AllJobs = Annotated[Jobs, Depends(_jobs)]
 Bench = Annotated[Workbench, Depends(_bench)]
+ReadingBench = Annotated[Workbench, Depends(_reading_bench)]
+"""For routes that take a file: what reads it ends when its sender goes."""
 OneFile = Annotated[Upload, Depends(_upload)]

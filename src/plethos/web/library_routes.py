@@ -10,7 +10,7 @@ from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.formats.files import ENDINGS
 from plethos.service.workbench import picture_type
-from plethos.web.context import Bench, Limits
+from plethos.web.context import Bench, Limits, ReadingBench
 from plethos.web.schemas.character import Brought, LibraryEntry, Rename
 from plethos.web.states import library_entry
 
@@ -25,7 +25,7 @@ def characters(bench: Bench, removed: bool = False) -> list[LibraryEntry]:
 
 
 @router.post("", status_code=201)
-def bring_in(bench: Bench, limits: Limits, files: Annotated[list[UploadFile], File()]) -> Brought:
+def bring_in(bench: ReadingBench, limits: Limits, files: Annotated[list[UploadFile], File()]) -> Brought:
     """Bring in a `.glb`, a `.gltf` with its buffers and pictures, an `.obj`, or a drawing as `.svg`."""
     data: dict[str, bytes] = {}
     total = 0

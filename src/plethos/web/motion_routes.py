@@ -6,7 +6,7 @@ from fastapi import APIRouter
 
 from plethos.service import motions
 from plethos.service.live import pose_of
-from plethos.web.context import Bench, OneFile
+from plethos.web.context import Bench, OneFile, ReadingBench
 from plethos.web.schemas.character import CharacterState
 from plethos.web.schemas.common import PoseBody
 from plethos.web.schemas.motion import KeepPose, MapMotion
@@ -16,7 +16,7 @@ router = APIRouter(prefix="/api/characters/{character_id}", tags=["motion"])
 
 
 @router.post("/motions", status_code=201)
-def bring_motion(bench: Bench, character_id: str, file: OneFile) -> CharacterState:
+def bring_motion(bench: ReadingBench, character_id: str, file: OneFile) -> CharacterState:
     """Bring a `.bvh` motion onto the character by the names of its joints."""
     return character_state(motions.bring_motion(bench, character_id, file.name, file.data))
 

@@ -9,7 +9,7 @@ from fastapi.responses import StreamingResponse
 
 from plethos.service import sculpting, solving, yielding
 from plethos.service.live import pose_of
-from plethos.web.context import Bench, OneFile
+from plethos.web.context import Bench, OneFile, ReadingBench
 from plethos.web.schemas.character import (
     CharacterState,
     FirstMendBody,
@@ -77,7 +77,7 @@ def send_out(bench: Bench, character_id: str) -> Response:
 
 
 @router.post("/obj")
-def bring_back(bench: Bench, character_id: str, file: OneFile) -> CharacterState:
+def bring_back(bench: ReadingBench, character_id: str, file: OneFile) -> CharacterState:
     """Take an OBJ that was sent out and sculpted elsewhere as one more stroke."""
     return character_state(sculpting.bring_back(bench, character_id, file.data.decode("utf-8", "replace")))
 

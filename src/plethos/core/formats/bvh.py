@@ -7,6 +7,8 @@ Meredith and Maddock, "Motion capture file formats explained", 2001 (from memory
 
 from __future__ import annotations
 
+import itertools
+import re
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -21,6 +23,10 @@ from plethos.core.rotations import Array
 AXES = {"X": 0, "Y": 1, "Z": 2}
 LARGEST = 100_000_000  # bytes
 DEEPEST = 200
+MOST_HEAD = 2_000_000  # bytes of the joints
+MOTION = re.compile(rb"(?<!\S)MOTION(?!\S)", re.IGNORECASE)
+TIMES = re.compile(rb"\s*FRAMES:\s+(\S+)\s+FRAME\s+TIME:\s+(\S+)", re.IGNORECASE)
+WORD = re.compile(rb"\S+")
 
 
 @dataclass
@@ -41,20 +47,22 @@ def read_bvh(data: bytes, name: str) -> Motion:
     """
     if len(data) > LARGEST:
         raise BadFileError("The motion is larger than 100 MB: bring in a part of it.")
+    start = MOTION.search(data)
+    head = data[: start.start() if start else MOST_HEAD + 1]
+    if len(head) > MOST_HEAD:
+        raise BadFileError(f"The motion has more than {MOST_JOINTS} joints, or no frames after them.")
     try:
-        words = data.decode("utf-8-sig").split()
+        words = head.decode("utf-8-sig").split()
     except UnicodeDecodeError:
         raise BadFileError("This is no motion file: it is not text.") from None
     if not words or words[0].upper() != "HIERARCHY":
         raise BadFileError("This is no BVH motion: it does not begin with HIERARCHY.")
-    try:
-        start = next(k for k, w in enumerate(words) if w.upper() == "MOTION")
-    except StopIteration:
-        raise BadFileError("The motion is cut short: it has joints, but no frames.") from None
-    joints = _hierarchy(words[1:start])
+    if start is None:
+        raise BadFileError("The motion is cut short: it has joints, but no frames.")
+    joints = _hierarchy(words[1:])
     if not joints:
         raise BadFileError("The motion has no joints.")
-    seconds, frames = _frames(words[start + 1 :], sum(len(j.channels) for j in joints))
+    seconds, frames = _frames(data[start.end() :], sum(len(j.channels) for j in joints))
     turned, places = _posed(joints, frames)
     offsets = np.array([j.offset for j in joints])
     if not np.isfinite(offsets).all() or np.abs(offsets).max() > 1e6:
@@ -119,23 +127,31 @@ def _hierarchy(words: list[str]) -> list[_Joint]:
     return joints
 
 
-def _frames(words: list[str], width: int) -> tuple[float, Array]:
+def _frames(text: bytes, width: int) -> tuple[float, Array]:
     """Seconds from frame to frame, and the channels ``(F, C)``."""
+    told = TIMES.match(text)
+    if told is None:
+        raise BadFileError("The motion is broken: it does not say how many frames it has and how long they are.")
     try:
-        if words[0].upper() != "FRAMES:" or [w.upper() for w in words[2:4]] != ["FRAME", "TIME:"]:
-            raise BadFileError("The motion is broken: it does not say how many frames it has and how long they are.")
-        count, seconds = int(words[1]), float(words[4])
-        numbers = np.array(words[5:], np.float64)
-    except (ValueError, IndexError):
+        count, seconds = int(told[1]), float(told[2])
+    except ValueError:
+        raise BadFileError("The motion is broken: how many frames it has, or how long, is no number.") from None
+    # What it promises is looked at before a number is read: a hundred megabytes of them take gigabytes.
+    if count > MOST_FRAMES:
+        raise BadFileError(f"The motion has more than {MOST_FRAMES} frames: bring in a part of it.")
+    body = text[told.end() :]
+    held = sum(1 for _ in itertools.islice(WORD.finditer(body), max(count * width, 0) + 1))
+    if width == 0 or count < 1 or held != count * width:
+        raise BadFileError(
+            f"The motion is broken: it promises {count} frames of {width} numbers and holds "
+            f"{held if held < count * width else 'more'}."
+        )
+    try:
+        numbers = np.fromiter(map(float, (w[0] for w in WORD.finditer(body))), np.float64, held)
+    except ValueError:
         raise BadFileError("The motion is broken: one of its frames holds something that is no number.") from None
     if not 0 < seconds < 1e3 or not np.isfinite(numbers).all():
         raise BadFileError("The motion is broken: one of its numbers is not finite, or its frames take no time.")
-    if width == 0 or count < 1 or len(numbers) != count * width:
-        raise BadFileError(
-            f"The motion is broken: it promises {count} frames of {width} numbers and holds {len(numbers)} numbers."
-        )
-    if count > MOST_FRAMES:
-        raise BadFileError(f"The motion has more than {MOST_FRAMES} frames: bring in a part of it.")
     return seconds, numbers.reshape(count, width)
 
 

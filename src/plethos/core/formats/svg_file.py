@@ -16,8 +16,10 @@ import numpy as np
 import svgelements  # type: ignore[import-untyped]
 
 from plethos.core.errors import BadFileError
-from plethos.core.formats.svg_clean import KEY, MOST_CONTROLS, Reading, cleaned, rules_told, safe_tree, share_told
+from plethos.core.formats.svg_clean import KEY, Reading, cleaned, rules_told, safe_tree, share_told
 from plethos.core.formats.svg_paths import runs_of
+from plethos.core.formats.svg_size import check_controls, check_size, check_tags
+from plethos.core.names import free_name
 from plethos.core.outlines import Fill, Stroke
 from plethos.core.rotations import Array
 
@@ -110,7 +112,9 @@ def parse_svg(data: bytes) -> SvgFile:
     """
     if len(data) > MOST_BYTES:
         raise BadFileError(f"The drawing has {len(data) // 1_000_000} MB; at most {MOST_BYTES // 1_000_000} are read.")
+    check_tags(data)
     root = safe_tree(data)
+    check_size(root)
     reading = Reading()
     rules = rules_told(root)
     cleaned(root, reading)
@@ -127,8 +131,7 @@ def parse_svg(data: bytes) -> SvgFile:
     count = sum(len(p.controls) for s in shapes for p in s.subpaths)
     if count == 0:
         raise BadFileError("The drawing holds no paths or shapes that are painted.")
-    if count > MOST_CONTROLS:
-        raise BadFileError(f"The drawing has {count} control points; at most {MOST_CONTROLS} are read.")
+    check_controls(count)
     if canvas is None:
         canvas = _round(shapes)
     return SvgFile(data, canvas, _in_parts(shapes, reading), rules, reading.sentences())
@@ -185,15 +188,15 @@ def _shape(element: Any, key: str, group: str, reading: Reading) -> SvgShape | N
         return None
     subpaths: list[Subpath] = []
     wide = reading.widths.get(key) or []
-    single = 0
+    single = at = 0
     for controls, closed in runs_of(path):
         if len(controls) < 2:
             single += 1
             continue
-        at = sum(len(p.controls) for p in subpaths)
         own = wide[at : at + len(controls)]
         widths = np.array(own if len(own) == len(controls) else [width] * len(controls), np.float64)
         subpaths.append(Subpath(np.array(controls, np.float64), widths, closed))
+        at += len(controls)
     if single:
         reading.notes.append(f"“{name or 'A path'}” has a run of one point only, which was left out.")
     if not subpaths:
@@ -245,6 +248,7 @@ def _in_parts(shapes: tuple[SvgShape, ...], reading: Reading) -> tuple[SvgShape,
     whole = len(groups) == 1 and not groups & reading.ours
     out: list[SvgShape] = []
     taken: set[str] = set()
+    numbers: dict[str, int] = {}
     last: tuple[str, str] | None = None  # of the run that the shape before belongs to
     for shape in shapes:
         if last is not None and not whole and shape.group and shape.group == last[0]:
@@ -252,10 +256,7 @@ def _in_parts(shapes: tuple[SvgShape, ...], reading: Reading) -> tuple[SvgShape,
             continue
         alone = whole or not shape.group
         wanted = (shape.name if alone else reading.names.get(shape.group, "")) or shape.name or "shape"
-        label, k = wanted, 2
-        while label in taken:
-            label, k = f"{wanted} {k}", k + 1
-        taken.add(label)
+        label = free_name(wanted, taken, numbers, " ")
         last = (shape.group, label)
         out.append(replace(shape, name=shape.name or label, group=label))
     return tuple(out)
