@@ -8,6 +8,7 @@ import socket
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from unittest.mock import patch
@@ -17,9 +18,19 @@ from playwright.sync_api import sync_playwright
 from websockets.sync.client import connect
 
 from plethos.launch import front
-from plethos.launch.serve import BACKSEAT, Worker
+from plethos.launch.start import BACKSEAT, Worker
 from plethos.launch.testing import chromium
 from tests.figures import tube_file
+
+
+def answering(start: int) -> int:
+    """The process that answers pages, of a start: forked from one that it keeps."""
+
+    def below(number: int) -> list[int]:
+        found = subprocess.run(["pgrep", "-P", str(number), "-f", "forkserver"], capture_output=True, text=True)
+        return [int(n) for n in found.stdout.split()]
+
+    return next(own for keeper in below(start) for own in below(keeper))
 
 
 class Built(unittest.TestCase):
@@ -93,6 +104,14 @@ class Start(unittest.TestCase):
             page = browser.new_page()
             page.goto(f"{address}/characters/{tube}?quality=least")
             page.wait_for_selector("text=1 stroke,")
+            # Whatever kills the process that answers, it is there again, and the page goes on.
+            for death in (signal.SIGSEGV, signal.SIGKILL):
+                began = time.monotonic()
+                os.kill(answering(server.pid), death)
+                page.wait_for_function("document.body.innerText.includes('Connection lost')", polling=20)
+                page.wait_for_selector("text=Saved")
+                self.assertLess(time.monotonic() - began, 20)
+                page.wait_for_selector("text=1 stroke,")
             server.kill()
             server.wait()
             page.wait_for_selector("text=Connection lost")

@@ -29,10 +29,10 @@ from plethos.core.formats.pictures import picture_of, pictures
 from plethos.core.formats.rules import plain_rules, with_plain_rules
 from plethos.core.formats.svg_animate import animated_svg
 from plethos.core.formats.svg_clean import OWN, SVG
-from plethos.core.formats.svg_size import MOST_CONTROLS
 from plethos.core.formats.svg_file import looks_like_svg, parse_svg
 from plethos.core.formats.svg_read import NO_JOINTS, bare_drawing, read_drawing
 from plethos.core.formats.svg_sculpt import sculpt_from_svg
+from plethos.core.formats.svg_size import MOST_CONTROLS
 from plethos.core.formats.svg_write import canvas_of, svg_of, write_drawing
 from plethos.core.outlines import area_under, points_on
 from plethos.core.remedies import Corrective, Order, Remedy

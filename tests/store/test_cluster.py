@@ -15,7 +15,7 @@ import psycopg
 from plethos.launch import cluster as cluster_module
 from plethos.launch.cluster import Cluster, SetupError
 from plethos.launch.front import ROOT
-from plethos.launch.serve import STOPPING, _alone_in
+from plethos.launch.start import STOPPING, _alone_in
 
 
 class Folder(unittest.TestCase):
@@ -81,10 +81,10 @@ class Left(Folder):
 
 
 class Starts(Folder):
-    def start(self, *arguments):
+    def start(self, *arguments, **told):
         """What `./plethos start` says when it cannot."""
         command = [sys.executable, "-m", "plethos.launch", "start", *arguments]
-        environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+        environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), **told}
         done = subprocess.run(command, capture_output=True, text=True, timeout=60, env=environment)
         self.assertNotEqual(done.returncode, 0)
         self.assertNotIn("Traceback", done.stderr)
@@ -93,12 +93,23 @@ class Starts(Folder):
     def test_every_wrong_start_gets_a_sentence(self):
         file = self.folder / "file"
         file.touch()
-        with patch("plethos.launch.serve.build_front"):
+        with patch("plethos.launch.start.build_front"):
             for data, words in ((file, "is a file"), (file / "in", "Cannot write"), (Path("/proc/plethos"), "Cannot")):
                 with self.assertRaisesRegex(SetupError, words), _alone_in(data):
                     pass
         self.assertIn("65535", self.start("--port", "80000"))
         self.assertIn("--port", self.start("--port", "abc"))
+        for wrong in ("abc", "-1", "0", "1.5"):
+            self.assertEqual(
+                self.start(PLETHOS_UPLOAD_MB=wrong),
+                f"plethos: PLETHOS_UPLOAD_MB has to be a number of megabytes, not “{wrong}”.\n",
+            )
+        for name in ("database", "database.url", "lock"):
+            data = self.folder / f"with-{name}"
+            data.mkdir()
+            (data / name).touch() if name == "database" else (data / name).mkdir()
+            told = self.start("--data", str(data))
+            self.assertEqual((len(told.strip().splitlines()), name in told or "Cannot" in told), (1, True), told)
 
     def test_a_second_start_is_told_and_one_that_is_stopping_is_waited_for(self):
         with _alone_in(self.folder), self.assertRaisesRegex(SetupError, "already runs"), _alone_in(self.folder):

@@ -308,8 +308,8 @@ def from_hinges(  # type: ignore[no-untyped-def]
 ) -> float:  # fmt: skip
     """All of the above in one call: `hinge_values`, `target_weights`, `forward` and `bone_rows`, in this order.
 
-    What `forward` returns. Their names and shapes, with `weights` for those of targets. What a call costs in Python is most of what a small
-    character costs at all.
+    Gives what `forward` does. Their names and shapes, with `weights` for those of targets. What a call costs in Python
+    is most of what a small character costs at all.
     """
     hinge_values(rotations, hinges, knots, values)
     target_weights(targets, gains, values, weights)

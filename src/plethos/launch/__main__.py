@@ -22,9 +22,9 @@ def start(
     empty: Annotated[bool, typer.Option("--empty", help="Do not put the demo characters in.")] = False,
 ) -> None:
     """Set up what is missing and open the workbench at a local address."""
-    from plethos.launch.serve import start as serve
+    from plethos.launch.start import start as begin
 
-    serve(port, data, empty)
+    begin(port, data, empty)
 
 
 @app.command()
@@ -33,7 +33,7 @@ def worker(
     quiet: Annotated[bool, typer.Option("--quiet", hidden=True)] = False,
 ) -> None:
     """Do long work (automatic weights) for an application that runs on this data, in one more process."""
-    from plethos.launch.serve import work
+    from plethos.launch.work import work
 
     work(data, quiet)
 

@@ -24,7 +24,8 @@ class Lease:
     """The one page that edits a character; whoever else has it open looks on.
 
     It is taken by editing. Another page gets it by editing too, once the holder is gone, or has let its hands rest and
-    has no sculpt in progress; or by taking over. Programs, which have no page, wait for no one but a stroke in the air.
+    has no sculpt in progress; or by taking over. Programs, which have no page, wait only for a stroke in the air and
+    for the sculpt of a page that is there.
 
     Parameters
     ----------
@@ -64,7 +65,7 @@ class Lease:
             if self._holder is None or page in (self._holder, WORKER):
                 return False
             fresh = self.clock() - self._last < HANDS_OFF
-            return self._stroking and fresh if page is None else sculpting or fresh
+            return sculpting or (fresh and (self._stroking or page is not None))
 
     def edit(self, page: str | None, sculpting: bool) -> None:
         """Be about to edit.

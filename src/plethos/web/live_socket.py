@@ -31,6 +31,7 @@ from plethos.service.sculpt_strokes import SculptTool
 from plethos.service.stroke import Tool
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
+from plethos.store.faults import fault_of
 from plethos.store.work import UNDER_WAY, Work
 from plethos.web.schemas.live import (
     SAID,
@@ -53,7 +54,8 @@ TOOLS: dict[str, Tool] = {
 }  # fmt: skip
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
 AGAIN = 1.0
-NOT_SAVED = "The database does not answer: the last stroke is not saved, everything before it is."
+NOT_SAVED = "The last stroke is not saved, everything before it is."
+NO_TEXT = "Messages to the server are text, in JSON: this one was bytes."
 UNREADABLE = "The server does not know that kind of message."
 
 
@@ -126,12 +128,18 @@ class _Session:
     async def _read(self) -> None:
         try:
             while True:
-                text = await self.socket.receive_text()
+                came = await self.socket.receive()
+                if came["type"] == "websocket.disconnect":
+                    return
+                text = came.get("text")
+                if text is None:
+                    await self.waiting.put(ProblemMessage(seq=None, detail=NO_TEXT))
+                    continue
                 try:
                     await self.waiting.put(SAID.validate_json(text))
                 except ValidationError as error:
                     await self.waiting.put(ProblemMessage(seq=None, detail=_sentence(error)))
-        except (WebSocketDisconnect, RuntimeError, KeyError):
+        except (WebSocketDisconnect, RuntimeError):
             return
 
     async def _answer(self, message: Said | ProblemMessage) -> None:
@@ -161,9 +169,9 @@ class _Session:
             await _send(self.socket, ProblemMessage(seq=seq, detail=error.sentence))
         except (WebSocketDisconnect, RuntimeError):
             raise
-        except OperationalError:
+        except OperationalError as error:
             log.error("database away", path="live")
-            await _send(self.socket, ProblemMessage(seq=seq, detail=NOT_SAVED))
+            await _send(self.socket, ProblemMessage(seq=seq, detail=f"{fault_of(error)} {NOT_SAVED}"))
         except Exception:
             log.exception("live message failed")
             await _send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))

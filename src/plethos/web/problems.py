@@ -12,6 +12,7 @@ from starlette.exceptions import HTTPException
 from plethos.core.errors import BadFileError, JointNeededError, PlethosError
 from plethos.service.lease import BeingEditedError
 from plethos.service.workbench import NotThereError
+from plethos.store.faults import fault_of
 
 TOO_LARGE = "That is larger than what is taken in at once; nothing of it was kept."
 log = structlog.get_logger()
@@ -55,7 +56,7 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(OperationalError)
     async def database(request: Request, error: OperationalError) -> JSONResponse:
         log.error("database away", path=request.url.path)
-        return problem(503, "The database is away", "The database does not answer; nothing was changed. Try again.")
+        return problem(503, "The database is away", f"{fault_of(error)} Nothing was changed; then try again.")
 
     @app.exception_handler(Exception)
     async def unforeseen(request: Request, error: Exception) -> JSONResponse:

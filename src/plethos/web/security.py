@@ -7,11 +7,13 @@ page. Pages may load nothing but our own files.
 
 from __future__ import annotations
 
+import re
+
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-NAMES = ("127.0.0.1", "localhost")
+OURS = re.compile(r"(127\.0\.0\.1|localhost)(:\d{1,5})?")
 POLICY = "; ".join(
     (
         "default-src 'none'",
@@ -41,7 +43,7 @@ class LoopbackOnly:
         headers = Headers(scope=scope)
         host = headers.get("host", "")
         fault = None
-        if host.rsplit(":", 1)[0] not in NAMES:
+        if not OURS.fullmatch(host):
             fault = "This server only answers under its own address on this machine."
         origin = headers.get("origin")
         if origin is not None and origin != f"http://{host}" and origin not in self.extra_origins:
