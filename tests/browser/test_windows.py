@@ -96,6 +96,25 @@ class Windows(BrowserCase):
         other.get_by_role("button", name="Undo").click()
         self.until(lambda: self.state(tube)["version"] == 0)
 
+    def test_a_page_on_a_deleted_character_is_told_stops_and_goes_on_once_it_is_brought_back(self):
+        tube = self.bench.bring_in("Tube", tube_file().pack())
+        self.open(f"/characters/{tube}/bind")
+        self.choose_joint("Upper")
+        self.bench.remove(tube)
+        self.page.wait_for_selector("text=Deleted in another window")
+        frames = self.page.get_attribute(".view", "data-frame")
+        self.page.get_by_role("radio", name="Replace").click()
+        x, y = self.middle()
+        self.page.mouse.click(x, y)
+        self.page.wait_for_selector("text=bring it back above")
+        self.assertEqual(self.page.get_attribute(".view", "data-frame"), frames)
+        self.page.get_by_role("button", name="Bring it back").click()
+        self.page.wait_for_selector("text=Saved")
+        self.bend(40)
+        self.until(lambda: int(self.page.get_attribute(".view", "data-frame")) > int(frames))
+        # What it asked for meanwhile was refused, as the browser notes.
+        self.errors[:] = [e for e in self.errors if not e.endswith(("404 (Not Found)", "response code: 403"))]
+
     def test_the_library_draws_each_picture_once(self):
         lamp = self.bench.bring_in("Lamp", tube_file().pack())
         meshes = []

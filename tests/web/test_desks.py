@@ -8,9 +8,11 @@ from unittest.mock import patch
 import httpx
 import numpy as np
 from sqlalchemy.exc import OperationalError
+from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
-from plethos.service.workbench import Workbench
+from plethos.service.desk import Desk
+from plethos.service.workbench import NotThereError, Workbench
 from plethos.store.repository import Store
 from plethos.web import live_socket
 from tests.figures import tube_file
@@ -101,6 +103,61 @@ class Desks(unittest.TestCase):
         self.assertEqual(other.http.delete(f"{other.base}/remedies/{own}").status_code, 200)
         self.assertEqual(one.ask("stroke_end")["type"], "problem")
         self.assertEqual(self.opened.character.rules.remedies, ())
+
+    def test_whoever_has_a_deleted_character_open_is_told_and_all_share_it_again_once_it_is_back(self):
+        elsewhere = Workbench(Store(self.server.url))
+        self.addCleanup(elsewhere.store.close)
+        for removed_by in (self.bench, elsewhere):  # this process, and another
+            one, other = self.page("one"), self.page("other")
+            at = self.opened.character.mesh.rest[self.triangles[470]].mean(axis=0).tolist()
+            one.touch(470, at)
+            removed_by.remove(self.id)
+            for page in (one, other):
+                page.until(lambda head: head.get("type") == "gone")
+                with self.assertRaises(ConnectionClosed) as closed:
+                    page.ask("pose")
+                self.assertEqual(closed.exception.rcvd.code, 4404)
+            self.assertRaises(InvalidStatus, self.page, "late")
+            # Whatever still had it in hand neither sees nor stores any more of it.
+            with self.assertRaises(NotThereError):
+                Desk(self.opened, {}).version
+            self.assertEqual(one.post("undo").status_code, 404)
+            self.bench.restore(self.id)
+            one, other = self.page("one"), self.page("other")
+            self.opened = self.bench.open(self.id)
+            one.touch(470, at)
+            self.assertIn("another window", other.touch(470, at)["detail"])
+            one.ask("stroke_end")
+            told = other.until(lambda head: head.get("type") == "version")
+            self.assertEqual(told["state"]["version"], self.opened.revision.number)
+
+    def test_bytes_are_answered_and_the_socket_stays(self):
+        one = self.page("one")
+        one.live.send(b"\x00\x01")
+        self.assertIn("text", one.until(lambda head: head.get("type") == "problem")["detail"])
+        self.assertIn("with", one.ask("pose"))
+
+    def test_one_message_takes_no_server_with_it(self):
+        one = self.page("one")
+        for far in (1e30, 1e12, -1e300):
+            pose = {"joints": {"upper": {"translation": [far, far, far]}}}
+            for type_ in ("contacts", "pose"):
+                self.assertIn("far too large", one.ask(type_, pose=pose)["detail"])
+            self.assertEqual(one.post("poses", name="far", pose=pose).status_code, 409)
+            for path in ("sculpt", "mirrored-pose", "bend/upper"):
+                self.assertGreaterEqual(one.post(path, pose=pose, **pose).status_code, 400, path)
+        self.assertEqual(self.opened.character.poses, ())
+
+    def test_no_program_drops_the_sculpt_of_a_page_that_is_there(self):
+        one = self.page("one")
+        one.post("sculpt", pose={"joints": {"upper": [0, 0, 0.5, 0.8660254]}})
+        program = httpx.Client(base_url=f"{self.server.address}/api/characters/{self.id}/")
+        self.addCleanup(program.close)
+        self.assertEqual(program.post("sculpt/drop").status_code, 423)
+        self.assertEqual(program.post("undo").status_code, 423)
+        one.live.close()
+        one.live = self.page("two").live  # gone: whoever comes may go on
+        self.assertEqual(program.post("undo").status_code, 200)
 
     def test_a_frame_without_measures_is_followed_by_one_with_them_whoever_finds_the_region(self):
         plain, joint = live_socket.frame, self.opened.character.skeleton.find("upper")

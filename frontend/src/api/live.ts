@@ -16,7 +16,7 @@ export type ToolSettings = Schemas['SculptToolBody'] | Schemas['OutlineToolBody'
 export const DRAGS = ['grab', 'slide', 'push']
 const OUTLINE_DRAGS = ['move', 'roundness', 'width']
 type Said = Schemas['PoseMessage'] | Schemas['StrokeMessage'] | Schemas['StrokeEndMessage'] | Schemas['ContactsMessage']
-type Told = Schemas['VersionMessage'] | Schemas['LeaseMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
+type Told = Schemas['VersionMessage'] | Schemas['LeaseMessage'] | Schemas['GoneMessage'] | Schemas['ContactsAnswer'] | Job | Schemas['ProblemMessage']
 
 export interface FrameHead {
   seq: number | null
@@ -83,6 +83,8 @@ export interface LiveHandlers {
   /** How far long work has got; null when the server is gone. */
   job(job: Job | null): void
   connected(yes: boolean): void
+  /** The character was deleted; connected again once it is brought back. */
+  gone(): void
   /** Whether the character is being edited in another window. */
   elsewhere(yes: boolean): void
 }
@@ -205,6 +207,7 @@ export class LiveSocket {
       if (message.type === 'version') this.handlers.version(message.state)
       else if (message.type === 'contacts') this.handlers.contacts({ without: message.without, with: message.with })
       else if (message.type === 'lease') this.handlers.elsewhere(message.elsewhere)
+      else if (message.type === 'gone') this.handlers.gone()
       else if (message.type === 'job') this.handlers.job(message)
       else if (message.type === 'problem') this.handlers.problem(message.detail)
     }

@@ -125,6 +125,10 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     }
     const found = hit(event)
     if (!found || found.faceIndex == null) return
+    if (live.gone) {
+      say(new Problem('The character was deleted in another window: bring it back above, then go on.'))
+      return
+    }
     if (live.elsewhere) {
       say(new Problem('The character is being edited in another window: take over above, or wait.'))
       return

@@ -72,6 +72,7 @@ useEventListener('keydown', (event: KeyboardEvent) => {
 })
 const saved = computed(() => {
   if (character.saving) return 'Saving …'
+  if (live.gone) return 'Deleted in another window'
   if (live.lost) return 'Connection lost, trying again'
   if (live.elsewhere) return 'Being edited in another window'
   if (!character.state) return ''
@@ -90,7 +91,8 @@ const saved = computed(() => {
         <button v-for="s in stations" :key="s.name" :class="{ on: station === s.name }" :aria-current="station === s.name ? 'page' : undefined" @click="go(s.name)"><span class="num">{{ s.key }}</span>{{ s.label }}</button>
       </nav>
       <div class="saved" role="status" :class="{ lost: live.lost || live.elsewhere }"><i />{{ saved }}</div>
-      <el-button v-if="live.elsewhere" size="small" @click="live.takeOver()">Take over</el-button>
+      <el-button v-if="live.gone" size="small" @click="live.bringBack()">Bring it back</el-button>
+      <el-button v-else-if="live.elsewhere" size="small" @click="live.takeOver()">Take over</el-button>
       <button class="icon" :disabled="!character.state?.undo" :title="character.state?.undo ? `Undo: ${character.state.undo} (Ctrl+Z)` : 'Nothing to undo'" aria-label="Undo" @click="character.undo()">↶</button>
       <button class="icon" :disabled="!character.state?.redo" title="Redo (Ctrl+Shift+Z)" aria-label="Redo" @click="character.redo()">↷</button>
       <button class="icon" title="Keys (?)" aria-label="Keys" @click="help = true">?</button>

@@ -20,6 +20,8 @@ export const useLive = defineStore('live', () => {
   const lost = ref(false)
   /** Whether the character is being edited in another window. */
   const elsewhere = ref(false)
+  /** Whether the character was deleted while it was open here. */
+  const gone = ref(false)
   /** A trigger that is being changed, not stored yet. */
   const preview = shallowRef<Want['preview']>(null)
   /** The joint that is being dragged: its consequence is shown before it is stored. */
@@ -66,6 +68,7 @@ export const useLive = defineStore('live', () => {
       version: (state) => void character.take(state),
       job: follow,
       elsewhere: (yes) => (elsewhere.value = yes),
+      gone: () => (gone.value = true),
       problem: (text) => say(new Problem(text)),
       connected: (yes) => {
         // After the server was away its state counts, not ours.
@@ -74,6 +77,7 @@ export const useLive = defineStore('live', () => {
         if (yes && followed) void api.job(followed).then(follow).catch(say)
         connected.value = yes
         lost.value = !yes
+        if (yes) gone.value = false
       },
     })
     ask()
@@ -83,7 +87,7 @@ export const useLive = defineStore('live', () => {
     socket?.close()
     socket = followed = null
     frame.value = contacts.value = preview.value = moving.value = reach.value = body.value = trial.value = job.value = null
-    connected.value = lost.value = elsewhere.value = false
+    connected.value = lost.value = elsewhere.value = gone.value = false
     framesShown.value = 0
   }
 
@@ -127,6 +131,8 @@ export const useLive = defineStore('live', () => {
 
   /** Edit here from now on, whoever did before. */
   const takeOver = () => api.takeOver(character.id).catch(say)
+  /** Bring the character back that was deleted: every page that has it open goes on. */
+  const bringBack = () => api.restore(character.id).catch(say)
 
   function previewTrigger(remedyId: string, trigger: TriggerRule): void {
     preview.value = { remedy_id: remedyId, trigger }
@@ -141,7 +147,7 @@ export const useLive = defineStore('live', () => {
   watch([() => posing.pose, want], ask)
 
   return {
-    frame, contacts, framesShown, connected, lost, elsewhere, preview, moving, reach, asks, body, trial, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
+    frame, contacts, framesShown, connected, lost, elsewhere, gone, bringBack, preview, moving, reach, asks, body, trial, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
     cancelAutomatic, takeOver, previewTrigger,
   }
 })

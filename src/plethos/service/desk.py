@@ -56,7 +56,14 @@ class Desk:
 
     @property
     def version(self) -> Version:
-        """What the person sees: the current version, or the one that the stroke in the air began on."""
+        """What the person sees: the current version, or the one that the stroke in the air began on.
+
+        Raises
+        ------
+        NotThereError
+            When the character was deleted.
+        """
+        self.opened.refuse_when_gone()
         return self.opened.version if self.stroke is None else self.stroke.version
 
     def touch(self, version: Version, tool: str, pose: Pose, settings: Any, dabs: Sequence[Dab]) -> None:
@@ -94,6 +101,7 @@ class Desk:
             When it does not fit any more, or another page has taken over: then nothing is stored.
         """
         stroke, self.stroke = self.stroke, None
+        self.opened.refuse_when_gone()
         if stroke is None:
             return self.opened.version
         try:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from plethos.core.arrays import Ref
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import Source
 from plethos.core.skeleton import Skeleton
@@ -22,6 +22,11 @@ from plethos.service.version import HeldSculpt, Measures, Version
 from plethos.store.repository import Revision
 
 Listener = Callable[[Version], None]
+GONE = "That character is not in the library any more."
+
+
+class NotThereError(PlethosError):
+    """A character that is not in the library (any more)."""
 
 
 class OpenCharacter:
@@ -48,8 +53,28 @@ class OpenCharacter:
         self.version = Version(revision, Evaluator.of(bare), Measures(bare))
         self.stroke: Stroke | None = None
         """The stroke in the air of the page that edits, for others to see."""
+        self._gone = False
+        self._farewells: list[Callable[[], None]] = []
         self._listeners: list[Listener] = []
         self._watchers: list[tuple[object, Callable[[], None]]] = []
+
+    def close(self) -> None:
+        """It was deleted: whoever has it in hand is told, and gets no more of it. Brought back, it is opened anew."""
+        self._gone = True
+        for farewell in list(self._farewells):
+            farewell()
+
+    def on_gone(self, farewell: Callable[[], None]) -> Callable[[], None]:
+        """Have it told when it is deleted, or at once when it was; what is returned ends that."""
+        self._farewells.append(farewell)
+        if self._gone:
+            farewell()
+        return lambda: self._farewells.remove(farewell)
+
+    def refuse_when_gone(self) -> None:
+        """Raise `NotThereError` when it was deleted since it was opened."""
+        if self._gone:
+            raise NotThereError(GONE)
 
     @property
     def character(self) -> Character:

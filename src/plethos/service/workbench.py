@@ -14,7 +14,7 @@ from weakref import WeakValueDictionary
 import numpy as np
 
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError, BadFileError, PlethosError
+from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import ending_of, open_file, packed, read_file, read_source, written
 from plethos.core.formats.gltf_write import flattened
@@ -27,20 +27,15 @@ from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.fit import Fitted, fitted
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import SculptNote, describe, read_back, read_bare, restore, store_drawing, stored_drawing
-from plethos.service.open_character import OpenCharacter
+from plethos.service.open_character import GONE, NotThereError, OpenCharacter
 from plethos.service.reading import read_apart
 from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.store.repository import Missing, Overtaken, Revision, Store
 
 T = TypeVar("T")
-GONE = "That character is not in the library any more."
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
 MOST_KEPT = 600_000_000  # bytes of characters kept in memory that nobody has in hand, beside the newest
 MOST_PICTURE = 300_000  # bytes
-
-
-class NotThereError(PlethosError):
-    """A character that is not in the library (any more)."""
 
 
 @contextlib.contextmanager
@@ -256,15 +251,17 @@ class Workbench:
         return opened
 
     def catch_up_if_open(self, character_id: str) -> None:
-        """Bring a character up to what is stored, if anyone has it open; one that is gone is left alone."""
+        """Bring a character up to what is stored, if anyone has it open; one that is gone is closed."""
         with self._lock:
             opened = self._open.get(character_id)
         # What this process has stored itself it shows itself.
         if opened is None:
             return
         head, name = self.store.head(character_id)
-        if head is not None and (head, name) != (opened.revision.id, opened.revision.name):
-            with contextlib.suppress(Missing):
+        if head is None:
+            self.forget(character_id)
+        elif (head, name) != (opened.revision.id, opened.revision.name):
+            with contextlib.suppress(Missing, NotThereError):
                 self.catch_up(character_id)
 
     def catch_up_all(self) -> None:
@@ -324,10 +321,12 @@ class Workbench:
             self.store.erase(character_id)
 
     def forget(self, character_id: str) -> None:
-        """Drop a character from memory; it is read anew when next asked for."""
+        """Drop a character from memory, and from the hands of whoever has it open; it is read anew when asked for."""
         with self._alone_with(character_id), self._lock:
-            self._open.pop(character_id, None)
+            opened = self._open.pop(character_id, None)
             self._recent.pop(character_id, None)
+        if opened is not None:
+            opened.close()
 
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
         """The character as `.glb` with its remedies, optionally baked into a clip; a drawing as `.svg`.

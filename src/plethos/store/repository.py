@@ -114,9 +114,11 @@ class Store:
             return self._current(session, character_id)
 
     def head(self, character_id: str) -> tuple[str | None, str]:
-        """The id of the revision that a character is at, and its name; None when it is not there."""
+        """The id of the revision that a character is at, and its name; None when it is not in the library."""
         with self.transactions() as session:
-            own = select(CharacterRow.head_id, CharacterRow.name).where(CharacterRow.id == character_id)
+            own = select(CharacterRow.head_id, CharacterRow.name).where(
+                CharacterRow.id == character_id, CharacterRow.removed_at.is_(None)
+            )
             found = session.execute(own).first()
             return (None, "") if found is None else (found.head_id, found.name)
 
@@ -212,6 +214,7 @@ class Store:
         """Take a character out of the library, with its history; `restore` brings both back."""
         with self.transactions.begin() as session:
             _locked(session, character_id).removed_at = func.now()
+            _tell(session, character_id)
 
     def restore(self, character_id: str) -> Revision:
         """Bring a removed character back as it was."""

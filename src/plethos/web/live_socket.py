@@ -24,6 +24,7 @@ from plethos.service.desk import Desk
 from plethos.service.jobs import WENT_WRONG
 from plethos.service.live import awaited, contacts, frame, pose_of
 from plethos.service.masking import MaskTool
+from plethos.service.open_character import GONE, NotThereError
 from plethos.service.outline_strokes import OutlineTool
 from plethos.service.painting import PaintTool
 from plethos.service.picking import PickTool
@@ -37,6 +38,7 @@ from plethos.web.schemas.live import (
     SAID,
     ContactsAnswer,
     ContactsMessage,
+    GoneMessage,
     LeaseMessage,
     PoseMessage,
     ProblemMessage,
@@ -62,14 +64,13 @@ UNREADABLE = "The server does not know that kind of message."
 @router.websocket("/api/characters/{character_id}/live")
 async def live(socket: WebSocket, character_id: str, page: Annotated[str, Query(max_length=64)] = "") -> None:
     """Messages are one of `Said`, answers frames or one of `Told`: see docs/formats/live-socket.md."""
-    await socket.accept()
     bench: Workbench = socket.app.state.bench
     try:
         opened = await run_in_threadpool(bench.open, character_id)
-    except PlethosError as error:
-        await _send(socket, ProblemMessage(seq=None, detail=error.sentence))
-        await socket.close(4404)
+    except NotThereError as error:
+        await socket.close(4404, error.sentence)
         return
+    await socket.accept()
     await _Session(socket, bench, Desk(opened, TOOLS, page or new_id())).run()
 
 
@@ -84,6 +85,7 @@ class _Session:
         self._work = asyncio.Event()
         self._hands = asyncio.Event()
         self._others = asyncio.Event()
+        self._gone = asyncio.Event()
         self._shown: PoseMessage | None = None
         self._measuring: dict[tuple[Version, int], asyncio.Task[None]] = {}
 
@@ -99,11 +101,12 @@ class _Session:
             self.desk.opened.listen(changed),
             self.desk.opened.lease.come(self.desk.page, lambda: loop.call_soon_threadsafe(self._hands.set)),
             self.desk.opened.watch(self.desk, lambda: loop.call_soon_threadsafe(self._others.set)),
+            self.desk.opened.on_gone(lambda: loop.call_soon_threadsafe(self._gone.set)),
             self.desk.leave,
             self.socket.app.state.notices.on_work(self.desk.opened.revision.character_id, self._work.set),
         ]
         reader = asyncio.create_task(self._read())
-        telling = (self._tell_versions, self._tell_work, self._tell_lease, self._show_others)
+        telling = (self._tell_versions, self._tell_work, self._tell_lease, self._show_others, self._say_goodbye)
         tasks = [reader, *(asyncio.create_task(_again_and_again(tell)) for tell in telling)]
         try:
             while not reader.done() or not self.waiting.empty():
@@ -251,6 +254,13 @@ class _Session:
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._hands.wait(), RESTING if now else None)
             self._hands.clear()
+
+    async def _say_goodbye(self) -> None:
+        """Say that the character was deleted, and let the page go: what it has in hand is of no one any more."""
+        await self._gone.wait()
+        await _send(self.socket, GoneMessage(detail=GONE))
+        await self.socket.close(4404)
+        await asyncio.Event().wait()
 
     async def _tell_version(self, version: Version, seq: int | None) -> None:
         state = await run_in_threadpool(character_state, version)

@@ -267,6 +267,13 @@ class LeaseMessage(BaseModel):
     elsewhere: bool
 
 
+class GoneMessage(BaseModel):
+    """The character was deleted; the socket closes. It can be opened anew once it is brought back."""
+
+    type: Literal["gone"] = "gone"
+    detail: str
+
+
 class ContactsAnswer(BaseModel):
     """How many triangles cross others and did not at rest."""
 
@@ -297,5 +304,6 @@ class ProblemMessage(BaseModel):
 
 
 Told = Annotated[
-    VersionMessage | LeaseMessage | ContactsAnswer | JobMessage | ProblemMessage, Field(discriminator="type")
+    VersionMessage | LeaseMessage | GoneMessage | ContactsAnswer | JobMessage | ProblemMessage,
+    Field(discriminator="type"),
 ]
