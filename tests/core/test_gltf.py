@@ -8,6 +8,8 @@ from dataclasses import replace
 
 import jsonschema
 import numpy as np
+import trimesh
+from scipy.spatial.transform import Rotation
 
 from plethos.core import rotations
 from plethos.core.bend import bent
@@ -23,12 +25,14 @@ from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.formats.rules import plain_rules
 from plethos.core.joints import edit
 from plethos.core.picked import PICKED
+from plethos.core.remedies import Corrective, Remedy
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
+from plethos.core.shape import Shape
 from plethos.core.skeleton import Hinge
 from plethos.demo.catalogue import open_demo
 from plethos.launch.front import ROOT
-from tests.figures import broken, tied, tube, tube_file
+from tests.figures import broken, tied, tube, tube_file, tube_points
 from tests.models import DATA, load
 
 
@@ -266,6 +270,40 @@ class Writing(unittest.TestCase):
             np.testing.assert_allclose(shown, evaluate_exact(animated, pose), atol=1e-5)
         with self.assertRaisesRegex(BadEditError, "no clip"):
             write_glb(animated, moving, "dance")
+
+    def test_morph_targets_turn_normals_and_tangents_as_trimesh_has_them(self):
+        file = tube_file(target=True)
+        builder = GltfBuilder(file)
+        primitive = builder.document["meshes"][0]["primitives"][0]
+        points, triangles = tube_points()
+        along = np.tile(np.array([0, 1, 0, 1], np.float32), (len(points), 1))
+        primitive["attributes"]["TANGENT"] = builder.accessor(along, 34962)
+        source = builder.file()
+        character = read_character(parse(source.pack()), "Tube")
+        twisted = Rotation.from_rotvec(np.outer(points[:, 1], [0.3, 0.9, 0])).apply(points)
+        moved = np.flatnonzero(points[:, 1] > 0).astype(np.int32)
+        deltas = (twisted - points)[moved].astype(np.float32)
+        shape = Shape("Twisted", moved, deltas)
+        made = character.with_remedy(Remedy(Corrective.of(shape), "Twisted"))
+        written = parse(write_glb(made, source))
+        primitive = written.document["meshes"][0]["primitives"][0]
+        theirs, ours = primitive["targets"]
+        # A target of the file says that normals stay as they were, as it did by saying nothing.
+        for name in ("NORMAL", "TANGENT"):
+            self.assertEqual(np.abs(written.accessor(theirs[name], "", "VEC3")).max(), 0)
+        turned = written.accessor(ours["NORMAL"], "", "VEC3") + written.accessor(
+            primitive["attributes"]["NORMAL"], "", "VEC3"
+        )
+        after = points.astype(float)
+        after[moved] += deltas
+        wanted = trimesh.Trimesh(after, triangles, process=False).vertex_normals
+        side = np.abs(points[:, 1] - 0.5) < 0.49  # at the rims normals of side and cap are mixed, as each likes
+        self.assertGreater((turned * wanted)[side].sum(axis=1).min(), 0.999)
+        flat = trimesh.Trimesh(points, triangles, process=False).vertex_normals
+        self.assertLess((flat * wanted)[side].sum(axis=1).min(), 0.9)
+        tangents = written.accessor(ours["TANGENT"], "", "VEC3") + along[:, :3]
+        np.testing.assert_allclose(np.linalg.norm(tangents, axis=1), 1, atol=1e-3)
+        np.testing.assert_allclose((tangents * turned)[side].sum(axis=1), flat[side, 1], atol=0.02)
 
     def test_named_regions_leave_and_come_back_and_what_is_only_picked_stays(self):
         keeper, source = open_demo("lock-keeper-bare")

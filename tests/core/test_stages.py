@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation
 from plethos.core.bend import BendMeasure, bent
 from plethos.core.binding import Binding
 from plethos.core.character import Character
+from plethos.core.clip_loss import clip_loss
 from plethos.core.dials import Dial
 from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
@@ -27,6 +28,9 @@ from plethos.core.measure.region import region_of
 from plethos.core.mesh import Mesh, Part
 from plethos.core.outlines import Curve, Drawn, Fill, Outlines, Stroke
 from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper, kernels
+from plethos.core.remedies.helper_rules.grow import Grow
+from plethos.core.remedies.helper_rules.push import Push
+from plethos.core.remedies.helper_rules.slide import Slide
 from plethos.core.response import Response
 from plethos.core.rules import Rules
 from plethos.core.sculpt.solve import out_of_reach, solve_corrective
@@ -66,6 +70,12 @@ def everything(generator: np.random.Generator, character: Character | None = Non
         chosen = np.sort(generator.choice(count, count // 4, replace=False)).astype(np.int32)
         return Shape(name, chosen, generator.normal(0, 0.02, (len(chosen), 3)).astype(np.float32))
 
+    helped = (
+        Share(upper, 0.6, "twist", Z),
+        Slide(upper, Z, (1.0, 0.0, 0.0), Response((-0.5, 1.5), (-0.01, 0.08))),
+        Push("bend", (0.0, 1.0, 0.0), 0.03),
+        Grow(upper, Z, Response((-1.0, 1.5), (0.8, 1.4))),
+    )
     stored = StoredPose((tuple(Rotation.from_euler("x", 60, degrees=True).as_quat().tolist()),), "swing", "out", "out")
     rules = Rules(
         (Dial("Wet", 0, 2, 0.5, "wet"),),
@@ -79,7 +89,7 @@ def everything(generator: np.random.Generator, character: Character | None = Non
             Remedy(Corrective((Target(shape("early"), 0.4), Target(shape("late"), 1.0))), "late", by="bend", id="c"),
             Remedy(Corrective.of(shape("both")), "both", by="soggy", id="p"),
             Remedy(Corrective.of(shape("side")), "side", by="out", id="s"),
-            Remedy(Helper(skeleton.find("pusher"), (Share(upper, 0.6, "twist", Z),), mask(0.3)), "push", id="h"),
+            Remedy(Helper(skeleton.find("pusher"), helped, mask(0.3)), "push", id="h"),
             Remedy(SkinBlend(mask(0.5)), "blend", amount=0.7, id="b"),
             Remedy(Relaxer(mask(0.4), 4), "relax", by="soaked", id="r"),
             Remedy(VolumeKeeper(ring(), 0.98), "keep", amount=0.8, id="k"),
@@ -181,10 +191,37 @@ class KernelAndTwin(unittest.TestCase):
         baked = parse(write_glb(character, source, "bend"))
         del baked.document["extras"]["plethos"]
         plain = read_character(baked, "Plain")
+        helper = character.skeleton.find("pusher")
+        keyed = {t.channel for t in plain.clips[0].tracks if t.target == helper and t.channel != "weights"}
+        self.assertEqual(keyed, {"rotation", "translation", "scale"})
         for time in (0.0, 0.5, 1.2):
             wanted = evaluate_exact(character, character.clips[0].pose_at(character.skeleton, time))
             got = evaluate_exact(plain, plain.clips[0].pose_at(plain.skeleton, time))
             np.testing.assert_allclose(got[plain.mesh.file_to_vertex], wanted[character.mesh.file_to_vertex], atol=2e-5)
+
+    def test_what_no_key_carries_is_told_in_metres(self):
+        source = parse(pair_file().pack())
+        character = everything(np.random.default_rng(2), read_character(source, "Pair"))
+        clip = character.clips[0]
+        found = clip_loss(character, clip)
+        self.assertEqual(found.remedies, ("blend", "relax", "keep"))
+        baked = parse(write_glb(character, source, "bend"))
+        del baked.document["extras"]["plethos"]
+        plain = read_character(baked, "Plain")
+        off = [
+            np.linalg.norm(
+                evaluate_exact(plain, plain.clips[0].pose_at(plain.skeleton, t))[plain.mesh.file_to_vertex]
+                - evaluate_exact(character, clip.pose_at(character.skeleton, t))[character.mesh.file_to_vertex],
+                axis=1,
+            ).max()
+            for t in (0.0, found.time, 0.6)
+        ]
+        self.assertAlmostEqual(off[1], found.metres, delta=1e-4)
+        self.assertGreater(found.metres, 1e-3)
+        self.assertLessEqual(max(off), found.metres + 1e-4)
+        kept = only_with(character.rules, [r for r in character.rules.remedies if r.id in "cpsh"])
+        held = clip_loss(character.with_rules(kept), clip)
+        self.assertEqual((held.remedies, held.metres), ((), 0.0))
 
 
 class HelperMasks(unittest.TestCase):

@@ -242,6 +242,8 @@ export const api = {
     unwrap(http.GET('/api/characters/{character_id}/sculpt/proposal', { params: at(id) })),
   keepSculpt: (id: string, name: string, trigger: TriggerRule | null, value?: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/keep', { params: at(id), body: { name, trigger, value } })),
+  clipLoss: (id: string, bake: string): Promise<Schemas['LossOfClip']> =>
+    unwrap(http.GET('/api/characters/{character_id}/delivery/clip', { params: { ...at(id), query: { bake } } })),
   deliveryLimit: (id: string, influences: number): Promise<Schemas['LimitShift']> =>
     unwrap(http.GET('/api/characters/{character_id}/delivery/limit', { params: { path: { character_id: id }, query: { influences } } })),
   automaticWeights: (id: string, body: Schemas['AutomaticWeights']): Promise<Schemas['JobMessage']> =>

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -28,14 +29,17 @@ Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
 Without = Annotated[bool, typer.Option("--without", help="Leave all remedies out.")]
 
 
+STANDARD = Path("-")  # input or output, whichever is asked for
+
+
 class CallError(PlethosError):
     """Something about the call itself: a missing file, a wrong option."""
 
 
 def read_bytes(path: Path) -> bytes:
-    """The bytes of a file, or a sentence that says why not."""
+    """The bytes of a file, of standard input for ``-``; or a sentence that says why not."""
     try:
-        return path.read_bytes()
+        return sys.stdin.buffer.read() if path == STANDARD else path.read_bytes()
     except OSError as error:
         raise CallError(f"Cannot read {path}: {error.strerror or error}.") from None
 
@@ -67,8 +71,16 @@ def read_pose(character: Character, path: Path) -> Pose:
 
 
 def write(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all."""
+    """Write a file whole or not at all; to standard output for ``-``, and into what is no regular file."""
     try:
+        if path == STANDARD:
+            sys.stdout.buffer.write(data)
+            return
+        path = path.resolve() if path.is_symlink() and path.is_file() else path  # a link stays one
+        if path.exists() and not path.is_file():
+            with path.open("wb") as into:
+                into.write(data)
+            return
         partial = path.with_name(f".{path.name}.partial")
         partial.write_bytes(data)
         partial.replace(path)

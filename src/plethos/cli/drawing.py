@@ -9,6 +9,9 @@ from typing import Annotated
 import typer
 
 from plethos.cli.base import CallError, In, Out, app, open_character, read_bytes, show, write
+from plethos.core.character import Character
+from plethos.core.clip_loss import clip_loss
+from plethos.core.clips import Clip
 from plethos.core.flat.frames import Frames
 from plethos.core.formats.files import written
 from plethos.core.formats.lottie import lottie
@@ -68,6 +71,18 @@ def split(
     show({"control_points": len(made.mesh) // 3, "before": len(character.mesh) // 3})
 
 
+def _tell_loss(character: Character, clip: Clip) -> None:
+    """Say what the file cannot hold of a clip, if anything."""
+    found = clip_loss(character, clip)
+    if found.remedies:
+        names = ", ".join(f"“{n}”" for n in found.remedies)
+        typer.echo(
+            f"The file cannot hold {names}: its skin is off by {1e3 * found.metres:.1f} mm at most, "
+            f"{found.time:.2f} s into “{clip.name}”. Bake them into correctives first, and it can.",
+            err=True,
+        )
+
+
 @app.command()
 def deliver(
     source: In,
@@ -82,6 +97,8 @@ def deliver(
         if ending != ".glb":
             raise CallError("A solid character is delivered as a .glb.")
         write(out, written(character, file, clip))
+        if clip is not None:
+            _tell_loss(character, next(c for c in character.all_clips if c.name == clip))
         return
     if clip is None:
         if ending != ".svg":

@@ -8,10 +8,12 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
+from plethos.core.clip_loss import clip_loss
 from plethos.core.errors import BadPoseError
 from plethos.core.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
+from plethos.service.live import clip_named
 from plethos.service.workbench import limit
 from plethos.web.context import Bench, Page
 from plethos.web.schemas.character import (
@@ -22,6 +24,7 @@ from plethos.web.schemas.character import (
     ClipRequest,
     FigureInfo,
     LimitShift,
+    LossOfClip,
     PresetRequest,
     RemedyChange,
     TriggerChange,
@@ -147,6 +150,17 @@ def limit_of_delivery(
         angle_deg=round(math.degrees(angle), 1),
         part=character.mesh.parts[int(character.mesh.part_numbers[vertex])].name,
     )
+
+
+@router.get("/delivery/clip")
+def loss_of_clip(bench: Bench, character_id: str, bake: str) -> LossOfClip:
+    """What baking a clip leaves behind: what acts after the skin, and other skinning than linear."""
+    version = bench.open(character_id).version
+    found = clip_loss(version.character, clip_named(version, bake))
+    return LossOfClip(
+        remedies=list(found.remedies), millimetres=round(1e3 * found.metres, 2), time_s=round(found.time, 3),
+        part=version.character.mesh.parts[int(version.character.mesh.part_numbers[found.vertex])].name,
+    )  # fmt: skip
 
 
 @router.get("/delivery.glb", response_class=Response)

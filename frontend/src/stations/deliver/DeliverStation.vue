@@ -24,6 +24,26 @@ watch([influences, () => character.state?.revision], async () => {
     say(error)
   }
 }, { immediate: true })
+type Loss = Awaited<ReturnType<typeof api.clipLoss>>
+const loss = ref<Loss | null>(null)
+watch([bake, () => character.state?.revision], async () => {
+  loss.value = null
+  if (!bake.value) return
+  const [name, revision] = [bake.value, character.state?.revision]
+  try {
+    const found = await api.clipLoss(character.id, name)
+    if (name === bake.value && revision === character.state?.revision) loss.value = found
+  } catch (error) {
+    say(error)
+  }
+})
+const lost = computed(() => {
+  const { remedies, millimetres, time_s, part } = loss.value!
+  if (!remedies.length) return 'Everything that acts in the clip is in the file.'
+  const names = remedies.map((n) => `“${n}”`).join(', ')
+  if (millimetres < 0.1) return `The file cannot hold ${names}; without, the skin is off by less than 0.1 mm in this clip.`
+  return `The file cannot hold ${names}. Without, the skin is off by ${millimetres.toFixed(1)} mm at most: on ${part}, at ${time_s.toFixed(2)} s. Bake them into correctives in Mend, and it can.`
+})
 const told = computed(() => {
   const { vertices, millimetres, joint, angle_deg, part } = limit.value!
   if (!vertices) return `No vertex follows more than ${influences.value} joints: nothing moves.`
@@ -48,7 +68,8 @@ const told = computed(() => {
           <el-option v-for="c in character.state?.clips ?? []" :key="c.name" :value="c.name" :label="`${c.name} (${c.seconds.toFixed(1)} s)`" />
         </el-select>
       </label>
-      <p class="muted hint">A baked clip carries the correctives as keys, 30 a second, so that any viewer shows them. Without it, a player has to know the rules.</p>
+      <p class="muted hint">A baked clip carries correctives and helper joints as keys, 30 per second, so that any viewer shows them. Without it, a player has to know the rules.</p>
+      <p v-if="loss" class="hint" data-loss :class="{ far: loss.millimetres >= 5 }">{{ lost }}</p>
       <div class="influences">
         <span>Joints a vertex may follow</span>
         <el-radio-group v-model="influences" aria-label="Joints a vertex may follow"><el-radio-button :value="4" label="4" /><el-radio-button :value="8" label="8" /></el-radio-group>

@@ -8,6 +8,7 @@ import numpy as np
 
 from plethos.core import rotations
 from plethos.core.character import Character
+from plethos.core.clip_loss import baked_times
 from plethos.core.clips import Clip, Track
 from plethos.core.errors import BadFileError
 from plethos.core.evaluate import Evaluator
@@ -15,9 +16,10 @@ from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_layout import PartLayout
 from plethos.core.formats.gltf_parts import RawPart
+from plethos.core.moment import Moment
 from plethos.core.names import free_name
-
-BAKED_RATE = 30.0  # keys a second
+from plethos.core.rotations import Array
+from plethos.core.skeleton import Skeleton
 
 
 def read_clips(
@@ -131,14 +133,14 @@ def bake_clip(
         For each part, which of the correctives' shapes are among its morph targets.
     """
     animation = builder.document["animations"][[c.name for c in character.all_clips].index(clip.name)]
-    times = np.append(np.arange(0.0, clip.duration - 1e-6, 1 / BAKED_RATE), clip.duration)
+    times = baked_times(clip)
     evaluator, skeleton = Evaluator.of(character), character.skeleton
     posed = [evaluator.pose(clip.pose_at(skeleton, float(t))) for t in times]
     activations = np.array([p.shape_weights for p in posed], dtype=np.float32)
     time_accessor = builder.accessor(times.astype(np.float32), bounds=True)
     for joint in sorted({helper.joint for helper in character.rules.helpers_on}):
-        turned = np.array([rotations.multiply(skeleton.rest_rotation[joint], p.moment.rotations[joint]) for p in posed])
-        _key(animation, nodes[joint], "rotation", time_accessor, builder.accessor(turned.astype(np.float32)))
+        for path, values in _transforms(skeleton, joint, [p.moment for p in posed]).items():
+            _key(animation, nodes[joint], path, time_accessor, builder.accessor(values.astype(np.float32)))
     own = 0  # where the part's own shapes begin among the character's
     for layout, added in zip(layouts, written, strict=True):
         mesh = builder.document["meshes"][layout.mesh]
@@ -146,10 +148,24 @@ def bake_clip(
         before = count - len(added)
         if added:
             columns = [*range(own, own + before), *(len(character.mesh.shapes) + n for n in added)]
-            values = np.ascontiguousarray(activations[:, columns]).reshape(-1)
-            _key(animation, layout.node, "weights", time_accessor, builder.accessor(values))
+            weights = np.ascontiguousarray(activations[:, columns]).reshape(-1)
+            _key(animation, layout.node, "weights", time_accessor, builder.accessor(weights))
         own += before
     _drop_unused_samplers(animation)
+
+
+def _transforms(skeleton: Skeleton, joint: int, moments: list[Moment]) -> dict[str, Array]:
+    """What a node of a helper is keyed with: all of its turns; its places and sizes where they change."""
+    turned: Array = np.array([rotations.multiply(skeleton.rest_rotation[joint], m.rotations[joint]) for m in moments])
+    out: dict[str, Array] = {"rotation": turned}
+    moved: Array = np.array([m.translations[joint] if len(m.translations) else np.zeros(3) for m in moments])
+    if np.abs(moved).max() > 0:
+        out["translation"] = skeleton.rest_translation[joint] + moved
+    rest: Array = np.diag(skeleton.rest_stretch[joint])
+    scales: Array = np.array([m.scales[joint] if len(m.scales) else np.full(3, np.nan) for m in moments])
+    if not np.isnan(scales).all():
+        out["scale"] = np.where(np.isnan(scales), rest, scales)
+    return out
 
 
 def _key(animation: dict[str, Any], node: int, path: str, times: int, values: int) -> None:

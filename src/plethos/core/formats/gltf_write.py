@@ -20,6 +20,7 @@ from plethos.core.formats.gltf_clips import add_motions, bake_clip, drop_empty_c
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_joints import write_joints
 from plethos.core.formats.gltf_layout import PartLayout, layout_of, target_names
+from plethos.core.formats.gltf_normals import Turning, shaded_target, with_still_normals
 from plethos.core.formats.gltf_skins import write_skins
 from plethos.core.mesh import Part
 from plethos.core.shape import Shape
@@ -58,7 +59,7 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None, s
     for part, layout, slots in zip(character.mesh.parts, layouts, slots_of, strict=True):
         if slots is not None:
             _write_weights(builder, source, character, layout, slots)
-        written.append(_write_targets(builder, character, part, layout, shapes))
+        written.append(_write_targets(builder, source, character, part, layout, shapes))
     described.pop("motions", None)  # they are clips of the file from now on
     if any(described.get(k) for k in ("remedies", "triggers", "dials", "groups", "regions", "poses")):
         extras = builder.document.get("extras")
@@ -212,7 +213,7 @@ def _stored_alike(
 
 
 def _write_targets(
-    builder: GltfBuilder, character: Character, part: Part, layout: PartLayout, shapes: list[Shape]
+    builder: GltfBuilder, source: GltfFile, character: Character, part: Part, layout: PartLayout, shapes: list[Shape]
 ) -> list[int]:
     """Add the shapes that move this part; returns which of them they are."""
     mesh = builder.document["meshes"][layout.mesh]
@@ -227,15 +228,16 @@ def _write_targets(
             continue
         dense = np.zeros((len(character.mesh.points), 3), np.float32)
         dense[shape.vertices] = shape.deltas
+        turning = Turning.of(character, shape)
         for run in layout.runs:
             rows = dense[character.mesh.file_to_vertex[run.start : run.start + run.count]]
             moved = np.flatnonzero(np.abs(rows).max(axis=1) > 0)
-            accessor = builder.offsets(moved, rows[moved], run.count)
+            target = {"POSITION": builder.offsets(moved, rows[moved], run.count)}
+            attributes = primitives[run.primitives[0]]["attributes"]
+            target |= shaded_target(builder, source, character, run, attributes, turning)
             for p in run.primitives:
-                primitives[p] = {
-                    **primitives[p],
-                    "targets": [*primitives[p].get("targets", []), {"POSITION": accessor}],
-                }
+                known = with_still_normals(builder, primitives[p], run.count)
+                primitives[p] = {**known, "targets": [*known.get("targets", []), target]}
         added.append(number)
         labels.append(shape.name)
     if added:

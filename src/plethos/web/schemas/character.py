@@ -292,6 +292,15 @@ class LimitShift(BaseModel):
     part: str | None = Field(default=None, description="The part that is shifted.")
 
 
+class LossOfClip(BaseModel):
+    """How far the skin of a baked clip is off from what it is here, where it is most."""
+
+    remedies: list[str] = Field(description="The names of those that no key carries.")
+    millimetres: float
+    time_s: float
+    part: str
+
+
 class RemedyChange(Schema):
     """Any of these may be given; each is its own undo step."""
 
