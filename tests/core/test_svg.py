@@ -112,6 +112,59 @@ class Read(unittest.TestCase):
             away = np.linalg.norm(fine - [at.real, -at.imag], axis=1).min()
             self.assertLess(away, 3e-4 * max(abs(arc.radius.real), abs(arc.radius.imag)) + 0.1)
 
+    @given(st.integers(0, 2**31))
+    @settings(max_examples=30, deadline=None)
+    def test_shapes_and_arcs_go_with_any_transform(self, seed):
+        # An affine map takes an area by its determinant, and its middle along: closed forms of both.
+        rng = np.random.default_rng(seed)
+        linear, moved = rng.uniform(-2, 2, (2, 2)), rng.uniform(-50, 50, 2)
+        linear[:, 0] += np.sign(np.linalg.det(linear)) * 0.1 * linear[::-1, 1] * [1, -1]
+        (a, c), (b, d) = linear
+        by = f'transform="matrix({a} {b} {c} {d} {moved[0]} {moved[1]})"'
+        x, y, rx, ry = rng.uniform(1, 30, 4)
+        half = (
+            f"M{x - rx * math.cos(0.7)} {y - rx * math.sin(0.7)}"
+            f"A{rx} {ry} {math.degrees(0.7)} 0 1 {x + rx * math.cos(0.7)} {y + rx * math.sin(0.7)}Z"
+        )
+        shapes = [
+            (f'<rect x="{x - rx}" y="{y - ry}" width="{2 * rx}" height="{2 * ry}"', 4 * rx * ry),
+            (f'<circle cx="{x}" cy="{y}" r="{rx}"', math.pi * rx * rx),
+            (f'<ellipse cx="{x}" cy="{y}" rx="{rx}" ry="{ry}"', math.pi * rx * ry),
+            (f'<path d="{half}"', math.pi * rx * ry / 2),
+        ]
+        data = svg(*(f"{told} {by}/>" for told, _ in shapes), *(f"<g {by}>{told}/></g>" for told, _ in shapes))
+        mesh = drawing(data).mesh
+        for k, (got, (told, area)) in enumerate(zip(areas(data), 2 * shapes, strict=True)):
+            wanted = area * abs(np.linalg.det(linear))
+            self.assertAlmostEqual(abs(got), wanted, delta=5e-4 * wanted + 1e-3, msg=told)
+            if k % 4 < 3:
+                own = mesh.rest[slice(*mesh.parts[k].vertices)][::3, :2]
+                middle = (linear @ [x, y] + moved) * [1, -1]
+                np.testing.assert_allclose(own.mean(axis=0), middle, atol=1e-3, err_msg=told)
+
+    def test_lengths_are_of_what_the_standard_says(self):
+        # SVG 1.1, 7.10: of the width, the height, or the diagonal over the root of two; worked by hand.
+        head = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 80">'
+        for told, low, high in (
+            ('<rect x="10%" y="20%" width="50%" height="25%"/>', (20, 16), (120, 36)),
+            ('<ellipse cx="50%" cy="50%" rx="10%" ry="10%"/>', (80, 32), (120, 48)),
+            ('<circle cx="100" cy="40" r="10%"/>', (84.7685, 24.7685), (115.2315, 55.2315)),
+            ('<svg x="10%" viewBox="0 0 40 40" width="40" height="40"><rect width="50%" height="25%"/></svg>',
+             (20, 0), (40, 10)),
+            ('<svg x="5" y="6" width="100" height="40" viewBox="10 0 20 20"><rect x="10" width="20" height="20"/></svg>',
+             (35, 6), (75, 46)),
+            ('<svg width="100" height="40" viewBox="0 0 20 20" preserveAspectRatio="xMaxYMin slice">'
+             '<rect width="20" height="20"/></svg>', (0, 0), (100, 100)),
+            ('<svg width="100" height="40" viewBox="0 0 20 20" preserveAspectRatio="none">'
+             '<rect width="20" height="20"/></svg>', (0, 0), (100, 40)),
+            ('<rect width="2em" height="1ex" font-size="20px"/>', (0, 0), (40, 10)),
+            ('<rect width="1in" height="72pt"/>', (0, 0), (96, 96)),
+        ):  # fmt: skip
+            rest = drawing(f"{head}{told}</svg>".encode()).mesh.rest[::3, :2] * [1, -1]
+            np.testing.assert_allclose([rest.min(axis=0), rest.max(axis=0)], [low, high], atol=1e-3, err_msg=told)
+        wide = f'{head}<path d="M0 0h10" stroke="red" style="stroke-width:10%"/></svg>'
+        self.assertAlmostEqual(float(drawing(wide.encode()).mesh.widths[0]), 15.2315, delta=1e-3)
+
     def test_shapes_become_outlines_of_their_area(self):
         data = svg('<rect x="1" y="2" width="30" height="20"/>', '<rect width="30" height="20" rx="5" ry="4"/>',
                    '<circle cx="3" cy="4" r="10"/>', '<ellipse cx="0" cy="0" rx="20" ry="7"/>',
@@ -332,16 +385,21 @@ class Whole(unittest.TestCase):
 
     def test_what_others_have_placed_by_transforms_comes_back_where_it_stood(self):
         path = 'd="M3 4c10 -7 22 -3 30 0v9L3 20z"'
-        for number, told in enumerate((
-            f'<g transform="rotate(30) scale(2 0.5)"><path {path}/></g>',
-            f'<path {path} transform="translate(40 -9)"/>',
-            f'<path {path} style="transform:translate(40px,-9px)"/>',
-            f'<svg x="20" y="30" width="90" height="80"><path {path}/></svg>',
-            f'<defs><path id="a" {path}/></defs><use href="#a" x="15" y="5"/>',
-            f"<path {path}/>",
+        corners = np.array([[3.0, 4], [33, 4], [33, 13], [3, 20]])
+        half = np.array([[math.cos(math.pi / 6), -0.5], [0.5, math.cos(math.pi / 6)]])
+        for number, (told, turned, moved) in enumerate((
+            (f'<g transform="rotate(30) scale(2 0.5)"><path {path}/></g>', half @ np.diag([2, 0.5]), (0, 0)),
+            (f'<path {path} transform="translate(40 -9)"/>', np.eye(2), (40, -9)),
+            (f'<path {path} style="transform:translate(40px,-9px)"/>', np.eye(2), (40, -9)),
+            (f'<svg x="20" y="30" width="90" height="80"><path {path}/></svg>', np.eye(2), (20, 30)),
+            (f'<defs><path id="a" {path}/></defs><use href="#a" x="15" y="5"/>', np.eye(2), (15, 5)),
+            (f"<path {path}/>", np.eye(2), (0, 0)),
         )):  # fmt: skip
             file = parse_svg(svg(told))
             character = read_drawing(file, "d")
+            np.testing.assert_allclose(
+                character.mesh.rest[::3, :2], (corners @ turned.T + moved) * [1, -1], atol=1e-4, err_msg=told
+            )
             again = read_file("d.svg", write_drawing(character, file))[1]
             np.testing.assert_allclose(again.mesh.rest, character.mesh.rest, atol=2e-4, err_msg=told)
             # Only what nothing places stands in its own numbers.

@@ -114,7 +114,7 @@ def cleaned(root: ElementTree.Element, reading: Reading) -> None:
         reading.groups[key] = local(element.tag) in ("g", "svg")
         if f"{{{OWN}}}label" in element.attrib:
             reading.ours.add(key)
-        style = dict(_styled(element.attrib.get("style", "")))
+        style = dict(styled(element.attrib.get("style", "")))
         own = share_told(element.attrib.pop("opacity", None) or style.pop("opacity", None))
         reading.opacity[key] = opacity * own
         # What is used elsewhere, or lies in a document of its own, is placed by that too.
@@ -186,7 +186,8 @@ def _name(element: ElementTree.Element) -> str:
     return (labels[0] if labels else element.attrib.get("id", "")).strip()[:120]
 
 
-def _styled(text: str) -> Iterator[tuple[str, str]]:
+def styled(text: str) -> Iterator[tuple[str, str]]:
+    """The names and values of a style attribute."""
     for piece in text.split(";"):
         name, found, value = piece.partition(":")
         if found:
@@ -211,7 +212,7 @@ def _gradients(root: ElementTree.Element) -> dict[str, str]:
         if own is None or local(element.tag) not in ("linearGradient", "radialGradient", "pattern"):
             continue
         for child in element.iter():
-            told = dict(_styled(child.attrib.get("style", "")))
+            told = dict(styled(child.attrib.get("style", "")))
             colour = child.attrib.get("stop-color") or told.get("stop-color")
             if local(child.tag) == "stop" and colour:
                 try:

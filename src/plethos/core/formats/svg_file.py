@@ -17,6 +17,7 @@ import svgelements  # type: ignore[import-untyped]
 
 from plethos.core.errors import BadFileError
 from plethos.core.formats.svg_clean import KEY, Reading, cleaned, rules_told, safe_tree, share_told
+from plethos.core.formats.svg_lengths import in_user_units
 from plethos.core.formats.svg_paths import runs_of
 from plethos.core.formats.svg_size import check_controls, check_size, check_tags
 from plethos.core.names import free_name
@@ -24,6 +25,7 @@ from plethos.core.outlines import Fill, Stroke
 from plethos.core.rotations import Array
 
 MOST_BYTES = 40_000_000
+NO_SIZE = (300.0, 150.0)  # of a document that says none, user units
 
 
 @dataclass(frozen=True)
@@ -122,7 +124,10 @@ def parse_svg(data: bytes) -> SvgFile:
     for name in ("viewBox", "width", "height", "x", "y", "preserveAspectRatio"):
         root.attrib.pop(name, None)  # what is computed with are user units
     try:
-        document = svgelements.SVG.parse(io.BytesIO(ElementTree.tostring(root)), reify=True)
+        # Percentages are of what the view box shows; a document that says no size has that of its kind (CSS 2.1, 10.3).
+        in_user_units(root, (canvas.view[2], canvas.view[3]) if canvas is not None else NO_SIZE)
+        # As it stands: the package's own turning of arcs and basic shapes makes others of them.
+        document = svgelements.SVG.parse(io.BytesIO(ElementTree.tostring(root)), reify=False)
         shapes = tuple(_shapes(document, reading))
     except BadFileError:
         raise
@@ -176,12 +181,14 @@ def _shapes(document: Any, reading: Reading) -> Iterator[SvgShape]:
 
 def _shape(element: Any, key: str, group: str, reading: Reading) -> SvgShape | None:
     values = element.values
-    path = svgelements.Path(element)
+    matrix = element.transform
+    linear = np.array([[matrix.a, matrix.c], [matrix.b, matrix.d]], np.float64)
+    moved = np.array([matrix.e, matrix.f], np.float64)
     name = reading.names.get(key, "")
     if values.get("visibility") in ("hidden", "collapse") or values.get("display") == "none":
         return None
     opacity = reading.opacity.get(key, 1.0)
-    width = float(element.stroke_width) if element.stroke_width is not None else 1.0
+    width = float(element.implicit_stroke_width) if element.stroke_width is not None else 1.0
     fill = _fill(element, opacity)
     stroke = _stroke(element, opacity, width, tuple(reading.hidden.get(key, ())))
     if fill is None and stroke is None:
@@ -189,13 +196,13 @@ def _shape(element: Any, key: str, group: str, reading: Reading) -> SvgShape | N
     subpaths: list[Subpath] = []
     wide = reading.widths.get(key) or []
     single = at = 0
-    for controls, closed in runs_of(path):
+    for controls, closed in runs_of(element.segments(transformed=False)):
         if len(controls) < 2:
             single += 1
             continue
         own = wide[at : at + len(controls)]
         widths = np.array(own if len(own) == len(controls) else [width] * len(controls), np.float64)
-        subpaths.append(Subpath(np.array(controls, np.float64), widths, closed))
+        subpaths.append(Subpath(np.array(controls, np.float64) @ linear.T + moved, widths, closed))
         at += len(controls)
     if single:
         reading.notes.append(f"“{name or 'A path'}” has a run of one point only, which was left out.")

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import numpy as np
 
 
-def runs_of(path: Any) -> Iterator[tuple[list[list[Any]], bool]]:
-    """The runs of a path as control points ``[point, before, after]``, and whether each is closed."""
+def runs_of(segments: Iterable[Any]) -> Iterator[tuple[list[list[Any]], bool]]:
+    """The runs of a path's segments as control points ``[point, before, after]``, and whether each is closed."""
     run: list[list[Any]] = []
     closed = False
     last: tuple[str, Any] = ("", None)
-    for segment in path:
+    for segment in segments:
         kind = type(segment).__name__
         if kind == "Move":
             if run:
