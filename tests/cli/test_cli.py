@@ -2,7 +2,9 @@
 
 import io
 import json
+import os
 import subprocess
+import sys
 import tempfile
 import unittest
 from contextlib import redirect_stderr, redirect_stdout
@@ -108,6 +110,36 @@ class Pose(CommandLine):
         self.answer("pose", DATA / "fox" / "Fox.gltf", "--pose", self.pose(), "--out", out)
         # The fixture's README: every triangle is split.
         self.assertEqual(len(read_obj(out)[0]) % 3, 0)
+
+    def test_it_writes_into_what_is_no_file_through_links_and_to_standard_output(self):
+        wanted = self.folder / "wanted.obj"
+        self.answer("pose", self.tube, "--pose", self.pose(), "--out", wanted)
+        call = [sys.executable, "-m", "plethos.cli", "pose", "-", "--pose", str(self.pose()), "--out"]
+        for out in ("-", "/dev/stdout"):
+            told = subprocess.run([*call, out], capture_output=True, input=self.tube.read_bytes())
+            self.assertEqual((told.returncode, told.stdout), (0, wanted.read_bytes()), told.stderr)
+        self.assertTrue(Path("/dev/stdout").is_symlink())
+        pipe, link = self.folder / "pipe", self.folder / "link.obj"
+        os.mkfifo(pipe)
+        reader = subprocess.Popen(["cat", str(pipe)], stdout=subprocess.PIPE)
+        self.answer("pose", self.tube, "--pose", self.pose(), "--out", pipe)
+        self.assertEqual(reader.communicate()[0], wanted.read_bytes())
+        self.assertTrue(pipe.is_fifo())
+        link.symlink_to(self.folder / "behind.obj")
+        (self.folder / "behind.obj").touch()
+        self.answer("pose", self.tube, "--pose", self.pose(), "--out", link)
+        self.assertTrue(link.is_symlink())
+        self.assertEqual((self.folder / "behind.obj").read_bytes(), wanted.read_bytes())
+
+    def test_a_name_that_promises_another_kind_of_file_is_refused(self):
+        for call, name in (
+            (("demo", "bargehand"), "x.glb"),
+            (("demo", "lock-keeper-bare"), "x.svg"),
+            (("pose", self.tube, "--pose", self.pose()), "x.glb"),
+        ):
+            out = self.folder / name
+            self.assertIn("call it x.", self.refused(*call, "--out", out))
+            self.assertFalse(out.exists())
 
     def test_digits_are_enough_to_come_back(self):
         out = self.folder / "posed.obj"

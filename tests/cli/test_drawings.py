@@ -164,8 +164,8 @@ class Drawings(CommandLine):
         for call, why in (
             (("lay", self.bare, "--joints", self.bare, "--out", self.laid), "not a JSON"),
             (("lay", self.tube, "--joints", self.joints, "--out", self.laid), "no drawing"),
-            (("pose", self.laid, "--pose", pose, "--out", self.folder / "x.obj"), "as an .svg"),
-            (("pose", self.tube, "--pose", self.pose("r.json"), "--out", self.folder / "x.svg"), "Only a drawing"),
+            (("pose", self.laid, "--pose", pose, "--out", self.folder / "x.obj"), "call it x.svg"),
+            (("pose", self.tube, "--pose", self.pose("r.json"), "--out", self.folder / "x.svg"), "call it x.obj"),
             (("correct", self.laid, "--pose", pose, "--sculpt", "/no.svg", "--name", "a", "--out", self.laid),
              "Cannot read"),
             (("deliver", self.laid, "--out", self.folder / "x.glb"), "as an .svg"),

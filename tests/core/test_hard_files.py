@@ -122,6 +122,32 @@ class Matrices(unittest.TestCase):
         pose = character.skeleton.rest_pose().with_rotation(2, rotations.from_axis_angle([1, 2, 3], 0.8))
         np.testing.assert_array_equal(Evaluator.of(back).pose(pose).points, Evaluator.of(character).pose(pose).points)
 
+    @given(st.integers(0, 2**31), st.booleans())
+    @settings(max_examples=15, deadline=None)
+    def test_joints_are_turned_in_the_world_by_the_turns_along_the_way(self, seed, mirrored):
+        generator = np.random.default_rng(seed)
+        turns = Rotation.random(2, rng=generator)
+        root = {"rotation": turns[0].as_quat().tolist(), "scale": [-1.5 if mirrored else 1.5, 0.7, 2]}
+        skeleton = tube(root=root).skeleton
+        pose = skeleton.rest_pose()
+        pose.rotations[:] = Rotation.random(len(skeleton), rng=generator).as_quat()
+        told = dict(zip(skeleton.names, skeleton.turned_in_world(pose.rotations), strict=True))
+        own = {n: Rotation.from_quat(pose.rotations[skeleton.find(n)]) for n in skeleton.names}
+        above = turns[0] * own[skeleton.names[0]]  # by SciPy, whatever the root's sizes are
+        for name in ("lower", "upper"):
+            above = above * own[name]
+            self.assertLess((above.inv() * Rotation.from_quat(told[name])).magnitude(), 1e-6)
+
+    def test_what_stands_outside_of_the_scene_is_named(self):
+        def second(builder):
+            builder.add("nodes", {"name": "spare", "mesh": 0})
+            builder.add("scenes", {"nodes": [len(builder.document["nodes"]) - 1]})
+
+        character = changed(second)
+        self.assertEqual(len(character.mesh.parts), 1)
+        self.assertTrue(any("spare" in told and "left out" in told for told in character.repairs), character.repairs)
+        self.assertFalse(any("left out" in told for told in changed(lambda _: None).repairs))
+
 
 class MoreMatricesThanJoints(unittest.TestCase):
     def test_the_first_count(self):

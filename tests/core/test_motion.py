@@ -81,6 +81,9 @@ class Reading(unittest.TestCase):
         )
         motion = read_bvh(text, "Stick")
         np.testing.assert_allclose(motion.places, [[1, 2, 3]])
+        self.assertEqual(motion.left_out, ("Chest",))
+        still = text.replace(b"7 8 9", b"0 5 0")
+        self.assertEqual(read_bvh(still, "Stick").left_out, ())
         np.testing.assert_allclose(motion.world_places[0, 1], [1, 7, 3], atol=1e-6)
 
     def test_broken_files_are_refused_with_a_sentence(self):

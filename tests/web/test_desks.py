@@ -119,8 +119,7 @@ class Desks(unittest.TestCase):
                 self.assertEqual(closed.exception.rcvd.code, 4404)
             self.assertRaises(InvalidStatus, self.page, "late")
             # Whatever still had it in hand neither sees nor stores any more of it.
-            with self.assertRaises(NotThereError):
-                Desk(self.opened, {}).version
+            self.assertRaises(NotThereError, lambda: Desk(self.opened, {}).version)
             self.assertEqual(one.post("undo").status_code, 404)
             self.bench.restore(self.id)
             one, other = self.page("one"), self.page("other")

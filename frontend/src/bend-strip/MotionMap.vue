@@ -15,6 +15,7 @@ const map = (source: string, joint: string | null) => character.edit((c) => api.
 <template>
   <el-dialog v-model="open" :title="`Joints of “${motion.name}”`" width="460" :modal="false" draggable append-to-body>
     <p class="muted">{{ taken }} of {{ motion.joints.length }} joints of the motion move a joint of this character. A joint takes on one; what is left alone keeps to what it hangs on.</p>
+    <p v-if="motion.left_out.length" class="left" data-left-out>The file also moves {{ motion.left_out.map((n) => `“${n}”`).join(', ') }} against the joint above: of these only the turns are taken.</p>
     <div class="rows">
       <template v-for="j in motion.joints" :key="j.name">
         <span :class="{ muted: !j.joint }">{{ j.name }}</span>
@@ -29,6 +30,7 @@ const map = (source: string, joint: string | null) => character.edit((c) => api.
 
 <style scoped>
 p { font-size: 12.5px; margin-bottom: 8px; }
+.left { color: var(--warning); }
 .rows { display: grid; grid-template-columns: 1fr 220px; gap: 4px 10px; align-items: center; max-height: 46vh; overflow-y: auto; font-size: 12.5px; }
 .to { display: flex; gap: 2px; }
 </style>

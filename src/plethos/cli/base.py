@@ -12,6 +12,7 @@ import typer
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.formats.files import Source, open_file, read_source
+from plethos.core.formats.svg_file import looks_like_svg
 from plethos.core.pose_files import pose_from_json
 from plethos.core.skeleton import Pose
 from plethos.core.triggers.hinge import unit_axis
@@ -29,6 +30,10 @@ Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
 Without = Annotated[bool, typer.Option("--without", help="Leave all remedies out.")]
 
 
+KINDS = {
+    ".glb": "a binary glTF", ".gltf": "a glTF", ".svg": "an SVG drawing", ".obj": "an OBJ", ".json": "JSON",
+    ".zip": "pictures in a ZIP",
+}  # fmt: skip
 STANDARD = Path("-")  # input or output, whichever is asked for
 
 
@@ -70,8 +75,29 @@ def read_pose(character: Character, path: Path) -> Pose:
     return pose
 
 
+def _kind(data: bytes) -> str | None:
+    """The ending of a file's kind, by how it begins; None for one that says nothing."""
+    if data.startswith(b"glTF"):
+        return ".glb"
+    if looks_like_svg(data):
+        return ".svg"
+    head = data[:20_000]
+    begins = {b"{": ".json", b"[": ".json", b"PK\x03\x04": ".zip"}
+    found = next((kind for start, kind in begins.items() if head.startswith(start)), None)
+    return ".obj" if found is None and b"\nv " in b"\n" + head else found
+
+
 def write(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all; to standard output for ``-``, and into what is no regular file."""
+    """Write a file whole or not at all; to standard output for ``-``, and into what is no regular file.
+
+    Raises
+    ------
+    CallError
+        When it cannot be written, or its name promises another kind of file.
+    """
+    kind, named = _kind(data), path.suffix.lower()
+    if kind is not None and named in KINDS and named != kind:
+        raise CallError(f"{path.name} would hold {KINDS[kind]}: call it {path.stem}{kind}.")
     try:
         if path == STANDARD:
             sys.stdout.buffer.write(data)

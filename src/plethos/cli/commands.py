@@ -24,7 +24,6 @@ from plethos.cli.base import (
     show,
     write,
 )
-from plethos.core import rotations
 from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
 from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Evaluator, Posed
@@ -56,16 +55,13 @@ def pose(
         raise CallError("Say what to write: --out FILE.obj (FILE.svg for a drawing), or --joints FILE.json.")
     posed = Evaluator.of(character).pose(read_pose(character, pose), NONE if without else ALL)
     if out is not None:
-        write(out, posed_file(posed, file, out))
+        write(out, posed_file(posed, file))
     if joints is not None:
         write(joints, json.dumps(joints_json(posed), indent=1).encode())
 
 
-def posed_file(posed: Posed, file: Source, out: Path) -> bytes:
+def posed_file(posed: Posed, file: Source) -> bytes:
     """A posed character as a file."""
-    flat = posed.character.mesh.is_flat
-    if flat != (out.suffix.lower() == ".svg"):
-        raise CallError("A drawing is written as an .svg." if flat else "Only a drawing is written as an .svg.")
     if isinstance(file, SvgFile):
         return svg_of(posed.character, file.canvas, posed.exact_points(), posed.channels, None, posed.order).encode()
     return obj.write_obj(posed.character, posed.exact_points()).encode()
@@ -74,11 +70,12 @@ def posed_file(posed: Posed, file: Source, out: Path) -> bytes:
 def joints_json(posed: Posed) -> dict[str, Any]:
     """Where every joint is in the world, and how it is turned, by name; of a drawing in its own units, y down."""
     skeleton = posed.character.skeleton
+    turned = skeleton.turned_in_world(posed.moment.rotations)
     as_told = np.array([1.0, -1.0, 1.0]) if posed.character.mesh.is_flat else np.ones(3)
     return {
         name: {
             "place": (posed.world[j, :3, 3] * as_told + 0.0).tolist(),
-            "quaternion_xyzw": rotations.from_matrix(rotations.rotation_part(posed.world[j, :3, :3])).tolist(),
+            "quaternion_xyzw": turned[j].tolist(),
         }
         for j, name in enumerate(skeleton.names)
     }

@@ -289,6 +289,17 @@ class Skeleton:
         refuse_nowhere(forward(self.rows, turned, added, scales, out))
         return out
 
+    def turned_in_world(self, pose_rotations: Array) -> Array:
+        """How all joints are turned in the world ``(J, 4)``: the turns along the way to each, whatever is scaled there.
+
+        Under a joint that is scaled unevenly or mirrored a world matrix holds no rotation of the joints below.
+        """
+        out = rotations.multiply(self.rest_rotation, pose_rotations)
+        for j, parent in enumerate(self.parents):
+            if parent >= 0:
+                out[j] = rotations.multiply(out[parent], out[j])
+        return rotations.normalize(out)
+
     def pose_frame(self, joint: int) -> Array:
         """The frame ``(3, 3)`` that a joint's rotations are said in, at rest in the world: without its stretch."""
         return np.asarray(self._pose_frames[joint])

@@ -105,7 +105,7 @@ def held_pose(pose: dict[str, Any]) -> PoseBody:
 
 def _motion(motion: Motion) -> MotionInfo:
     joints = [MotionJoint(name=n, joint=motion.mapping.get(n)) for n in motion.joints]
-    return MotionInfo(name=motion.name, frames=len(motion), joints=joints)
+    return MotionInfo(name=motion.name, frames=len(motion), joints=joints, left_out=list(motion.left_out))
 
 
 TRIGGER: TypeAdapter[TriggerRule] = TypeAdapter(TriggerRule)

@@ -23,6 +23,7 @@ from plethos.core.rotations import Array
 AXES = {"X": 0, "Y": 1, "Z": 2}
 LARGEST = 100_000_000  # bytes
 DEEPEST = 200
+STILL = 1e-4  # of the longest offset: less is rounding, and no motion
 MOST_HEAD = 2_000_000  # bytes of the joints
 MOTION = re.compile(rb"(?<!\S)MOTION(?!\S)", re.IGNORECASE)
 TIMES = re.compile(rb"\s*FRAMES:\s+(\S+)\s+FRAME\s+TIME:\s+(\S+)", re.IGNORECASE)
@@ -63,10 +64,12 @@ def read_bvh(data: bytes, name: str) -> Motion:
     if not joints:
         raise BadFileError("The motion has no joints.")
     seconds, frames = _frames(data[start.end() :], sum(len(j.channels) for j in joints))
-    turned, places = _posed(joints, frames)
     offsets = np.array([j.offset for j in joints])
     if not np.isfinite(offsets).all() or np.abs(offsets).max() > 1e6:
         raise BadFileError("The motion is broken: the offset of a joint is no sensible number.")
+    turned, moved = _posed(joints, frames)
+    far = np.abs(moved - offsets).max(axis=(0, 2)) > STILL * np.abs(offsets).max(initial=1e-9)
+    left_out = tuple(j.name for j, moves in zip(joints[1:], far[1:], strict=True) if moves)
     return Motion(
         name,
         seconds,
@@ -74,8 +77,9 @@ def read_bvh(data: bytes, name: str) -> Motion:
         tuple(j.parent for j in joints),
         offsets,
         turned.astype(np.float32),
-        places.astype(np.float32),
+        moved[:, 0].astype(np.float32),
         {},
+        left_out,
     )
 
 
@@ -156,9 +160,9 @@ def _frames(text: bytes, width: int) -> tuple[float, Array]:
 
 
 def _posed(joints: list[_Joint], frames: Array) -> tuple[Array, NDArray[np.float64]]:
-    """Rotations ``(F, S, 4)`` of the joints in their parents, and places ``(F, 3)`` of the root."""
+    """Rotations ``(F, S, 4)`` and places ``(F, S, 3)`` of the joints in their parents."""
     turned = np.tile(rotations.IDENTITY, (len(frames), len(joints), 1))
-    places = np.tile(np.array(joints[0].offset), (len(frames), 1))
+    places = np.tile(np.array([j.offset for j in joints]), (len(frames), 1, 1))
     column = 0
     for s, joint in enumerate(joints):
         for channel in joint.channels:
@@ -168,6 +172,6 @@ def _posed(joints: list[_Joint], frames: Array) -> tuple[Array, NDArray[np.float
                 # Each further channel turns about the axis as the ones before have left it.
                 turn = rotations.from_axis_angle(np.eye(3)[axis], np.radians(values))
                 turned[:, s] = rotations.multiply(turned[:, s], turn)
-            elif s == 0:
-                places[:, axis] = values
+            else:
+                places[:, s, axis] = values
     return rotations.normalize(turned), places

@@ -67,6 +67,16 @@ def layout_of(file: GltfFile) -> list[PartLayout]:
     return layouts
 
 
+def left_out(file: GltfFile) -> list[str]:
+    """What of a file is not read since it stands in no scene that is shown, as sentences."""
+    visible = _nodes_in_scene(file)
+    beside = [node_label(file, n) for n, node in enumerate(file.items("nodes")) if "mesh" in node and n not in visible]
+    if not beside:
+        return []
+    names = ", ".join(beside[:5]) + (" and others" if len(beside) > 5 else "")
+    return [f"Only the scene that the file shows is read: {names} outside of it were left out."]
+
+
 def _nodes_in_scene(file: GltfFile) -> set[int]:
     nodes, scenes = file.items("nodes"), file.items("scenes")
     if not scenes:

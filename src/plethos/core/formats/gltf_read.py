@@ -14,7 +14,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_clips import read_clips
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.formats.gltf_layout import bone_starts, inverse_binds, skin_joints
+from plethos.core.formats.gltf_layout import bone_starts, inverse_binds, left_out, skin_joints
 from plethos.core.formats.gltf_nodes import is_marked, node_label, read_skeleton
 from plethos.core.formats.gltf_parts import RawPart, Repairs, read_parts
 from plethos.core.formats.limits import check_weights
@@ -44,7 +44,7 @@ def read_character(
     BadFileError
         With one sentence that names the fault.
     """
-    repairs = Repairs(sentences=list(file.notes))
+    repairs = Repairs(sentences=[*file.notes, *left_out(file)])
     raws = read_parts(file, repairs)
     if not raws:
         raise BadFileError("The file holds no mesh of triangles.")

@@ -1,4 +1,4 @@
-"""What depends on where it stands in a drawing, made plain: percentages, lengths of the font, documents in documents."""
+"""What depends on where it stands in a drawing, made plain: relative lengths, and documents in the document."""
 
 from __future__ import annotations
 

@@ -39,6 +39,8 @@ class Motion:
         ``(F, 3)`` float32: where the root is, in the file's units.
     mapping
         Which joint of the character takes on which of its joints, by names.
+    left_out
+        Joints below the root that the file also moves against the one above: only their turns are taken.
     """
 
     name: str
@@ -49,6 +51,7 @@ class Motion:
     turned: NDArray[np.float32]
     places: NDArray[np.float32]
     mapping: Mapping[str, str]
+    left_out: tuple[str, ...] = ()
 
     def __len__(self) -> int:
         return len(self.turned)
@@ -108,6 +111,7 @@ class Motion:
             ],
             "keys": arrays.put("motion", self.name, self.turned, self.places),
             "mapping": dict(self.mapping),
+            **({"left_out": list(self.left_out)} if self.left_out else {}),
         }
 
     @classmethod
@@ -137,4 +141,5 @@ class Motion:
             raise BadFileError("The file is broken: a motion in it cannot be read.")
         mapping = {str(s): str(n) for s, n in document["mapping"].items()}
         names = tuple(str(j["name"]) for j in joints)
-        return cls(str(document["name"]), seconds, names, parents, offsets, turned, places, mapping)
+        left_out = tuple(str(n) for n in document.get("left_out", ()))
+        return cls(str(document["name"]), seconds, names, parents, offsets, turned, places, mapping, left_out)

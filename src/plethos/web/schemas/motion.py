@@ -27,6 +27,9 @@ class MotionInfo(BaseModel):
     name: str
     frames: int
     joints: list[MotionJoint]
+    left_out: list[str] = Field(
+        description="Its joints below the root whose places the file keys too: turns are taken."
+    )
 
 
 class MapMotion(Schema):
