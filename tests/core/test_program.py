@@ -226,8 +226,58 @@ class PoseSets(unittest.TestCase):
         for t in turns:
             q = t.as_quat()
             angle = Rotation.from_quat([*(q[:3] @ axis * np.array(axis)), q[3]]).as_rotvec() @ axis
-            out.append([math.cos(angle), math.sin(angle)])
+            # Swung by 150 to 170 degrees a twist fades to none: along a cubic of the cosine of half the swing.
+            swing = math.acos(np.clip(t.apply(axis) @ np.array(axis), -1, 1))
+            low, high = math.cos(math.radians(85)), math.cos(math.radians(75))
+            sure = np.clip((math.cos(swing / 2) - low) / (high - low), 0, 1)
+            sure = sure**2 * (3 - 2 * sure)
+            out.append([1 - sure + sure * math.cos(angle), sure * math.sin(angle)])
         return np.array(out)
+
+    @given(st.integers(0, 2**31), st.sampled_from(["swing", "twist", "both", "mixed"]), st.floats(4, 40), st.booleans())
+    @settings(max_examples=60, deadline=None)
+    def test_a_tenth_of_a_degree_changes_no_weight_of_a_set_that_was_built_by_more_than_a_twentieth(
+        self, seed, by, gap, about_bone
+    ):
+        generator = np.random.default_rng(seed)
+        skeleton, axis = random_skeleton(generator), np.eye(3)[1] if about_bone else generator.normal(size=3)
+        made, kinds = None, ["swing", "twist", "both"] if by == "mixed" else [by]
+        for k in range(4):
+            turned = Rotation.from_rotvec(axis / np.linalg.norm(axis) * math.radians(25 + gap * k))
+            pose = skeleton.rest_pose().with_rotation(3, turned.as_quat())
+            try:
+                held = kinds[k % len(kinds)]
+                made = PoseSet.of_held(skeleton, [3], pose, held) if made is None else made.with_held(pose, held)
+            except BadEditError:
+                continue
+        if made is None:
+            return
+        here = Rotation.random(500, rng=generator)
+        # Half of them near the antipode of the bone, where a twist is no sure thing.
+        away = Rotation.from_rotvec(
+            np.cross(made.axes[0], [0.3, 0.5, 0.8]) / np.linalg.norm(np.cross(made.axes[0], [0.3, 0.5, 0.8])) * math.pi
+        )
+        here = Rotation.concatenate([here, away * Rotation.from_rotvec(generator.normal(0, 0.3, (500, 3)))])
+        small = generator.normal(size=(1000, 3))
+        small *= math.radians(0.1) / np.linalg.norm(small, axis=1, keepdims=True)
+        then = here * Rotation.from_rotvec(small)
+        change = np.abs(made.weights(here.as_quat()[:, None]) - made.weights(then.as_quat()[:, None])).max()
+        self.assertLess(change, 0.05 * 1.1)  # it was looked for, not proved
+
+    def test_a_pose_that_would_make_weights_jump_is_refused_by_name(self):
+        skeleton = random_skeleton(np.random.default_rng(1))
+
+        def rolled(degrees):
+            turned = Rotation.from_rotvec(np.array(skeleton.bone_axis(3)) * math.radians(degrees))
+            return skeleton.rest_pose().with_rotation(3, turned.as_quat())
+
+        made = PoseSet.of_held(skeleton, [3], rolled(20), "twist", "twenty", math.radians(28))
+        made = made.with_held(rolled(40), "twist", "forty").with_held(rolled(60), "twist", "sixty")
+        close = PoseSet.of_held(skeleton, [3], rolled(30), "twist", "thirty", math.radians(28))
+        close = close.with_held(rolled(70), "twist", "far")
+        with self.assertRaisesRegex(BadEditError, "“thirty” and “close”.*a tenth of a degree would change"):
+            close.with_held(rolled(35), "twist", "close")
+        self.assertLessEqual(made.steepest, 0.05)
 
     @given(st.integers(0, 2**31), st.sampled_from(["swing", "twist", "both"]), st.integers(1, 5), st.integers(1, 2))
     @settings(max_examples=40, deadline=None)

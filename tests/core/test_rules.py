@@ -2,6 +2,7 @@
 
 import copy
 import json
+import math
 import unittest
 from dataclasses import replace
 
@@ -9,6 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from plethos.core.bend import bent
 from plethos.core.clips import Clip, Track
 from plethos.core.codec import from_document, rules_from_document, rules_to_document, to_document, upgraded
 from plethos.core.dials import Dial, Group
@@ -117,6 +119,21 @@ class Edits(unittest.TestCase):
         for at in (0.0, -0.5, 1.2):
             with self.assertRaises(BadEditError):
                 body.with_target(Target(NOTHING, at))
+
+    @given(st.floats(-350, 350), st.floats(5, 350), st.floats(-179, 179), st.booleans())
+    @settings(max_examples=60, deadline=None)
+    def test_where_no_range_is_known_the_cut_lies_opposite_the_middle_of_the_response(self, start, length, off, side):
+        # By the response's own curve at the angle itself: half a turn to either side of its middle nothing flips.
+        character = tube()
+        joint = character.skeleton.find("upper")
+        axis = (0.0, 0.0, 1.0) if side else (0.6, 0.8, 0.0)
+        response = Response((math.radians(start), math.radians(start + length)), (0.0, 1.0))
+        trigger = HingeTrigger(joint, axis, response, id="t")
+        evaluator = Evaluator.of(character.with_rules(Rules((), (trigger,))))
+        angle = math.radians(start + length / 2 + off)
+        pose = bent(character.skeleton.rest_pose(), joint, axis, angle)
+        told = evaluator.program.values(evaluator.pose(pose).moment)["t"]
+        self.assertAlmostEqual(told, float(response.at(angle)), delta=1e-3)
 
     @given(st.lists(st.tuples(st.floats(-3, 3), st.floats(0, 1)), min_size=2, max_size=6), st.floats(-4, 4))
     @settings(max_examples=60, deadline=None)

@@ -14,6 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.response import Response
 from plethos.core.sculpt.solve import guess_trigger, invert_offsets, solve_corrective
+from plethos.core.skeleton import Hinge
 from plethos.core.triggers.hinge import HingeTrigger
 from tests.figures import activation, tied, tube
 
@@ -167,8 +168,14 @@ class Solve(unittest.TestCase):
         self.assertNotIn("half a turn apart", warned(twisted, 150, 150))
         self.assertNotIn("half a turn apart", warned(character, 172, 172))
         # From -90 (its range) to where it is fully on: the cut lies half a turn beyond the middle of both.
-        self.assertIn("counts as turned the other way", warned(character, 255, 255))
-        self.assertNotIn("turned the other way", warned(character, 240, 240))
+        hinges = [None] * len(character.skeleton)
+        hinges[joint] = Hinge((0.0, 0.0, 1.0), math.radians(-90), math.radians(150))
+        known = replace(character, skeleton=replace(character.skeleton, hinges=tuple(hinges)))
+        self.assertIn("counts as turned the other way", warned(known, 255, 255))
+        self.assertNotIn("turned the other way", warned(known, 240, 240))
+        # Where no range is known it lies opposite the middle of the response: nothing flips near where it is sculpted.
+        for degrees in (175, 181, 255):
+            self.assertNotIn("turned the other way", warned(character, degrees, degrees))
 
     def test_a_shape_that_grows_towards_its_neighbours_wants_an_in_between(self):
         # Nearly collapsed in its pose, the skin is less so ten degrees before: there a shape that is on throws it far.

@@ -24,6 +24,8 @@ export interface FrameHead {
   revision: string
   activations: Record<string, number>
   measures?: { without: Measured; with: Measured; why: string[] } | null
+  /** How far the measured joint is turned about the axis that was asked for, as the core reads it. */
+  angle_deg?: number | null
   /** The remedy whose trigger is being changed. */
   response?: string
   /** Volume of the picked region, percent of rest; null without one. */

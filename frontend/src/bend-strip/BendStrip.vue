@@ -220,7 +220,7 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
       </div>
       <div class="typed">
         <el-input-number
-          :model-value="Math.round(posing.angle * 10) / 10" size="small" :min="-180" :max="180" :step="5" :precision="1"
+          :model-value="Math.round(posing.angle * 10) / 10" size="small" :min="Math.min(-180, low)" :max="Math.max(180, high)" :step="5" :precision="1"
           controls-position="right" aria-label="Angle in degrees" :disabled="character.sculpting !== null"
           @update:model-value="(v: number | undefined) => posing.bendTo(v ?? 0)"
         />

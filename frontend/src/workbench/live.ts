@@ -42,6 +42,7 @@ export const useLive = defineStore('live', () => {
     heat: looks.shading === 'volume',
     alone: looks.alone,
     measure: posing.chosen || null,
+    axis: posing.chosen ? posing.axis : null,
     // A drawing shows the points of what the joint moves while one works on them.
     weights: looks.shading === 'weights' || (character.flat && character.sculpting) ? posing.chosen || null : null,
     mixed: looks.shading === 'mixed',
@@ -62,6 +63,8 @@ export const useLive = defineStore('live', () => {
     socket = new LiveSocket(character.id, {
       frame: (f) => {
         frame.value = f
+        // An answer that a newer pose has overtaken says nothing of that.
+        if (f.angle_deg != null && !asks()) posing.told(f.angle_deg)
         framesShown.value += 1
       },
       contacts: (count) => (contacts.value = count),

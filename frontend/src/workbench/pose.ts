@@ -36,7 +36,15 @@ export const usePose = defineStore('pose', () => {
   const jointInfo = computed(() => character.figure?.joints.find((j) => j.name === chosen.value) ?? null)
   /** Whether the chosen joint is bent about its own hinge. */
   const hinges = computed(() => jointInfo.value !== null && sameAxis(axis.value, jointInfo.value.hinge_axis as Axis))
-  const angle = computed(() => twistDeg(joints.value[chosen.value] ?? REST, axis.value))
+  /** Whole turns of the chosen joint's angle: which of them it is, its range says, and that is the core's to read. */
+  const turns = ref(0)
+  const turned = computed(() => twistDeg(joints.value[chosen.value] ?? REST, axis.value))
+  const angle = computed(() => turned.value + 360 * turns.value)
+  /** The chosen joint's angle as the core reads it, or as it was set by hand. */
+  function told(degrees: number): void {
+    if (!clip.value) turns.value = Math.round((degrees - turned.value) / 360)
+  }
+  watch([chosen, axis], () => (turns.value = 0), { flush: 'sync' })
   const atRest = computed(() => !clip.value && !Object.keys(placed.value).length && !Object.keys(shapes.value).length && Object.values(joints.value).every((q) => turnDeg(q) < 0.5) && !Object.keys(dials.value).length)
 
   function whole(): NonNullable<Pose['joints']> {
@@ -90,13 +98,14 @@ export const usePose = defineStore('pose', () => {
   function bendTo(degrees: number): void {
     if (!chosen.value || character.sculpting) return
     held = null
-    const turned = { ...joints.value, [chosen.value]: withTwist(joints.value[chosen.value] ?? REST, axis.value, degrees) }
+    const posed = { ...joints.value, [chosen.value]: withTwist(joints.value[chosen.value] ?? REST, axis.value, degrees) }
     for (const name of together.value) {
       const own = character.figure?.joints.find((j) => j.name === name)
       // About its own hinge where the chosen one bends about its hinge, else about the axis of the same name.
-      if (own) turned[name] = withTwist(joints.value[name] ?? REST, hinges.value ? (own.hinge_axis as Axis) : axis.value, degrees)
+      if (own) posed[name] = withTwist(joints.value[name] ?? REST, hinges.value ? (own.hinge_axis as Axis) : axis.value, degrees)
     }
-    joints.value = turned
+    joints.value = posed
+    told(degrees)
   }
 
   function goTo(joint: string, about: Axis, degrees: number): void {
@@ -183,5 +192,5 @@ export const usePose = defineStore('pose', () => {
   }
   watch(() => character.figure, follow, { flush: 'sync' })
 
-  return { joints, placed, shapes, dials, together, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, atRest, reset, chooseJoint, bendTo, goTo, turnTo, setDial, toggleRest, resetJoint, take, go }
+  return { joints, placed, shapes, dials, together, clip, clipLength, chooseClip, seek, step, pose, chosen, choices, axis, jointInfo, angle, told, atRest, reset, chooseJoint, bendTo, goTo, turnTo, setDial, toggleRest, resetJoint, take, go }
 })

@@ -56,6 +56,11 @@ class Response:
         if not all(after - before > 1e-6 for before, after in itertools.pairwise(a)):
             raise BadEditError("The knots of a response have to be at different inputs, in ascending order.")
 
+    @property
+    def ends(self) -> tuple[float, float]:
+        """The inputs of the first and the last knot."""
+        return self.inputs[0], self.inputs[-1]
+
     def within(self, low: float, high: float) -> Response:
         """This response, whose values have to lie between two numbers.
 

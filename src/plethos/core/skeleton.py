@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from plethos.core import rotations
-from plethos.core.errors import BadPoseError
+from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.kinematics import forward
 from plethos.core.rotations import Array
 from plethos.core.topology import FARTHEST, NOWHERE
@@ -314,7 +314,45 @@ class Skeleton:
 
     def range_about(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float]:
         """How far a joint turns about an axis of its rest frame, radians; half a turn each way if nobody says."""
-        hinge = self.hinge(joint)
+        return self._range_about(self.hinge(joint), joint, axis) or (-np.pi, np.pi)
+
+    def known_range(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float] | None:
+        """The same where the file or an edit says it; None where it is a guess."""
+        hinge = self.known_hinge(joint)
+        return None if hinge is None else self._range_about(hinge, joint, axis)
+
+    def cut_middle(
+        self, joint: int, axis: tuple[float, float, float], read: tuple[float, float] | None = None
+    ) -> float:
+        """The middle of the angles (radians) that can be told apart about an axis: their cut lies half a turn away.
+
+        That of the joint's range; where none is known, of what is read.
+
+        Parameters
+        ----------
+        read
+            The first and the last angle that a response has knots at; None = there is no response.
+
+        Raises
+        ------
+        BadEditError
+            When range and knots together are more than a whole turn.
+        """
+        known = self.known_range(joint, axis)
+        told = [span for span in (known, read) if span is not None] or [self.range_about(joint, axis)]
+        low, high = min(span[0] for span in told), max(span[1] for span in told)
+        if high - low > 2 * np.pi + 1e-9:
+            raise BadEditError(
+                f"“{self.names[joint]}” would have to tell {np.degrees(low):.0f} from {np.degrees(high):.0f} degrees, "
+                "more than a whole turn: narrow the range of motion or the response."
+            )
+        return 0.5 * (low + high)
+
+    def angle_about(self, joint: int, rotation: Array, axis: tuple[float, float, float]) -> float:
+        """How far a joint of a pose is turned about a unit axis of its rest frame, radians, as its range is told."""
+        return float(rotations.twist_angle(rotation, axis, self.cut_middle(joint, axis)))
+
+    def _range_about(self, hinge: Hinge, joint: int, axis: tuple[float, float, float]) -> tuple[float, float] | None:
         (x, y, z), (a, b, c) = hinge.axis, axis  # three numbers: a product of arrays takes ten times as long
         along = x * a + y * b + z * c
         if abs(along) > 0.999:
@@ -323,7 +361,7 @@ class Skeleton:
             along = float(own @ axis)
             if abs(along) > 0.999:
                 return span if along > 0 else (-span[1], -span[0])
-        return -np.pi, np.pi
+        return None
 
     def across(self, joint: int) -> tuple[Array, Array]:
         """The axes that `Hinge.others` are about: across the hinge, first the one nearest to the bone."""

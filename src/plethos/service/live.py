@@ -33,6 +33,7 @@ from plethos.core.reach import reached
 from plethos.core.remedies.volume_keeper import ReadyKeeper
 from plethos.core.rotations import Array
 from plethos.core.skeleton import Pose, Skeleton
+from plethos.core.triggers.hinge import unit_axis
 from plethos.core.twins import lone_vertices
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.curves import drawn_curve
@@ -62,6 +63,8 @@ class Wanted(NamedTuple):
         The one remedy that acts, or the group whose remedies do; None = all that are on.
     measure
         A joint whose region is measured, or None.
+    axis
+        A unit axis of its rest frame about which its angle is told, or None.
     preview
         The id of a remedy, and its trigger that is being changed but not stored yet.
     body
@@ -107,6 +110,7 @@ class Wanted(NamedTuple):
     reach: tuple[str, tuple[float, float, float]] | None = None
     ghost: str | None = None
     moved: bool = False
+    axis: tuple[float, float, float] | None = None
 
 
 def pose_of(version: Version, message: Mapping[str, Any]) -> Pose:
@@ -181,11 +185,11 @@ def frame(desk: Desk, version: Version, pose: Pose, wanted: Wanted, extra: dict[
     waits
         Whether it waits until the region that is to be measured is found; else it goes without measures: see `awaited`.
     """
-    stroke = desk.seen
+    stroke, asked = desk.seen, wanted.measure
     if not waits and awaited(version, wanted.measure) is not None:
         wanted = wanted._replace(measure=None)
     with stroke.hands if stroke is not None else contextlib.nullcontext():
-        return _frame(desk, stroke, version, pose, wanted, extra)
+        return _frame(desk, stroke, version, pose, wanted, asked, extra)
 
 
 def awaited(version: Version, name: str | None) -> int | None:
@@ -195,7 +199,13 @@ def awaited(version: Version, name: str | None) -> int | None:
 
 
 def _frame(
-    desk: Desk, stroke: Stroke | None, version: Version, pose: Pose, wanted: Wanted, extra: dict[str, Any]
+    desk: Desk,
+    stroke: Stroke | None,
+    version: Version,
+    pose: Pose,
+    wanted: Wanted,
+    asked: str | None,
+    extra: dict[str, Any],
 ) -> bytes:
     character, evaluator, held = version.character, version.evaluator, version.sculpt
     skeleton, curve = character.skeleton, None
@@ -281,6 +291,9 @@ def _frame(
         "values": evaluator.program.values(posed.moment),
         "kept": _kept(posed, fields["with"]),
     }
+    if asked is not None and wanted.axis is not None:
+        joint = skeleton.find(asked)
+        head["angle_deg"] = math.degrees(skeleton.angle_about(joint, pose.rotations[joint], unit_axis(wanted.axis)))
     if wanted.measure is not None:
         head["measures"] = _measures(version, wanted.measure, fields)
     if not wanted.without:

@@ -53,21 +53,14 @@ class HingeTrigger:
         return (self.id,)
 
     def middle(self, skeleton: Skeleton) -> float:
-        """The middle of the angles that it can tell apart, radians: of the joint's range and its own knots together.
+        """The middle of the angles that it can tell apart, radians: see `Skeleton.cut_middle`.
 
         Raises
         ------
         BadEditError
             When they are a whole turn apart or more.
         """
-        low, high = skeleton.range_about(self.joint, self.axis)
-        low, high = min(low, self.response.inputs[0]), max(high, self.response.inputs[-1])
-        if high - low > 2 * math.pi + 1e-9:
-            raise BadEditError(
-                f"“{skeleton.names[self.joint]}” would have to tell {math.degrees(low):.0f} from "
-                f"{math.degrees(high):.0f} degrees, more than a whole turn: narrow the range of motion or the response."
-            )
-        return 0.5 * (low + high)
+        return skeleton.cut_middle(self.joint, self.axis, self.response.ends)
 
     def angle(self, pose: Pose, skeleton: Skeleton) -> float:
         """The joint's twist about the axis, radians, within half a turn of `middle`."""

@@ -14,6 +14,7 @@ _d2 = nb.float64[:, ::1]
 _i1 = nb.int32[::1]
 _i2 = nb.int32[:, ::1]
 SWING, TWIST, BOTH = 0, 1, 2  # which points of a pose set stand for a rotation
+FADED = (np.cos(np.radians(85)), np.cos(np.radians(75)))  # cosines of half the swing between which a twist fades
 
 
 @nb.njit(nb.void(_i1, _i1, _i1, _d1), cache=True, nogil=True, error_model="numpy")
@@ -36,8 +37,10 @@ def pose_points(rotations, joint, axis, kind, out) -> None:  # type: ignore[no-u
         ``(N,)``, ``(N, 3)``, ``(N,)``: row n is the rotation of a joint, about its axis, by swing, twist or both.
     out
         ``(N, 9)`` written: where the axis goes (3), cosine and sine of the twist (2), or the matrix over root 2 (9);
-        what a kind does not use is 0. Two rotations t apart are ``2 sin(t / 2)`` apart in each.
+        what a kind does not use is 0. Two rotations t apart are ``2 sin(t / 2)`` apart in each. A twist fades towards
+        none where the axis is swung by 150 to 170 degrees (`FADED`): beyond, a hair's turn would be half a turn of it.
     """
+    low, high = FADED
     for n in range(len(joint)):
         j = joint[n]
         x, y, z, w = rotations[j, 0], rotations[j, 1], rotations[j, 2], rotations[j, 3]
@@ -50,7 +53,10 @@ def pose_points(rotations, joint, axis, kind, out) -> None:  # type: ignore[no-u
             if size < 1e-18:
                 out[n, 0] = 1.0
             else:
-                out[n, 0], out[n, 1] = (w * w - along * along) / size, 2 * w * along / size
+                t = min(max((np.sqrt(size) - low) / (high - low), 0.0), 1.0)
+                sure = t * t * (3 - 2 * t)
+                out[n, 0] = 1 - sure + sure * (w * w - along * along) / size
+                out[n, 1] = sure * 2 * w * along / size
             continue
         m00, m01, m02 = 1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)
         m10, m11, m12 = 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)

@@ -1,8 +1,8 @@
 """The pose set: closeness to stored poses of one or more joints, solved together.
 
 A rotation is turned into a point, so that the system can always be solved: where an axis goes (swing), cosine and
-sine of the twist about it, or the rotation matrix over root 2 (both). Rotations t apart are ``2 sin(t / 2)`` apart in
-each.
+sine of the twist about it (fading to none near a swing by half a turn, where it jumps), or the rotation matrix over
+root 2 (both). Rotations t apart are ``2 sin(t / 2)`` apart in each.
 
 References
 ----------
@@ -12,6 +12,7 @@ are those of `scipy.interpolate.RBFInterpolator` with a Gaussian kernel, epsilon
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -33,6 +34,8 @@ from plethos.core.triggers.hinge import unit_axis
 
 KINDS = {"swing": kernels.SWING, "twist": kernels.TWIST, "both": kernels.BOTH}
 WORST_CONDITION = 1e6
+TENTH, MOST_STEP = math.radians(0.1), 0.05  # how little turning may change a weight by how much
+LOOKED = 400
 LEAST_RADIUS, MOST_RADIUS = math.radians(15), math.radians(60)  # of a set that begins
 
 
@@ -105,7 +108,8 @@ class PoseSet:
         """
         turned = max((float(rotations.angle(pose.rotations[j])) for j in joints), default=0.0)
         reach = min(max(0.5 * turned, LEAST_RADIUS), MOST_RADIUS) if radius is None else radius
-        return cls(tuple(joints), tuple(skeleton.bone_axis(j) for j in joints), (_held(joints, pose, by, name),), reach)
+        axes = tuple(skeleton.bone_axis(j) for j in joints)
+        return cls(tuple(joints), axes, (_held(joints, pose, by, name),), reach).refuse_jumps()
 
     def with_held(self, pose: Pose, by: str, name: str = "") -> PoseSet:
         """With one more pose, as its joints are held in it.
@@ -113,9 +117,9 @@ class PoseSet:
         Raises
         ------
         BadEditError
-            When it is too close to another, which is named.
+            When it is too close to another, which is named: see `refuse_jumps`.
         """
-        return replace(self, poses=(*self.poses, _held(self.joints, pose, by, name)))
+        return replace(self, poses=(*self.poses, _held(self.joints, pose, by, name))).refuse_jumps()
 
     @property
     def _rest(self) -> StoredPose:
@@ -164,14 +168,63 @@ class PoseSet:
             apart[:, p] = np.sqrt(((seen - self.points[p]) ** 2).sum(axis=(1, 2)))
         closeness = np.exp(-((apart / self.distance) ** 2))
         if np.linalg.cond(closeness) > WORST_CONDITION:
-            both = apart + apart.T + np.diag(np.full(len(poses), np.inf))
-            a, b = np.unravel_index(int(both.argmin()), both.shape)
-            one, other = (poses[int(min(a, b))], poses[int(max(a, b))])
             raise BadEditError(
-                f"“{one.name or 'A pose'}” and “{other.name or 'another pose'}” are too close to be told apart: "
-                "leave one out, or make the radius smaller."
+                f"{self._closest(apart)} are too close to be told apart: leave one out, or make the radius smaller."
             )
         return np.asarray(np.linalg.inv(closeness))
+
+    def _closest(self, apart: Array) -> str:
+        """The names of the two poses that are the least apart ``(P, P)``."""
+        both = apart + apart.T + np.diag(np.full(len(apart), np.inf))
+        a, b = np.unravel_index(int(both.argmin()), both.shape)
+        one, other = (self.all_poses[int(min(a, b))], self.all_poses[int(max(a, b))])
+        return f"“{one.name or 'A pose'}” and “{other.name or 'another pose'}”"
+
+    @cached_property
+    def steepest(self) -> float:
+        """The most that a weight changes when one joint turns by a tenth of a degree, as far as looked for.
+
+        Looked for at the stored poses, on the ways between them, at both swung far (where a twist says least), and at
+        `LOOKED` poses drawn by lot.
+        """
+        stored = normalize(np.array([p.rotations for p in self.all_poses]))
+        a, b = np.triu_indices(len(stored), 1)
+        ways = [rotations.slerp(stored[a], stored[b], t) for t in np.linspace(0.05, 0.95, 19)]
+        near = np.concatenate([stored, *ways])
+        lot = normalize(np.random.default_rng(0).normal(size=(LOOKED, *stored.shape[1:])))
+        frames = [np.linalg.svd(np.array(axis)[None])[2] for axis in self.axes]  # along the axis, then across it
+        every = [near, lot]
+        for m, frame in enumerate(frames):
+            for turn, about in itertools.product(np.radians([140, 150, 155, 160, 165]), (*frame[1:], *-frame[1:])):
+                far = near.copy()
+                far[:, m] = rotations.multiply(rotations.from_axis_angle(about, turn), near[:, m])
+                every.append(far)
+        looked = np.concatenate(every)
+        now, most = self.weights(looked), 0.0
+        for m, frame in enumerate(frames):
+            changes = []
+            for about in frame:
+                turned = looked.copy()
+                turned[:, m] = rotations.multiply(looked[:, m], rotations.from_axis_angle(about, TENTH))
+                changes.append(self.weights(turned) - now)
+            most = max(most, float(np.linalg.norm(changes, axis=0).max()))
+        return most
+
+    def refuse_jumps(self) -> PoseSet:
+        """The same set, when its weights go smoothly.
+
+        Raises
+        ------
+        BadEditError
+            When a tenth of a degree changes one by more than `MOST_STEP`; the two closest poses are named.
+        """
+        if self.steepest > MOST_STEP:
+            apart = np.sqrt(((self.points[:, None] - self.points[None]) ** 2).sum(axis=(2, 3)))
+            raise BadEditError(
+                f"{self._closest(apart)} are so close for this radius that a tenth of a degree would change a weight "
+                f"by {self.steepest:.2f}: leave one out, or make the radius smaller."
+            )
+        return self
 
     def weights(self, turned: Array) -> Array:
         """The values ``(N, P)`` of the stored poses for rotations ``(N, M, 4)`` of the joints, as `kernels.set_values`

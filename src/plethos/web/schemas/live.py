@@ -58,6 +58,7 @@ class Want(Schema):
     heat: bool = False
     alone: str | None = Field(default=None, description="The one remedy that acts, or the group whose remedies do.")
     measure: str | None = Field(default=None, description="A joint whose region is measured.")
+    axis: Axis | None = Field(default=None, description="The axis about which that joint's angle is told.")
     weights: str | None = Field(default=None, description="A joint whose weights are shown.")
     mixed: bool = Field(default=False, description="The weights of all joints as mixed colours.")
     region: bool = Field(default=False, description="What is picked, and its volume.")
@@ -85,7 +86,7 @@ class Want(Schema):
         return Wanted(
             self.without, self.heat, self.alone, self.measure, preview, self.weights, self.mixed, self.region, moving,
             self.trial, self.mask, self.lone, body, self.border, reach,
-            self.ghost, self.moved,
+            self.ghost, self.moved, self.axis,
         )  # fmt: skip
 
 
@@ -238,6 +239,7 @@ class FrameHead(BaseModel):
     values: dict[str, float] = Field(description="Dials, products and stored poses, by the ids of their values.")
     kept: dict[str, float] = Field(description="What each volume keeper holds, percent of rest.")
     measures: BothMeasures | None = None
+    angle_deg: float | None = Field(default=None, description="How far that joint is turned about the axis asked for.")
     response: dict[str, Any] | None = None
     region_volume: float | None = None
     moved_most: float | None = Field(default=None, description="How far the sculpt has moved a vertex at most, metres.")

@@ -65,5 +65,5 @@ class Grow:
             raise BadEditError("A growth needs a joint, an axis and knots with angle_deg and factor.") from None
 
     def operation(self, places: Places, helper: int) -> Operation:
-        middle = middle_of(places.skeleton, self.joint, self.axis)
+        middle = middle_of(places.skeleton, self.joint, self.axis, self.response)
         return Operation(kernels.GROW, self.joint, kernels.TWIST, self.axis, middle, curve=self.response)

@@ -94,8 +94,11 @@ def between_frames(skeleton: Skeleton, one: int, other: int) -> Array:
     return rotations.from_matrix(b.T @ a)
 
 
-def middle_of(skeleton: Skeleton, joint: int, axis: Vector) -> float:
-    return 0.5 * sum(skeleton.range_about(joint, axis))
+def middle_of(skeleton: Skeleton, joint: int, axis: Vector, response: Response | None = None) -> float:
+    """The middle of the angles that a rule tells apart: of the joint's range, else of the response that reads it."""
+    if response is None or skeleton.known_range(joint, axis) is not None:
+        return skeleton.cut_middle(joint, axis)
+    return 0.5 * sum(response.ends)
 
 
 def way_of(skeleton: Skeleton, helper: int, along: Vector) -> Array:

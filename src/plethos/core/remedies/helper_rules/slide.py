@@ -70,7 +70,8 @@ class Slide:
 
     def operation(self, places: Places, helper: int) -> Operation:
         skeleton = places.skeleton
+        middle = middle_of(skeleton, self.joint, self.axis, self.response)
         return Operation(
-            kernels.SLIDE, self.joint, kernels.TWIST, self.axis, middle_of(skeleton, self.joint, self.axis),
+            kernels.SLIDE, self.joint, kernels.TWIST, self.axis, middle,
             along=way_of(skeleton, helper, self.along), curve=self.response,
         )  # fmt: skip
