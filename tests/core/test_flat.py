@@ -37,6 +37,7 @@ from plethos.core.outlines import (
 from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.held import Held, furthest_turned, turned_joints
+from plethos.core.propose.kinds import waterfall
 from plethos.core.reach import reached
 from plethos.core.remedies import Corrective, Order, Remedy
 from plethos.core.response import Response
@@ -750,6 +751,8 @@ class OrderOfPainting(unittest.TestCase):
         behind = switched.with_remedy(replace(remedy, body=Order("near", "far", True)))
         pose = bent(behind.skeleton.rest_pose(), lower(behind), Z, 0.8)
         self.assertEqual(Evaluator.of(behind).pose(pose).order, (2, 0, 1))
+        # It gives no area back, and stops nobody from asking what does.
+        self.assertEqual(waterfall(switched, lower(switched), pose), [])
         # A part that is gone switches nothing.
         gone = switched.with_remedy(replace(remedy, body=Order("far", "hat")))
         self.assertEqual(Evaluator.of(gone).pose(pose).order, (0, 1, 2))

@@ -58,14 +58,26 @@ class Working(Case):
         async def run():
             async with self.jobs.working():
                 work = await self.jobs.ask("automatic", keeper)
-                self.assertEqual(self.list.under_way(keeper).id, work.id)
+                self.assertEqual(self.list.under_way(keeper, "automatic").id, work.id)
                 return await self.ended(work, seen)
 
         self.assertEqual(asyncio.run(run()).state, DONE)
         self.assertGreater(len(seen), 2)
         self.assertEqual(seen, sorted(seen))
         self.assertEqual(self.bench.open(keeper).revision.label, "Automatic weights")
-        self.assertIsNone(self.list.under_way(keeper))
+        self.assertIsNone(self.list.under_way(keeper, "automatic"))
+
+    def test_who_asks_once_gets_what_is_under_way_of_that_kind_only(self):
+        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
+
+        async def run():
+            async with self.jobs.working(elsewhere=True):
+                first = await self.jobs.ask("automatic", keeper)
+                other = await asyncio.to_thread(self.list.ask, keeper, "sweep")
+                self.assertEqual((await self.jobs.ask_once("automatic", keeper)).id, first.id)
+                self.assertEqual(self.list.under_way(keeper, "sweep").id, other.id)
+
+        asyncio.run(run())
 
     def test_what_is_cancelled_changes_nothing_waiting_or_running(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))

@@ -5,6 +5,7 @@ import unittest
 
 import numpy as np
 
+from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.propose.helpers import longer
@@ -192,7 +193,10 @@ class HelpersOnTheirWay(OnATube):
 class Trials(OnATube):
     def test_a_kind_is_seen_at_work_before_it_is_taken_and_nothing_is_stored(self):
         before, at = self.opened.revision, desk(self.opened)
-        *_, kinds = proposing.which_kind(self.opened.version, self.pose, "upper")
+        *_, kinds = proposing.which_kind(self.opened.version, self.pose, "upper", at.page)
+        # Another page that asks for another joint takes nothing of it away.
+        rolled = bent(self.opened.character.skeleton.rest_pose(), self.opened.character.skeleton.find("upper"), (0, 1, 0), 1.0)
+        list(proposing.which_kind(self.opened.version, rolled, "upper", "another"))
         for kind in ("skin_blend", "helper", "volume_keeper"):
             tried = next(k.tried for k in kinds.kinds if k.kind == kind)
             head, fields = self.seen(at, trial=kind, measure="upper", without=True)
@@ -201,7 +205,7 @@ class Trials(OnATube):
             self.assertEqual(head["trial"], kind)
             self.assertAlmostEqual(head["measures"]["with"]["volume"], tried.measured.volume, delta=0.01)
             self.assertEqual(len(fields["joints"]), 7 * len(self.opened.character.skeleton))
-            (point,) = bend_curves(self.opened.version, "upper", (0, 0, 1), [90.0], BENT, kind)
+            (point,) = bend_curves(self.opened.version, "upper", (0, 0, 1), [90.0], BENT, kind, at.page)
             self.assertAlmostEqual(point["with"]["volume"], tried.measured.volume, delta=0.01)
         self.assertEqual(self.opened.revision, before)
 

@@ -23,6 +23,7 @@ def bend_curves(
     angles_deg: Sequence[float],
     held: dict[str, Any],
     trial: str | None = None,
+    page: str | None = None,
 ) -> list[dict[str, Any]]:
     """Measures without and with remedies and all activations, at each angle; all else as in the pose `held`.
 
@@ -32,13 +33,15 @@ def bend_curves(
     ----------
     trial
         A kind of remedy that was tried on this version: as if it were there.
+    page
+        Who tried it.
     """
     unit, pose = unit_axis(axis), pose_of(version, held)
     try:
         measure = version.measures.bend(version.character.skeleton.find(joint))
     except BadEditError:
         return []
-    tried = version.trials.evaluator(trial, version.evaluator) if trial else None
+    tried = version.trials.of(page).evaluator(trial, version.evaluator) if trial else None
     if tried is not None:
         measure, pose = BendMeasure.of(tried.character, measure.joint, measure), longer(pose, tried.character)
     return [

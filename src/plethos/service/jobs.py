@@ -63,13 +63,13 @@ class Jobs:
         return work
 
     async def ask_once(self, kind: str, character_id: str, **arguments: Any) -> Work:
-        """The same, unless something is under way on the character already: then that."""
-        found = await asyncio.to_thread(self._under_way, character_id)
+        """The same, unless work of that kind is under way on the character already: then that."""
+        found = await asyncio.to_thread(self._under_way, character_id, kind)
         return found or await self.ask(kind, character_id, **arguments)
 
-    def _under_way(self, character_id: str) -> Work | None:
+    def _under_way(self, character_id: str, kind: str) -> Work | None:
         self.bench.open(character_id)
-        return self.list.under_way(character_id)
+        return self.list.under_way(character_id, kind)
 
     @contextlib.asynccontextmanager
     async def working(self, elsewhere: bool = False) -> AsyncIterator[asyncio.Task[None]]:

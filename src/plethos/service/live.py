@@ -215,7 +215,7 @@ def _frame(
     elif stroke is not None:
         bare = stroke.evaluator()
         evaluator = bare or evaluator
-    elif wanted.trial is not None and (tried := version.trials.evaluator(wanted.trial, evaluator)) is not None:
+    elif wanted.trial and (tried := version.trials.of(desk.page).evaluator(wanted.trial, evaluator)) is not None:
         evaluator, pose = tried, longer(pose, tried.character)
         bare = tried
         extra = {**extra, "trial": wanted.trial}
@@ -357,7 +357,7 @@ def contacts(desk: Desk, version: Version, pose: Pose, wanted: Wanted) -> dict[s
         pose = held.pose
         with_: NDArray[np.floating] = held.points if moved is None else moved
     else:
-        tried = version.trials.evaluator(wanted.trial, version.evaluator) if wanted.trial else None
+        tried = version.trials.of(desk.page).evaluator(wanted.trial, version.evaluator) if wanted.trial else None
         acting = acting_in(version, wanted)
         at = pose if tried is None else longer(pose, tried.character)
         with_ = (tried or version.evaluator).pose(at, acting).points

@@ -1,14 +1,21 @@
-"""Kinds of remedy that were tried on a version and not stored: kept at hand, to be looked at before one is taken."""
+"""Kinds of remedy that were tried on a version and not stored: kept at hand, to be looked at before one is taken.
+
+Each page has its own: what one asks wipes nothing of another's.
+"""
 
 from __future__ import annotations
 
 import json
+import threading
+from collections import OrderedDict
 from dataclasses import dataclass, field
 
 from plethos.core.evaluate import Evaluator
 from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.kinds import Tried
 from plethos.core.skeleton import Pose, Skeleton
+
+MOST_PAGES = 4  # whose trials are kept: each is a character for every kind
 
 
 @dataclass(frozen=True)
@@ -47,3 +54,20 @@ class Trials:
         if known is None or known[0] is not tried:
             known = self._evaluators[kind] = (tried, Evaluator.of(tried.character, before))
         return known[1]
+
+
+@dataclass(eq=False)
+class TrialsOfPages:
+    """The trials of the pages that have last asked for some, by page; None = programs."""
+
+    _of: OrderedDict[str | None, Trials] = field(default_factory=OrderedDict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def of(self, page: str | None) -> Trials:
+        """Those of a page; made when it has none yet."""
+        with self._lock:
+            found = self._of.setdefault(page, Trials())
+            self._of.move_to_end(page)
+            while len(self._of) > MOST_PAGES:
+                self._of.popitem(last=False)
+            return found

@@ -24,7 +24,7 @@ from plethos.core.skeleton import Pose
 from plethos.core.topology import NOWHERE, is_somewhere
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import SculptNote
-from plethos.service.trials import Trials
+from plethos.service.trials import TrialsOfPages
 from plethos.store.repository import Revision
 
 OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
@@ -216,7 +216,7 @@ class Version:
         What became of the joints since the version before: the new name by the old, None for one that is gone; empty
         when the joints are the same.
     trials
-        What was tried on it and not stored.
+        What pages have tried on it and not stored.
     """
 
     revision: Revision
@@ -224,7 +224,7 @@ class Version:
     measures: Measures
     sculpt: HeldSculpt | None = None
     change: dict[str, str | None] = field(default_factory=dict)
-    trials: Trials = field(default_factory=Trials)
+    trials: TrialsOfPages = field(default_factory=TrialsOfPages)
 
     def next(
         self,

@@ -64,10 +64,12 @@ class WorkList:
             row = session.get(WorkRow, work_id)
             return _work(row) if row is not None else None
 
-    def under_way(self, character_id: str) -> Work | None:
-        """What is waiting or running for a character; the newest of several."""
+    def under_way(self, character_id: str, kind: str) -> Work | None:
+        """What of a kind is waiting or running for a character; the newest of several."""
         with self._session() as session:
-            wanted = select(WorkRow).where(WorkRow.character_id == character_id, WorkRow.state.in_(UNDER_WAY))
+            wanted = select(WorkRow).where(
+                WorkRow.character_id == character_id, WorkRow.kind == kind, WorkRow.state.in_(UNDER_WAY)
+            )
             row = session.scalars(wanted.order_by(WorkRow.asked_at.desc())).first()
             return _work(row) if row is not None else None
 

@@ -64,7 +64,8 @@ def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
     """The bend strip's curves; empty for a joint that bends no skin, or that is there no more since the page asked."""
     version = bench.open(character_id).version
     try:
-        points = bending.bend_curves(version, body.joint, body.axis, body.angles_deg, body.pose.plain(), body.trial)
+        held = body.pose.plain()
+        points = bending.bend_curves(version, body.joint, body.axis, body.angles_deg, held, body.trial, bench.page)
     except BadPoseError:
         # A joint that was renamed or deleted while this was on its way is no fault of the page: it asks anew.
         if body.revision in (None, version.revision.id):

@@ -2,25 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 from fastapi import FastAPI
 from pydantic.json_schema import models_json_schema
 
 from plethos.web.schemas import live
 
-MESSAGES = (
-    live.PoseMessage,
-    live.StrokeMessage,
-    live.StrokeEndMessage,
-    live.ContactsMessage,
-    live.FrameHead,
-    live.VersionMessage,
-    live.LeaseMessage,
-    live.ContactsAnswer,
-    live.JobMessage,
-    live.ProblemMessage,
-)
+# Every member of the two unions, and what stands at the head of a frame.
+MESSAGES = (*get_args(get_args(live.Said)[0]), live.FrameHead, *get_args(get_args(live.Told)[0]))
 
 
 def with_socket_messages(app: FastAPI) -> None:

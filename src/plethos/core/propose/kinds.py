@@ -253,7 +253,9 @@ def waterfall(character: Character, joint: int, pose: Pose) -> list[tuple[str, f
     """
     measure = BendMeasure.of(character, joint)
     stages = {"joints": 0, "skin": 1, "shapes": 2, "after": 3}
-    on = sorted(character.rules.on, key=lambda r: stages[r.body.stage])
+    # What only changes the order of painting gives nothing back.
+    moving = [r for r in character.rules.on if r.body.stage in stages]
+    on = sorted(moving, key=lambda r: stages[r.body.stage])
     bars, acting = [], list[str]()
     before = measure.at(pose, Acting.these()).volume
     for remedy in on:
