@@ -195,7 +195,8 @@ class Trials(OnATube):
         before, at = self.opened.revision, desk(self.opened)
         *_, kinds = proposing.which_kind(self.opened.version, self.pose, "upper", at.page)
         # Another page that asks for another joint takes nothing of it away.
-        rolled = bent(self.opened.character.skeleton.rest_pose(), self.opened.character.skeleton.find("upper"), (0, 1, 0), 1.0)
+        skeleton = self.opened.character.skeleton
+        rolled = bent(skeleton.rest_pose(), skeleton.find("upper"), (0, 1, 0), 1.0)
         list(proposing.which_kind(self.opened.version, rolled, "upper", "another"))
         for kind in ("skin_blend", "helper", "volume_keeper"):
             tried = next(k.tried for k in kinds.kinds if k.kind == kind)
