@@ -17,6 +17,7 @@ from sqlalchemy.engine import make_url
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.web.app import create_app
+from plethos.web.context import KEPT_ALIVE
 
 # Plain tracebacks: the pretty ones print every local variable, and a character takes minutes to print.
 structlog.configure(processors=[structlog.processors.format_exc_info, structlog.processors.KeyValueRenderer()])
@@ -54,7 +55,10 @@ class RunningServer:
         self.socket = socket.socket()
         self.socket.bind(("127.0.0.1", 0))
         self.port = self.socket.getsockname()[1]
-        config = uvicorn.Config(self.app, log_level="error", ws="websockets-sansio", ws_per_message_deflate=False)
+        config = uvicorn.Config(
+            self.app, log_level="error", ws="websockets-sansio", ws_per_message_deflate=False,
+            timeout_keep_alive=KEPT_ALIVE,
+        )  # fmt: skip
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.socket]}, daemon=True)
         self.thread.start()

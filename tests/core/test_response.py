@@ -25,7 +25,9 @@ class ResponseCurve(unittest.TestCase):
             x, y = np.sort(generator.uniform(-2, 2, count)), np.sort(generator.uniform(0, 1, count))
             at = np.linspace(x[0], x[-1], 101)
             curve = Response(tuple(x), tuple(y))
-            np.testing.assert_allclose(curve.at(at), PchipInterpolator(x, y)(at), atol=1e-12)
+            with np.errstate(over="ignore"):  # of theirs: beside a slope next to none it is none
+                theirs = PchipInterpolator(x, y)(at)
+            np.testing.assert_allclose(curve.at(at), theirs, atol=1e-12)
 
     @given(st.lists(st.tuples(st.floats(0.05, 3), st.floats(0, 1)), min_size=2, max_size=8))
     @settings(max_examples=150, deadline=None)
@@ -33,7 +35,9 @@ class ResponseCurve(unittest.TestCase):
         x = np.cumsum([s for s, _ in steps])
         y = np.array([v for _, v in steps])
         at = np.linspace(x[0], x[-1], 73)
-        np.testing.assert_allclose(Response(tuple(x), tuple(y)).at(at), PchipInterpolator(x, y)(at), atol=1e-9)
+        with np.errstate(over="ignore"):
+            theirs = PchipInterpolator(x, y)(at)
+        np.testing.assert_allclose(Response(tuple(x), tuple(y)).at(at), theirs, atol=1e-9)
 
     def test_the_compiled_loop_gives_the_same_inside_and_outside(self):
         generator = np.random.default_rng(5)
@@ -42,7 +46,8 @@ class ResponseCurve(unittest.TestCase):
             x, y = np.sort(generator.uniform(-2, 2, count)), generator.uniform(0, 1, count)
             curve = Response(tuple(x), tuple(y))
             trigger = HingeTrigger(2, (0.0, 0.0, 1.0), curve)
-            for angle in (*x, *generator.uniform(-2.5, 2.5, 20)):
+            middle = 0.5 * (x[0] + x[-1])  # half a turn from it the angle has its cut
+            for angle in (*x, *generator.uniform(middle - 3.1, middle + 3.1, 20)):
                 pose = bent(character.skeleton.rest_pose(), 2, (0, 0, 1), angle)
                 self.assertAlmostEqual(value_of(character, trigger, pose), float(curve.at(angle)), places=12)
 

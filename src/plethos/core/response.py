@@ -162,7 +162,8 @@ class Response:
 def _mean_slope(h0: float, h1: float, d0: float, d1: float) -> float:
     """The weighted harmonic mean of the slopes on both sides."""
     w0, w1 = 2 * h1 + h0, h1 + 2 * h0
-    return (w0 + w1) / (w0 / d0 + w1 / d1)
+    with np.errstate(over="ignore"):  # beside a slope next to none it is none
+        return (w0 + w1) / (w0 / d0 + w1 / d1)
 
 
 def _end_slope(h0: float, h1: float, d0: float, d1: float) -> float:

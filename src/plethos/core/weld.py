@@ -17,6 +17,7 @@ from plethos.core.shape import Shape
 # Two copies of one vertex may differ by this much in the sum of their weights' differences (files round them).
 WEIGHT_SLACK = 0.02
 MOST_NEIGHBOURS = 64
+MOST_CELLS = 2.0**62
 
 
 def weld(
@@ -89,7 +90,10 @@ def _touching(shapes: Sequence[Shape], vertices: NDArray[np.integer], count: int
 
 
 def _cell(places: NDArray[np.floating], tolerance: float) -> NDArray[np.int64]:
-    return np.round(places.astype(np.float64) / max(tolerance, 1e-30)).astype(np.int64)
+    # What lies so far that no cell can be told from the next is refused once it is posed.
+    return np.clip(np.round(places.astype(np.float64) / max(tolerance, 1e-30)), -MOST_CELLS, MOST_CELLS).astype(
+        np.int64
+    )
 
 
 def _across_borders(

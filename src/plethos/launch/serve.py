@@ -23,7 +23,7 @@ from plethos.store.faults import fault_of
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.web.app import create_app
-from plethos.web.context import Settings
+from plethos.web.context import KEPT_ALIVE, Settings
 
 HANDED_BACK = 0.0005  # seconds
 ENDED_WITHIN = 5.0  # seconds
@@ -59,7 +59,7 @@ def serve(listening: socket.socket, folder: Path, empty: bool, ready: Callable[[
     settings = Settings(workers_elsewhere=True, **({} if limit is None else {"upload_bytes": limit}))
     config = uvicorn.Config(
         create_app(store, settings), loop="uvloop", ws="websockets-sansio", ws_per_message_deflate=False,
-        ws_max_size=4_000_000, log_level="warning", timeout_graceful_shutdown=2,
+        ws_max_size=4_000_000, log_level="warning", timeout_graceful_shutdown=2, timeout_keep_alive=KEPT_ALIVE,
     )  # fmt: skip
     server = _Server(config, f"http://127.0.0.1:{listening.getsockname()[1]}/", ready)
     threading.Thread(target=_warm, daemon=True).start()

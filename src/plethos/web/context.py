@@ -14,6 +14,9 @@ from starlette.requests import HTTPConnection
 from plethos.service.jobs import Jobs
 from plethos.service.workbench import Workbench
 
+# Seconds that a connection is kept though nobody asks. After the usual five, whoever polls over one (a test, a script)
+# now and then asks in the very moment in which it is closed.
+KEPT_ALIVE = 3600
 LOOK = 0.25  # seconds between two looks whether whoever sent a file is still there
 
 

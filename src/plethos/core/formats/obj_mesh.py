@@ -12,7 +12,7 @@ from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, 
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.limits import check_parts
 from plethos.core.rows import distinct_rows
-from plethos.core.topology import extent
+from plethos.core.topology import extent, is_somewhere
 
 # An OBJ says no unit. A figure this tall in its own units was most likely measured in the one beside it.
 UNITS = ((400.0, 0.001, "millimetres"), (12.0, 0.01, "centimetres"))
@@ -51,11 +51,15 @@ def file_from_obj(text: str) -> GltfFile:
     if not groups:
         raise BadFileError("The OBJ holds no faces, so there is no mesh to bring in.")
     places = np.array(columns["v"], dtype=np.float64)
-    if not np.isfinite(places).all():
-        raise BadFileError("The OBJ is broken: a vertex is not finite (NaN).")
+    if not is_somewhere(places):
+        raise BadFileError("The OBJ is broken: a vertex is not finite (NaN), or lies nowhere.")
     scale, notes = _unit(extent(places))
     builder = GltfBuilder(GltfFile({"asset": {"version": "2.0", "generator": "Plethos"}}, ()))
-    arrays = {k: np.array(v, dtype=np.float32).reshape(-1, 2 if k == "vt" else 3) for k, v in columns.items()}
+    most = np.finfo(np.float32).max
+    arrays = {
+        k: np.clip(np.array(v, np.float64), -most, most).astype(np.float32).reshape(-1, 2 if k == "vt" else 3)
+        for k, v in columns.items()
+    }
     nodes = []
     for group in groups:
         node = {"name": group.name, "mesh": builder.add("meshes", _mesh(builder, group, arrays))}

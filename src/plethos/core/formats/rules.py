@@ -71,7 +71,8 @@ class InlineArrays:
                 return np.array(ref["rotations"], np.float32), np.array(ref["places"], np.float32)
             own, first = self._own(ref["vertices"])
             names = ("shares",) if kind == "shares" else ("deltas", "channels")
-            arrays = [np.array(ref[n], dtype=np.float32)[first] for n in names if n in ref]
+            with np.errstate(over="ignore"):  # what is too large is not finite then, and refused
+                arrays = [np.array(ref[n], dtype=np.float32)[first] for n in names if n in ref]
             if not arrays or not all(np.isfinite(a).all() for a in arrays):
                 raise ValueError
             if kind == "offsets" and arrays[0].shape != (len(own), 3):

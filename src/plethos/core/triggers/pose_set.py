@@ -378,7 +378,8 @@ def _held(joints: Sequence[int], pose: Pose, by: str, name: str) -> StoredPose:
 
 
 def _quaternion(q: Array) -> tuple[float, float, float, float]:
-    if q.shape != (4,) or not np.isfinite(q).all() or np.linalg.norm(q) < 1e-6:
+    most = float(np.abs(q).max(initial=0.0))
+    if q.shape != (4,) or not 1e-6 <= most < np.inf:
         raise BadEditError("A rotation of a pose set has to be four finite numbers that are not all zero.")
-    x, y, z, w = normalize(q).tolist()
+    x, y, z, w = normalize(q / most if most > 1e100 else q).tolist()  # so that no length overflows
     return (x, y, z, w)
