@@ -10,4 +10,5 @@ const USED = [
   ElProgress, ElRadioButton, ElRadioGroup, ElSegmented, ElSelect, ElSlider, ElTable, ElTableColumn,
 ]
 
-export const element = { install: (app: App) => USED.forEach((component) => app.use(component)) }
+// By name: the parts of a control (a radio's group and buttons) install nothing by themselves.
+export const element = { install: (app: App) => USED.forEach((component) => app.component(component.name!, component)) }

@@ -3,6 +3,7 @@
 import base64
 import io
 import json
+import re
 import subprocess
 import tempfile
 from pathlib import Path
@@ -161,6 +162,11 @@ class InTheBrowser(BrowserCase):
         self.assertAlmostEqual(remedy["trigger"]["end_deg"], 35, places=2)
         self.assertGreater(remedy["report"]["moved"], 3)
         page.get_by_role("button", name="Deliver").click()
+        page.get_by_role("combobox", name="Clip to bake").click(force=True)
+        page.get_by_role("option").nth(1).click()
+        page.wait_for_selector("[data-loss]:text('Everything that acts in the clip is in the file')")
+        page.get_by_text("8", exact=True).click()
+        expect(page.get_by_role("link", name="Deliver GLB")).to_have_attribute("href", re.compile("influences=8"))
         with page.expect_download() as download:
             page.get_by_role("link", name="Deliver GLB").click()
         delivered = Path(download.value.path()).read_bytes()

@@ -194,7 +194,7 @@ class DatabaseAway(unittest.TestCase):
             self.jobs.list.progress("nothing", 0.5)  # as between two steps: the database is asked
 
         async def run():
-            self.jobs = Jobs(self.bench, lost_after=1.0)
+            self.jobs = Jobs(self.bench, lost_after=3.0)
             async with self.jobs.working():
                 with patch.object(binding, "automatic", stuck):
                     first = await self.jobs.ask("automatic", self.id)

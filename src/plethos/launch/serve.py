@@ -18,6 +18,7 @@ from plethos.launch.cluster import SetupError
 from plethos.launch.start import LOOK, upload_bytes
 from plethos.launch.tidying import Tidying
 from plethos.launch.work import log_as_json, the_database
+from plethos.service.reading import warm_up
 from plethos.service.workbench import Workbench
 from plethos.store.faults import fault_of
 from plethos.store.migrate import migrate
@@ -46,6 +47,8 @@ def serve(listening: socket.socket, folder: Path, empty: bool, ready: Callable[[
     # A frame lets go of the interpreter a dozen times, in compiled code; whoever works in Python meanwhile hands it
     # back after so long. At the usual 5 ms a pose beside an upload waits for a tenth of a second and more.
     sys.setswitchinterval(HANDED_BACK)
+    # What reads strangers' files is there by the time that the first one comes.
+    threading.Thread(target=warm_up, daemon=True).start()
     url = the_database(folder)
     try:
         migrate(url)
@@ -95,10 +98,8 @@ def _look_after(server: uvicorn.Server, store: Store) -> None:
 
 def _warm() -> None:
     from plethos.launch.warm import warm_kernels
-    from plethos.service.reading import warm_up
 
     warm_kernels()
-    warm_up()
     # What has been imported stays: looking through it for garbage would hold every pose up for a tenth of a second.
     gc.collect()
     gc.freeze()

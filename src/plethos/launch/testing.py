@@ -20,7 +20,7 @@ from plethos.launch.front import FRONT, ROOT, build_front, install_packages, typ
 LANES = 3  # one more than cores: while a suite waits for its page, its server or its database another computes
 # What takes longest first, so that the lanes end together.
 SUITES = ("core", "browser", "service", "demo", "web", "outside", "cli", "store")
-SPLIT = {"browser": 3}  # in how many pieces a suite runs
+SPLIT = {"browser": 3, "core": 2}  # in how many pieces a suite runs
 WARM = "from plethos.launch.warm import warm_kernels; warm_kernels()"
 
 
