@@ -4,7 +4,6 @@ import json
 import os
 import re
 import signal
-import socket
 import subprocess
 import sys
 import tempfile
@@ -189,14 +188,3 @@ class Start(unittest.TestCase):
             self.assertIn("works along", worker.stdout.readline())
             worker.send_signal(told)
             self.assertEqual(worker.wait(30), 0)
-
-    def test_a_taken_port_is_told(self):
-        with socket.socket() as taken:
-            taken.bind(("127.0.0.1", 0))
-            taken.listen()
-            port = str(taken.getsockname()[1])
-            command = [sys.executable, "-m", "plethos.launch", "start", "--data", str(self.data), "--port", port]
-            done = subprocess.run(command, capture_output=True, text=True)
-        self.assertEqual(done.returncode, 1)
-        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
-        self.assertIn(port, done.stderr)
