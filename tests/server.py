@@ -14,6 +14,7 @@ import structlog
 import uvicorn
 from sqlalchemy.engine import make_url
 
+from plethos.service.reading import warm_up
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.web.app import create_app
@@ -45,10 +46,15 @@ def _made(template: str) -> str:
     return base.set(database=name).render_as_string(hide_password=False)
 
 
+# Seconds that a client waits for an answer: as long as it takes, on however busy a machine.
+PATIENT = 120
+
+
 class RunningServer:
     """The real application on a real port."""
 
     def __init__(self, url: str | None = None) -> None:
+        warm_up()  # else the first file waits for it
         self.url = url or fresh_database()
         self.store = Store(self.url)
         self.app = create_app(self.store)

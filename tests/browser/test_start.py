@@ -19,6 +19,7 @@ from plethos.launch import front
 from plethos.launch.start import BACKSEAT, Worker
 from plethos.launch.testing import chromium
 from tests.figures import tube_file
+from tests.server import PATIENT
 
 
 def answering(start: int) -> int:
@@ -86,11 +87,13 @@ class Start(unittest.TestCase):
 
     def test_killed_stopped_and_started_again(self):
         server, address = self.start()
-        self.assertTrue(httpx.get(f"{address}/api/characters").json()[0]["demo"])
-        posted = httpx.post(f"{address}/api/characters", files=TUBE, timeout=60)
+        self.assertTrue(httpx.get(f"{address}/api/characters", timeout=PATIENT).json()[0]["demo"])
+        posted = httpx.post(f"{address}/api/characters", files=TUBE, timeout=PATIENT)
         tube = posted.json()["id"]
         httpx.post(
-            f"{address}/api/characters/{tube}/sculpt", json={"pose": {"joints": {"upper": [0, 0, 0.5, 0.8660254]}}}
+            f"{address}/api/characters/{tube}/sculpt",
+            json={"pose": {"joints": {"upper": [0, 0, 0.5, 0.8660254]}}},
+            timeout=PATIENT,
         )
         self.stroke(address, tube)
 
@@ -127,11 +130,11 @@ class Start(unittest.TestCase):
 
     def test_twenty_minutes_of_painting_survive_a_killed_server(self):
         server, address = self.start("--empty")
-        posted = httpx.post(f"{address}/api/characters", files=TUBE, timeout=60)
+        posted = httpx.post(f"{address}/api/characters", files=TUBE, timeout=PATIENT)
         tube = f"/api/characters/{posted.json()['id']}"
 
         def weights() -> dict:
-            return httpx.get(f"{address}{tube}/bind/weights.json").json()["parts"]
+            return httpx.get(f"{address}{tube}/bind/weights.json", timeout=PATIENT).json()["parts"]
 
         # A stroke every twenty seconds.
         before = weights()
@@ -149,7 +152,7 @@ class Start(unittest.TestCase):
         server, address = self.start()
         self.assertEqual(weights(), painted)
         for _ in range(60):
-            self.assertEqual(httpx.post(f"{address}{tube}/undo").status_code, 200)
+            self.assertEqual(httpx.post(f"{address}{tube}/undo", timeout=PATIENT).status_code, 200)
         self.assertEqual(weights(), before)
         self.assertNotEqual(painted, before)
 
@@ -171,7 +174,7 @@ class Start(unittest.TestCase):
         self.data = self.data.with_name("other")
         _, other = self.start("--empty")
         self.assertNotEqual(one, other)
-        httpx.post(f"{one}/api/characters", files=TUBE, timeout=60)
+        httpx.post(f"{one}/api/characters", files=TUBE, timeout=PATIENT)
         self.assertEqual(len(httpx.get(f"{one}/api/characters").json()), 1)
         self.assertEqual(httpx.get(f"{other}/api/characters").json(), [])
 
@@ -180,7 +183,7 @@ class Start(unittest.TestCase):
         early = subprocess.run(command, capture_output=True, text=True)
         self.assertEqual((early.returncode, len(early.stderr.strip().splitlines())), (1, 1), early.stderr)
         _, address = self.start("--empty")
-        self.assertEqual(httpx.get(f"{address}/api/characters").json(), [])
+        self.assertEqual(httpx.get(f"{address}/api/characters", timeout=PATIENT).json(), [])
         # It ends at once, however early it is told to: nothing that it had begun holds it.
         for told in (signal.SIGTERM, signal.SIGINT):
             worker = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)

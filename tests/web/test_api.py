@@ -14,7 +14,7 @@ from plethos.core.bend import bent
 from plethos.core.evaluate import evaluate_exact
 from plethos.demo.catalogue import shipped
 from tests.figures import tube_file, tube_points
-from tests.server import RunningServer
+from tests.server import PATIENT, RunningServer
 
 
 def unpack(data: bytes):
@@ -30,7 +30,7 @@ class Api(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.server = RunningServer()
-        cls.http = httpx.Client(base_url=cls.server.address)
+        cls.http = httpx.Client(base_url=cls.server.address, timeout=PATIENT)
 
     @classmethod
     def tearDownClass(cls):

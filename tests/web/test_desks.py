@@ -16,14 +16,14 @@ from plethos.service.workbench import NotThereError, Workbench
 from plethos.store.repository import Store
 from plethos.web import live_socket
 from tests.figures import tube_file
-from tests.server import RunningServer
+from tests.server import PATIENT, RunningServer
 
 
 class Page:
     """One page: its socket and its requests."""
 
     def __init__(self, server, character, name):
-        self.http = httpx.Client(base_url=server.address, headers={"Plethos-Page": name})
+        self.http = httpx.Client(base_url=server.address, headers={"Plethos-Page": name}, timeout=PATIENT)
         self.base = f"/api/characters/{character}"
         address = f"ws://127.0.0.1:{server.port}{self.base}/live?page={name}"
         self.live, self.told, self.seq = connect(address, max_size=None), [], 0
@@ -36,7 +36,7 @@ class Page:
 
     def until(self, wanted):
         while True:
-            data = self.live.recv(timeout=10)
+            data = self.live.recv(timeout=PATIENT)
             if isinstance(data, str):
                 head = json.loads(data)
             else:
@@ -150,7 +150,7 @@ class Desks(unittest.TestCase):
     def test_no_program_drops_the_sculpt_of_a_page_that_is_there(self):
         one = self.page("one")
         one.post("sculpt", pose={"joints": {"upper": [0, 0, 0.5, 0.8660254]}})
-        program = httpx.Client(base_url=f"{self.server.address}/api/characters/{self.id}/")
+        program = httpx.Client(base_url=f"{self.server.address}/api/characters/{self.id}/", timeout=PATIENT)
         self.addCleanup(program.close)
         self.assertEqual(program.post("sculpt/drop").status_code, 423)
         self.assertEqual(program.post("undo").status_code, 423)

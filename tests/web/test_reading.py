@@ -15,7 +15,7 @@ from plethos.core.errors import BadFileError, PlethosError
 from plethos.core.formats.svg_size import MOST_CONTROLS, MOST_ELEMENTS
 from plethos.service import reading
 from plethos.service.reading import SenderGoneError, read_apart
-from tests.server import RunningServer
+from tests.server import PATIENT, RunningServer
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100">'
 
@@ -83,7 +83,7 @@ class OverHttp(unittest.TestCase):
         self.assertEqual(answer.status_code, 422)
         return answer.json()["detail"]
 
-    def posted(self, text: str, seconds: float = 30) -> httpx.Response:
+    def posted(self, text: str, seconds: float = PATIENT) -> httpx.Response:
         return httpx.post(self.url, files={"files": ("a.svg", text.encode())}, timeout=seconds)
 
     def test_a_drawing_is_counted_with_all_that_it_uses_before_it_is_read(self):
@@ -111,12 +111,12 @@ class OverHttp(unittest.TestCase):
                 ended.set()
                 raise
 
-        before = httpx.get(self.url).json()
+        before = httpx.get(self.url, timeout=PATIENT).json()
         with mock.patch("plethos.service.workbench.read_apart", endless):
             with self.assertRaises(httpx.ReadTimeout):
                 self.posted(HEAD, 0.5)
             self.assertTrue(ended.wait(10))
-        self.assertEqual(httpx.get(self.url).json(), before)
+        self.assertEqual(httpx.get(self.url, timeout=PATIENT).json(), before)
 
 
 if __name__ == "__main__":
