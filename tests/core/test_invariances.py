@@ -161,13 +161,23 @@ class Drawn(unittest.TestCase):
         np.testing.assert_allclose(posed.channels, wanted, rtol=1e-5)
 
     def test_a_split_gives_new_points_the_width_that_lies_between(self):
-        character, _ = laid(svg(bar(points=6)))
-        at = character.mesh.rest[:, 0]
-        widths = (1 + 0.03 * np.repeat(at[::3], 3))[:, None].astype(np.float32)
+        # The cut, at 100, goes through lines from 70 to 200 and from 60 to 200: not through their middles.
+        path = '<path id="limb" d="M0 -10L70 -10L200 -10L200 10L60 10L0 10Z" fill="#cc8800" fill-rule="evenodd"/>'
+        character, _ = laid(svg(path))
+        widths = (1 + 0.03 * np.repeat(character.mesh.rest[::3, 0], 3))[:, None].astype(np.float32)
         split = split_across(replace(character, mesh=replace(character.mesh, channels=widths)),
                              character.skeleton.find("lower"))  # fmt: skip
-        self.assertGreater(len(split.mesh), len(character.mesh))
-        np.testing.assert_allclose(split.mesh.channels[::3, 0], 1 + 0.03 * split.mesh.rest[::3, 0], rtol=1e-4)
+        own, made = character.binding.joint_weights[::3], split.binding.joint_weights[::3]
+        # A line is a cubic whose handles lie on its ends: 3 s^2 - 2 s^3 of the way at its parameter s.
+        where = [next(r.real for r in np.roots([-2, 3, 0, -way]) if 0 <= r.real <= 1) for way in (0.3 / 1.3, 0.4 / 1.4)]
+        ends = {-10: (1, 2, where[0]), 10: (4, 3, where[1])}
+        cuts = [k for k, (x, _, _) in enumerate(split.mesh.rest[::3]) if abs(x - 100) < 1e-3]
+        self.assertEqual(len(cuts), 4)
+        for k in cuts:
+            one, other, t = ends[-round(float(split.mesh.rest[3 * k, 1]))]
+            np.testing.assert_allclose(made[k], (1 - t) * own[one] + t * own[other], atol=1e-4)
+            wanted = (1 - t) * widths[3 * one] + t * widths[3 * other]
+            np.testing.assert_allclose(split.mesh.channels[3 * k], wanted, rtol=1e-4)
 
 
 class Elsewhere(unittest.TestCase):

@@ -93,6 +93,7 @@ class Reading(unittest.TestCase):
             (lambda b: b"\xff\xfe\x00", "not text"),
             (lambda b: b.replace(b"MOTION", b""), "cut short"),
             (lambda b: b.replace(b"Frames: 1", b"Frames: 2"), "promises 2 frames of 9 numbers and holds 9"),
+            (lambda b: b + b" 7", "of 9 numbers and holds more"),
             (lambda b: b.replace(b"0.04", b"0"), "take no time"),
             (lambda b: b.replace(b"0.04", b"nan"), "take no time"),
             (lambda b: b.replace(b"0.04\n0", b"0.04\nx"), "no number"),

@@ -142,6 +142,11 @@ class Read(unittest.TestCase):
                 middle = (linear @ [x, y] + moved) * [1, -1]
                 np.testing.assert_allclose(own.mean(axis=0), middle, atol=1e-3, err_msg=told)
 
+    def test_what_is_used_is_counted_where_it_is_used(self):
+        doubled = "".join(f'<g id="a{i + 1}"><use href="#a{i}"/><use href="#a{i}"/></g>' for i in range(14))
+        with self.assertRaisesRegex(BadFileError, f"{4 * (2**15 - 1)} control points"):
+            parse_svg(svg(f'<g id="a0"><rect width="3" height="3"/></g>{doubled}'))
+
     def test_lengths_are_of_what_the_standard_says(self):
         # SVG 1.1, 7.10: of the width, the height, or the diagonal over the root of two; worked by hand.
         head = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 80">'
