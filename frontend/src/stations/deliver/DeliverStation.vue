@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Deliver: the character as a file. */
-import { computed, ref, watch } from 'vue'
+import { computed, ref, shallowRef, watch, type ShallowRef } from 'vue'
 import { api, deliveryAddress } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import DrawingDelivery from './DrawingDelivery.vue'
@@ -11,32 +11,23 @@ const bake = ref('')
 const influences = ref(4)
 const correctives = computed(() => character.state?.remedies.filter((r) => r.kind === 'corrective') ?? [])
 
-type Limit = Awaited<ReturnType<typeof api.deliveryLimit>>
-const limit = ref<Limit | null>(null)
-watch([influences, () => character.state?.revision], async () => {
-  limit.value = null
-  if (character.flat) return
-  const [most, revision] = [influences.value, character.state?.revision]
-  try {
-    const found = await api.deliveryLimit(character.id, most)
-    if (most === influences.value && revision === character.state?.revision) limit.value = found
-  } catch (error) {
-    say(error)
-  }
-}, { immediate: true })
-type Loss = Awaited<ReturnType<typeof api.clipLoss>>
-const loss = ref<Loss | null>(null)
-watch([bake, () => character.state?.revision], async () => {
-  loss.value = null
-  if (!bake.value) return
-  const [name, revision] = [bake.value, character.state?.revision]
-  try {
-    const found = await api.clipLoss(character.id, name)
-    if (name === bake.value && revision === character.state?.revision) loss.value = found
-  } catch (error) {
-    say(error)
-  }
-})
+/** What the server says of a choice, asked with each choice and each version; an answer that was overtaken is let go. */
+function answered<Choice, Answer>(choice: () => Choice | null, ask: (choice: Choice) => Promise<Answer>): ShallowRef<Answer | null> {
+  const found = shallowRef<Answer | null>(null)
+  watch([choice, () => character.state?.revision] as const, async ([asked, revision]) => {
+    found.value = null
+    if (asked === null) return
+    try {
+      const answer = await ask(asked)
+      if (asked === choice() && revision === character.state?.revision) found.value = answer
+    } catch (error) {
+      say(error)
+    }
+  }, { immediate: true })
+  return found
+}
+const limit = answered(() => (character.flat ? null : influences.value), (most) => api.deliveryLimit(character.id, most))
+const loss = answered(() => bake.value || null, (clip) => api.clipLoss(character.id, clip))
 const lost = computed(() => {
   const { remedies, millimetres, time_s, part } = loss.value!
   if (!remedies.length) return 'Everything that acts in the clip is in the file.'

@@ -110,7 +110,7 @@ class Limb:
 
     def flips(self, skeleton: Skeleton) -> tuple[float, float]:
         """The rolls, radians, beyond which the joint counts as turned the other way: half a turn from its middle."""
-        middle = 0.5 * sum(skeleton.range_about(self.rolled, vector(self.axis)))
+        middle = skeleton.cut_middle(self.rolled, vector(self.axis))
         return middle - np.pi, middle + np.pi
 
 
