@@ -25,21 +25,21 @@ from bench.drawings import drawing_trip, posed_drawing
 from bench.mending import mending
 from bench.riggers import riggers
 from bench.shapes import apart, extraction, finer, stored_poses, stroke_trip
-from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.mask import Mask
-from plethos.core.mesh import Mesh, Part, Triangles
 from plethos.core.propose.soft import soft_region
-from plethos.core.remedies import Corrective, Relaxer, Remedy, VolumeKeeper
-from plethos.core.response import Response
-from plethos.core.rules import Rules
+from plethos.core.rules.remedies import Corrective, Relaxer, Remedy, VolumeKeeper
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.shape import Shape
-from plethos.core.skinning.bones import skin_matrices
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.bones import skin_matrices
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.mesh import Mesh, Part, Triangles
+from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import INSIDE
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically

@@ -13,12 +13,12 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.obj_mesh import file_from_obj
-from plethos.core.skeleton import Skeleton
+from plethos.core.measure.bend import BendMeasure, ContactCounter
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically

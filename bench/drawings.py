@@ -14,11 +14,11 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.svg_file import SvgFile, parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.joints.flat import laid_flat
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.shape import Shape
 from plethos.core.weights.bind import bound_automatically
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.desk import Desk

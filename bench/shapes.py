@@ -9,22 +9,22 @@ from datetime import datetime
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import bent
 from plethos.core.character import Character
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.obj_mesh import file_from_obj
+from plethos.core.geometry.subdivide import subdivided
+from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import intersecting_pairs
-from plethos.core.pose_files import pose_to_json
-from plethos.core.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
 from plethos.core.sculpt.inflate import inflate
 from plethos.core.sculpt.push_apart import push_apart
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.solve import invert_offsets
-from plethos.core.shape import Shape
-from plethos.core.subdivide import subdivided
-from plethos.core.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skin.shape import Shape
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.desk import Desk
 from plethos.service.documents import SculptNote

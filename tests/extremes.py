@@ -15,14 +15,14 @@ import numpy as np
 
 from plethos.core.errors import PlethosError
 from plethos.core.evaluate import ALL, NONE, Evaluator
+from plethos.core.geometry.topology import Topology, distance_over_surface
 from plethos.core.measure import kernels as measures
 from plethos.core.measure.contact import intersecting_pairs
-from plethos.core.pose_files import pose_from_document, pose_to_json
-from plethos.core.reach import reached
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt import kernels as sculpt_kernels
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.topology import Topology, distance_over_surface
+from plethos.core.skeleton.pose_files import pose_from_document, pose_to_json
+from plethos.core.skeleton.reach import reached
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.fit import fitted
 from plethos.core.weights.limit import limit_influences

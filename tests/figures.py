@@ -13,13 +13,13 @@ from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile, parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.program import compiled
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.rules import Rules
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.topology import vertex_normals
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.geometry.topology import vertex_normals
+from plethos.core.rules.program import compiled
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.shape import Shape
 
 
 def tube_points(rings: int = 21, around: int = 24, radius: float = 0.1, length: float = 1.0):

@@ -8,7 +8,7 @@ import numpy as np
 from PIL import Image, ImageChops
 from playwright.sync_api import expect
 
-from plethos.core.flat.frames import Frames
+from plethos.core.formats.drawn_frames import Frames
 from plethos.core.formats.files import read_file
 from plethos.core.formats.lottie import lottie
 from plethos.core.formats.svg_animate import animated_svg

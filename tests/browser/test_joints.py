@@ -6,11 +6,11 @@ from pathlib import Path
 
 import numpy as np
 
-from plethos.core.bend import bent
 from plethos.core.formats.obj import write_obj
-from plethos.core.remedies import Remedy
-from plethos.core.remedies.helper import Helper
-from plethos.core.remedies.helper_rules import Share
+from plethos.core.measure.bend import bent
+from plethos.core.rules.remedies import Remedy
+from plethos.core.rules.remedies.helper import Helper
+from plethos.core.rules.remedies.helper_rules import Share
 from plethos.demo.catalogue import open_demo, shipped
 from tests.browser.stage import BrowserCase
 from tests.light import light_keeper

@@ -12,10 +12,10 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
-from plethos.core.bend import bent
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
+from plethos.core.measure.bend import bent
 from plethos.demo.catalogue import shipped
 from plethos.launch.front import FRONT
 from tests.browser.stage import BrowserCase

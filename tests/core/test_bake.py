@@ -7,17 +7,17 @@ from functools import cache
 
 import numpy as np
 
-from plethos.core.bake import baked
-from plethos.core.bend import bent
+from plethos.core.edits.bake import baked
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats import gltf_file
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.measure.bend import bent
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import started
 from plethos.core.propose.kinds import Judge
-from plethos.core.remedies import Corrective, Helper, Remedy, Share
+from plethos.core.rules.remedies import Corrective, Helper, Remedy, Share
 from plethos.demo.catalogue import open_demo
 
 Z, Y = (0.0, 0.0, 1.0), (0.0, 1.0, 0.0)

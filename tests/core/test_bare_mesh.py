@@ -4,7 +4,6 @@ import unittest
 
 import numpy as np
 
-from plethos.core.bend import BendMeasure, bent
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import open_file
@@ -16,6 +15,7 @@ from plethos.core.formats.obj import write_obj
 from plethos.core.joints import edit
 from plethos.core.joints.ranges import PRESETS
 from plethos.core.joints.template import MARKERS, guessed_markers, laid
+from plethos.core.measure.bend import BendMeasure, bent
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights

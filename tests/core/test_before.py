@@ -7,14 +7,14 @@ from pathlib import Path
 
 import numpy as np
 
-from plethos.core.bend import bent
-from plethos.core.codec import upgraded
+from plethos.core.edits.review import CHANGED
 from plethos.core.errors import BadFileError
 from plethos.core.evaluate import ALL, NONE, evaluate_exact
+from plethos.core.formats.document import upgraded
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
-from plethos.core.review import CHANGED
+from plethos.core.measure.bend import bent
 
 BEFORE = Path(__file__).parents[1] / "data" / "before"
 EXPECTED = json.loads((BEFORE / "expected.json").read_text())

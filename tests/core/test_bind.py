@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 from scipy import sparse
 from shapely.geometry import box
 
-from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_build import GltfBuilder
@@ -18,13 +17,14 @@ from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.geometry.laplacian import SurfaceLaplacian
+from plethos.core.geometry.topology import outward_normals
 from plethos.core.joints import edit
-from plethos.core.laplacian import SurfaceLaplacian
-from plethos.core.mesh import Triangles
-from plethos.core.names import is_tip, other_side_names
-from plethos.core.skeleton import Skeleton
-from plethos.core.symmetry import TOLERANCE, across, joint_mirror, mirror_plane, vertex_mirror
-from plethos.core.topology import outward_normals
+from plethos.core.measure.bend import BendMeasure, ContactCounter
+from plethos.core.skeleton.names import is_tip, other_side_names
+from plethos.core.skeleton.skeleton import Skeleton
+from plethos.core.skeleton.symmetry import TOLERANCE, across, joint_mirror, mirror_plane, vertex_mirror
+from plethos.core.skin.mesh import Triangles
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import LEAST, bound_automatically

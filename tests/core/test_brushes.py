@@ -9,22 +9,22 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plethos.core import rotations
-from plethos.core.bend import bent
-from plethos.core.borders import border_vertices
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.geometry import rotations
+from plethos.core.geometry.borders import border_vertices
+from plethos.core.geometry.rotations import from_axis_angle
+from plethos.core.geometry.topology import Topology
+from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.measure.region import joint_region
-from plethos.core.rotations import from_axis_angle
 from plethos.core.sculpt import BRUSHES, DRAGS
 from plethos.core.sculpt.even_loop import _under as under_the_brush
 from plethos.core.sculpt.even_loop import evenly
 from plethos.core.sculpt.mirrored import PosedMirror
 from plethos.core.sculpt.push_apart import pushed_apart
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.symmetry import vertex_mirror
-from plethos.core.topology import Topology
+from plethos.core.skeleton.symmetry import vertex_mirror
 from tests.figures import tube, tube_points
 
 SIDE = 0.1  # of the sheet: from -SIDE to SIDE

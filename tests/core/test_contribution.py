@@ -6,13 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from plethos.core.bend import bent
-from plethos.core.contribution import contributions
 from plethos.core.evaluate import Evaluator
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
-from plethos.core.shape import Shape
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.measure.bend import bent
+from plethos.core.measure.contribution import contributions
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

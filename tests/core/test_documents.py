@@ -8,20 +8,20 @@ from types import SimpleNamespace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from plethos.core.mask import Mask
 from plethos.core.motion.motion import Motion
-from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper
-from plethos.core.remedies.helper_rules.anchor import Anchor
-from plethos.core.remedies.helper_rules.grow import Grow
-from plethos.core.remedies.helper_rules.limit import Limit
-from plethos.core.remedies.helper_rules.push import Push
-from plethos.core.remedies.helper_rules.slide import Slide
-from plethos.core.remedies.order import Order
-from plethos.core.remedies.remedy import KINDS, remedy_from_document
-from plethos.core.response import Response
-from plethos.core.shape import Shape
-from plethos.core.triggers import KINDS as TRIGGERS
-from plethos.core.triggers import trigger_from_document
+from plethos.core.rules.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper
+from plethos.core.rules.remedies.helper_rules.anchor import Anchor
+from plethos.core.rules.remedies.helper_rules.grow import Grow
+from plethos.core.rules.remedies.helper_rules.limit import Limit
+from plethos.core.rules.remedies.helper_rules.push import Push
+from plethos.core.rules.remedies.helper_rules.slide import Slide
+from plethos.core.rules.remedies.order import Order
+from plethos.core.rules.remedies.remedy import KINDS, remedy_from_document
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers import KINDS as TRIGGERS
+from plethos.core.rules.triggers import trigger_from_document
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.shape import Shape
 from tests.core.test_stages import everything
 
 X, Y, Z = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)

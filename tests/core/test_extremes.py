@@ -12,7 +12,7 @@ import numpy as np
 from plethos.core.errors import BadPoseError
 from plethos.core.evaluate import Evaluator
 from plethos.core.measure.contact import intersecting_pairs
-from plethos.core.pose_files import pose_from_document
+from plethos.core.skeleton.pose_files import pose_from_document
 from plethos.launch.front import ROOT
 from tests.figures import tube, tube_points
 

@@ -6,24 +6,24 @@ from dataclasses import replace
 
 import numpy as np
 
-from plethos.core.bend import bent
-from plethos.core.dials import Dial
-from plethos.core.difference import of_file_shape, with_difference
+from plethos.core.edits.difference import of_file_shape, with_difference
+from plethos.core.edits.recorded_behind import before_the_skin
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.findings.findings import findings_of, twice_in
 from plethos.core.findings.of_shapes import repeats
+from plethos.core.geometry.topology import outward_normals
 from plethos.core.joints import edit
-from plethos.core.order import before_the_skin
-from plethos.core.pose_files import pose_from_document, pose_to_json
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
+from plethos.core.measure.bend import bent
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.dial import DialTrigger
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Hinge
-from plethos.core.topology import outward_normals
-from plethos.core.triggers.dial import DialTrigger
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.pose_files import pose_from_document, pose_to_json
+from plethos.core.skeleton.skeleton import Hinge
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 from tests.models import load

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import minimize
 
-from plethos.core import rotations
 from plethos.core.evaluate import NONE, Evaluator
+from plethos.core.geometry import rotations
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.fit import CANDIDATES, _fit, _range_ends, _weighed, fitted
 from plethos.demo.catalogue import open_demo

@@ -11,17 +11,13 @@ from hypothesis import strategies as st
 from scipy.interpolate import BPoly
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import BendMeasure, bent
-from plethos.core.depth import behind_name, depth_joints, depth_vertices
+from plethos.core.edits.split import split_across
+from plethos.core.edits.twins import twinned
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator, evaluate_exact
-from plethos.core.flat.fills import open_area, painted, windings
-from plethos.core.flat.site import bends_outlines
-from plethos.core.flat.stroke import ribbon, stroke_polygon
 from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_read import read_drawing
-from plethos.core.joints.flat import laid_flat
-from plethos.core.outlines import (
+from plethos.core.geometry.outlines import (
     Curve,
     Drawn,
     Fill,
@@ -34,14 +30,19 @@ from plethos.core.outlines import (
     is_straight,
     points_on,
 )
+from plethos.core.geometry.rotations import twist_angle
+from plethos.core.geometry.stroke_outline import ribbon, stroke_polygon
+from plethos.core.joints.flat import laid_flat
+from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.open_fill import open_area, painted, windings
+from plethos.core.measure.outline_site import bends_outlines
 from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.held import Held, furthest_turned, turned_joints
 from plethos.core.propose.kinds import waterfall
-from plethos.core.reach import reached
-from plethos.core.remedies import Corrective, Order, Remedy
-from plethos.core.response import Response
-from plethos.core.rotations import twist_angle
+from plethos.core.rules.remedies import Corrective, Order, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.outline_brushes import (
     OUTLINE_BRUSHES,
@@ -54,10 +55,9 @@ from plethos.core.sculpt.outline_brushes import (
 )
 from plethos.core.sculpt.session import Dab
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.split import split_across
-from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.twins import twinned
+from plethos.core.skeleton.reach import reached
+from plethos.core.skin.front_and_behind import behind_name, depth_joints, depth_vertices
+from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.demo.drawings.finish import Bend, with_bend

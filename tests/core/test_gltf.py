@@ -11,8 +11,6 @@ import numpy as np
 import trimesh
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.files import open_file, packed, read_file
@@ -23,13 +21,15 @@ from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import write_obj
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.formats.rules import plain_rules
+from plethos.core.geometry import rotations
 from plethos.core.joints import edit
-from plethos.core.picked import PICKED
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.rules import Rules
+from plethos.core.measure.bend import bent
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.rules import Rules
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Hinge
+from plethos.core.skeleton.skeleton import Hinge
+from plethos.core.skin.picked import PICKED
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from plethos.launch.front import ROOT
 from tests.figures import broken, tied, tube, tube_file, tube_points

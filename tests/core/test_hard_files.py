@@ -13,20 +13,20 @@ from hypothesis import strategies as st
 from scipy.linalg import polar
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.clips import Track
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile, parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.geometry import rotations
 from plethos.core.joints import edit
-from plethos.core.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.triggers.hinge import guess_hinge
 from plethos.core.sculpt.inflate import inflate
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.shape import Shape
-from plethos.core.triggers.hinge import guess_hinge
+from plethos.core.skeleton.clips import Track
+from plethos.core.skin.shape import Shape
 from tests.figures import pair_file, tube, tube_file, tube_points
 
 UP_AT = np.array([0.0, 0.5, 0.0])

@@ -11,21 +11,21 @@ from hypothesis import strategies as st
 from pxr import Gf, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import bent
-from plethos.core.dials import Dial
+from plethos.core.edits.twins import twinned
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.formats.rules import plain_rules, with_plain_rules
-from plethos.core.helper_path import helper_path
 from plethos.core.joints import edit
-from plethos.core.mapping import MirrorMap
-from plethos.core.mask import Mask
-from plethos.core.program import compiled
-from plethos.core.remedies import Anchor, Grow, Helper, Limit, Push, Remedy, Share, SkinBlend, Slide
-from plethos.core.response import Response
-from plethos.core.rules import Rules
-from plethos.core.symmetry import MIRROR
-from plethos.core.twins import twinned
+from plethos.core.measure.bend import bent
+from plethos.core.measure.helper_path import helper_path
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.program import compiled
+from plethos.core.rules.remedies import Anchor, Grow, Helper, Limit, Push, Remedy, Share, SkinBlend, Slide
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.skeleton.mapping import MirrorMap
+from plethos.core.skeleton.symmetry import MIRROR
+from plethos.core.skin.mask import Mask
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

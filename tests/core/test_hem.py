@@ -8,15 +8,15 @@ from functools import cache
 import igl
 import numpy as np
 
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
+from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import longer
 from plethos.core.propose.hem import Ground, Hem, NoSlideError, pushed
 from plethos.core.propose.kinds import Judge, proposed, reason
-from plethos.core.rules import Rules
+from plethos.core.rules.rules import Rules
 from plethos.demo.catalogue import open_demo
 from tests.figures import hemmed
 

@@ -13,18 +13,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import bent
-from plethos.core.clips import Track
-from plethos.core.codec import from_document, to_document
-from plethos.core.dials import Dial
+from plethos.core.edits.split import split_across
+from plethos.core.edits.twins import twinned
 from plethos.core.evaluate import ALL, Acting, Evaluator, evaluate_exact
 from plethos.core.formats.bvh import read_bvh
+from plethos.core.formats.document import from_document, to_document
 from plethos.core.formats.rules import InlineArrays
+from plethos.core.geometry.topology import Topology
 from plethos.core.joints.draft import Draft
-from plethos.core.mask import Mask
+from plethos.core.measure.bend import bent
 from plethos.core.measure.girth import bone_directions
 from plethos.core.motion.retarget import clip_of
-from plethos.core.remedies import (
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.remedies import (
     Anchor,
     Corrective,
     Grow,
@@ -36,13 +37,12 @@ from plethos.core.remedies import (
     Slide,
     kernels,
 )
-from plethos.core.response import Response
-from plethos.core.rules import Rules
-from plethos.core.shape import Shape
-from plethos.core.split import split_across
-from plethos.core.topology import Topology
-from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.twins import twinned
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.clips import Track
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.core.test_motion import stick
 from tests.core.test_stages import any_pose, everything

@@ -9,23 +9,23 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.bend import BendMeasure, ContactCounter, bent
 from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
+from plethos.core.geometry import rotations
 from plethos.core.joints import edit
 from plethos.core.joints.draft import Draft
 from plethos.core.joints.edit import hinged, moved_joints
 from plethos.core.joints.frames import frame_along
 from plethos.core.joints.layout import laid_out, layout_to_json
 from plethos.core.joints.ranges import PRESETS, hinge_of, suggested, with_range
+from plethos.core.measure.bend import BendMeasure, ContactCounter, bent
 from plethos.core.measure.girth import bone_directions
-from plethos.core.pose_files import pose_from_json
-from plethos.core.rules import Rules
-from plethos.core.skeleton import Hinge
+from plethos.core.rules.rules import Rules
+from plethos.core.skeleton.pose_files import pose_from_json
+from plethos.core.skeleton.skeleton import Hinge
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
 from tests.figures import activation, only_with, tube, tube_file

@@ -6,11 +6,11 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.binding import Bones
-from plethos.core.kinematics import bone_rows, frames
-from plethos.core.skeleton import Pose, Skeleton
-from plethos.core.skinning.bones import rigid_bones
+from plethos.core.geometry import rotations
+from plethos.core.skeleton.kinematics import bone_rows, frames
+from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skin.binding import Bones
+from plethos.core.skin.bones import rigid_bones
 
 COUNT = 40
 

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import Delaunay
 
-from plethos.core.laplacian import laplacian_of
+from plethos.core.geometry.laplacian import laplacian_of
 from tests.figures import tube_points
 
 # Three leaves at one edge; two triangles that go along their edge in one direction.

@@ -10,19 +10,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, bent, degrees_between
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.geometry.topology import boundary_loops
+from plethos.core.measure.bend import BendMeasure, ContactCounter, bend_steps, bent, degrees_between
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.girth import STATIONS, Slice, _loops, bone_directions
 from plethos.core.measure.region import Region, region_volume
-from plethos.core.mesh import Part, Triangles
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
-from plethos.core.shape import Shape
-from plethos.core.topology import boundary_loops
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skin.mesh import Part, Triangles
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube, tube_points
 

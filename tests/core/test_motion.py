@@ -9,18 +9,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core import codec
 from plethos.core.errors import BadFileError
+from plethos.core.formats import document as codec
 from plethos.core.formats.bvh import read_bvh
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.rules import InlineArrays
 from plethos.core.joints import edit
-from plethos.core.kept_poses import KeptPose, mirrored_pose
 from plethos.core.motion.likeness import guessed_mapping, meant
 from plethos.core.motion.retarget import clip_of
-from plethos.core.pose_files import pose_from_document
+from plethos.core.skeleton.kept_poses import KeptPose, mirrored_pose
+from plethos.core.skeleton.pose_files import pose_from_document
 from plethos.demo.catalogue import open_demo
 from tests.models import DATA
 

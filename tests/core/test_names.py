@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from plethos.core.names import (
+from plethos.core.skeleton.names import (
     SIDES,
     free_name,
     is_tip,

@@ -7,7 +7,7 @@ import numpy as np
 from plethos.core.errors import BadFileError
 from plethos.core.formats.obj import write_obj
 from plethos.core.formats.obj_match import sculpt_from_obj
-from plethos.core.mesh import Triangles
+from plethos.core.skin.mesh import Triangles
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

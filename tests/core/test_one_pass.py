@@ -10,19 +10,19 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 from scipy.spatial.transform import Rotation
 
-from plethos.core.binding import Bones
-from plethos.core.dials import Dial, Group
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
-from plethos.core.kinematics import hinge_values
-from plethos.core.program import compiled
-from plethos.core.remedies import Corrective, Remedy, Target
-from plethos.core.response import Response
-from plethos.core.rotations import twist_angle
-from plethos.core.rules import Rules
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.dial import DialTrigger
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.geometry.rotations import twist_angle
+from plethos.core.rules.dials import Dial, Group
+from plethos.core.rules.program import compiled
+from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.dial import DialTrigger
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.kinematics import hinge_values
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.binding import Bones
+from plethos.core.skin.shape import Shape
 from tests.core.test_kinematics import COUNT, random_skeleton
 from tests.drawings import bar, laid, posed, svg
 

@@ -7,9 +7,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.topology import Topology
 from plethos.core.sculpt.session import Touched
-from plethos.core.symmetry import across
-from plethos.core.topology import Topology
+from plethos.core.skeleton.symmetry import across
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import chain_along, shares_along
 from plethos.core.weights.paint import MODES, Paint, PaintedWeights

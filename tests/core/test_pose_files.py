@@ -12,9 +12,9 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core.errors import BadPoseError
 from plethos.core.joints import edit
-from plethos.core.mapping import mapped_pose
-from plethos.core.pose_files import pose_from_document, pose_from_json, pose_to_json
-from plethos.core.skeleton import Hinge, Pose
+from plethos.core.skeleton.mapping import mapped_pose
+from plethos.core.skeleton.pose_files import pose_from_document, pose_from_json, pose_to_json
+from plethos.core.skeleton.skeleton import Hinge, Pose
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

@@ -8,14 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.rules import Rules
-from plethos.core.shape import Shape
-from plethos.core.triggers.pose_map import PoseMap
-from plethos.core.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.geometry import rotations
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.pose_map import PoseMap
+from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.skin.shape import Shape
 from tests.figures import tube
 
 UPPER = 1

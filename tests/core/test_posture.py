@@ -6,9 +6,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from plethos.core import rotations
-from plethos.core.posture import lies_on_its_back
-from plethos.core.skeleton import Skeleton
+from plethos.core.geometry import rotations
+from plethos.core.skeleton.posture import lies_on_its_back
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.demo.catalogue import open_demo
 
 

@@ -10,21 +10,21 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator, RBFInterpolator
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.bend import bent
-from plethos.core.dials import Dial, Group
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
-from plethos.core.program import compiled
-from plethos.core.remedies import Corrective, Helper, Remedy, Share, Target
-from plethos.core.response import Response
-from plethos.core.rules import Rules
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Hinge, Pose
-from plethos.core.triggers.dial import DialTrigger
-from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.triggers.pose_set import PoseSet, StoredPose
-from plethos.core.triggers.product import ProductTrigger
+from plethos.core.geometry import rotations
+from plethos.core.measure.bend import bent
+from plethos.core.rules.dials import Dial, Group
+from plethos.core.rules.program import compiled
+from plethos.core.rules.remedies import Corrective, Helper, Remedy, Share, Target
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.dial import DialTrigger
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.product import ProductTrigger
+from plethos.core.skeleton.skeleton import Hinge, Pose
+from plethos.core.skin.shape import Shape
 from tests.core.test_kinematics import random_skeleton
 from tests.figures import tube, value_of
 

@@ -10,10 +10,9 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plethos.core.bend import BendMeasure, ContactCounter, bent
-from plethos.core.dials import Group
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.measure.bend import BendMeasure, ContactCounter, bent
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import joint_region, region_volume
 from plethos.core.propose.between import with_between
@@ -23,11 +22,12 @@ from plethos.core.propose.held import Held
 from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.propose.slabs import Slabs
 from plethos.core.propose.solved import solved
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
+from plethos.core.rules.dials import Group
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

@@ -9,11 +9,12 @@ import numpy as np
 import trimesh
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.bend import BendMeasure, bent
+from plethos.core.edits.twins import twinned
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
-from plethos.core.mask import Mask
+from plethos.core.geometry import rotations
+from plethos.core.geometry.topology import Topology
+from plethos.core.measure.bend import BendMeasure, bent
 from plethos.core.measure.girth import bone_directions
 from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import Held
@@ -21,10 +22,9 @@ from plethos.core.propose.helpers import at_spot, longer, off_on_the_way, starte
 from plethos.core.propose.kinds import TRIALS, Judge, proposed, reason, waterfall
 from plethos.core.propose.roll import Limb, measured_roll, twist_remedies, with_twists
 from plethos.core.propose.soft import evened, joints_under, seen, soft_region
-from plethos.core.remedies import Helper, Remedy, SkinBlend
-from plethos.core.response import Response
-from plethos.core.topology import Topology
-from plethos.core.twins import twinned
+from plethos.core.rules.remedies import Helper, Remedy, SkinBlend
+from plethos.core.rules.response import Response
+from plethos.core.skin.mask import Mask
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube, tube_points

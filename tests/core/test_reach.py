@@ -8,10 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
 from plethos.core.errors import BadEditError
-from plethos.core.reach import SOFT, limb_of, reached, soft
-from plethos.core.skeleton import Hinge, Skeleton
+from plethos.core.geometry import rotations
+from plethos.core.skeleton.reach import SOFT, limb_of, reached, soft
+from plethos.core.skeleton.skeleton import Hinge, Skeleton
 from plethos.demo.catalogue import open_demo
 
 FREE = Hinge((0.0, 0.0, 1.0), -math.pi, math.pi)

@@ -5,15 +5,15 @@ from functools import cache
 
 import numpy as np
 
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.measure.bend import bent
 from plethos.core.measure.picked import PickedPatch
-from plethos.core.picked import PICKED, PickedRegion
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.symmetry import vertex_mirror
+from plethos.core.skeleton.symmetry import vertex_mirror
+from plethos.core.skin.picked import PICKED, PickedRegion
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

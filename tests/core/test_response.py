@@ -8,13 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
-from plethos.core import rotations
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
-from plethos.core.kinematics import curve_points
-from plethos.core.response import PRESETS, Response
-from plethos.core.triggers import trigger_from_document
-from plethos.core.triggers.hinge import HingeTrigger, guess_hinge, snap_axis, unit_axis
+from plethos.core.geometry import rotations
+from plethos.core.measure.bend import bent
+from plethos.core.rules.response import PRESETS, Response
+from plethos.core.rules.triggers import trigger_from_document
+from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge, snap_axis, unit_axis
+from plethos.core.skeleton.kinematics import curve_points
 from tests.figures import tube, value_of
 
 

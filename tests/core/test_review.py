@@ -4,9 +4,9 @@ import unittest
 
 import numpy as np
 
+from plethos.core.edits.review import CHANGED, reviewed
+from plethos.core.geometry.rotations import from_axis_angle
 from plethos.core.joints import edit
-from plethos.core.review import CHANGED, reviewed
-from plethos.core.rotations import from_axis_angle
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
 

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from scipy.linalg import polar
 from scipy.spatial.transform import Rotation, Slerp
 
-from plethos.core import rotations
-from plethos.core.mapping import turned_axis
+from plethos.core.geometry import rotations
+from plethos.core.skeleton.mapping import turned_axis
 
 
 class Rotations(unittest.TestCase):

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import array_shapes, arrays
 
-from plethos.core.rows import distinct_rows
+from plethos.core.geometry.rows import distinct_rows
 
 FEW = arrays(np.int64, array_shapes(min_dims=2, max_dims=2, max_side=9), elements=st.integers(-2, 2))
 

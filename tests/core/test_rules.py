@@ -10,25 +10,34 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plethos.core.bend import bent
-from plethos.core.clips import Clip, Track
-from plethos.core.codec import from_document, rules_from_document, rules_to_document, to_document, upgraded
-from plethos.core.dials import Dial, Group
+from plethos.core.edits.review import CHANGED
 from plethos.core.errors import BadEditError, BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
+from plethos.core.formats.document import from_document, rules_from_document, rules_to_document, to_document, upgraded
 from plethos.core.formats.rules import InlineArrays, plain_rules, with_plain_rules
 from plethos.core.joints import edit
-from plethos.core.mask import Mask
-from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, Target, VolumeKeeper, remedy_from_document
-from plethos.core.response import Response
-from plethos.core.review import CHANGED
-from plethos.core.rules import Rules
-from plethos.core.shape import Shape
-from plethos.core.triggers import trigger_from_document
-from plethos.core.triggers.dial import DialTrigger
-from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.triggers.pose_set import PoseSet, StoredPose
-from plethos.core.triggers.product import ProductTrigger
+from plethos.core.measure.bend import bent
+from plethos.core.rules.dials import Dial, Group
+from plethos.core.rules.remedies import (
+    Corrective,
+    Helper,
+    Relaxer,
+    Remedy,
+    Share,
+    Target,
+    VolumeKeeper,
+    remedy_from_document,
+)
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers import trigger_from_document
+from plethos.core.rules.triggers.dial import DialTrigger
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.product import ProductTrigger
+from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
 from tests.core.test_documents import Kept
 from tests.core.test_stages import any_pose, everything

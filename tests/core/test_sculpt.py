@@ -6,9 +6,9 @@ from dataclasses import replace
 import numpy as np
 
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.topology import Topology
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.topology import Topology
 from tests.figures import tube_points
 
 

@@ -8,11 +8,11 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from plethos.core.edits.shape_edits import carried_to, copied, merged, scaled, split, thinned, trimmed
 from plethos.core.errors import BadEditError
-from plethos.core.remedies import Corrective, Remedy, Target
-from plethos.core.shape import Shape
-from plethos.core.shape_edits import carried_to, copied, merged, scaled, split, thinned, trimmed
-from plethos.core.topology import outward_normals
+from plethos.core.geometry.topology import outward_normals
+from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 
 

@@ -8,17 +8,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.bend import bent
 from plethos.core.errors import BadPoseError
 from plethos.core.evaluate import NONE, Evaluator, evaluate_exact
-from plethos.core.pose_files import pose_from_json
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.skinning import exact
-from plethos.core.skinning.bone_table import bone_table
-from plethos.core.topology import extent
-from plethos.core.triggers.hinge import guess_hinge
+from plethos.core.geometry import rotations
+from plethos.core.geometry.topology import extent
+from plethos.core.measure.bend import bent
+from plethos.core.rules.triggers.hinge import guess_hinge
+from plethos.core.skeleton.pose_files import pose_from_json
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin import exact
+from plethos.core.skin.bone_table import bone_table
+from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
 from tests.figures import tied, tube, tube_points
 from tests.models import load

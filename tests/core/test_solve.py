@@ -9,13 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.response import Response
+from plethos.core.measure.bend import bent
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import guess_trigger, invert_offsets, solve_corrective
-from plethos.core.skeleton import Hinge
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.skeleton import Hinge
 from tests.figures import activation, tied, tube
 
 UP = (0.0, 1.0, 0.0)

@@ -10,38 +10,48 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import BendMeasure, bent
-from plethos.core.binding import Binding
 from plethos.core.character import Character
-from plethos.core.clip_loss import clip_loss
-from plethos.core.dials import Dial
+from plethos.core.edits.clip_loss import clip_loss
+from plethos.core.edits.twins import twinned
 from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.rules import plain_rules, with_plain_rules
+from plethos.core.geometry.outlines import Curve, Drawn, Fill, Outlines, Stroke
+from plethos.core.geometry.topology import extent, outward_normals
 from plethos.core.joints import edit
 from plethos.core.joints.draft import Draft
-from plethos.core.mask import Mask
+from plethos.core.measure.bend import BendMeasure, bent
 from plethos.core.measure.region import region_of
-from plethos.core.mesh import Mesh, Part
-from plethos.core.outlines import Curve, Drawn, Fill, Outlines, Stroke
-from plethos.core.remedies import Corrective, Helper, Relaxer, Remedy, Share, SkinBlend, Target, VolumeKeeper, kernels
-from plethos.core.remedies.helper_rules.grow import Grow
-from plethos.core.remedies.helper_rules.push import Push
-from plethos.core.remedies.helper_rules.slide import Slide
-from plethos.core.response import Response
-from plethos.core.rules import Rules
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.remedies import (
+    Corrective,
+    Helper,
+    Relaxer,
+    Remedy,
+    Share,
+    SkinBlend,
+    Target,
+    VolumeKeeper,
+    kernels,
+)
+from plethos.core.rules.remedies.helper_rules.grow import Grow
+from plethos.core.rules.remedies.helper_rules.push import Push
+from plethos.core.rules.remedies.helper_rules.slide import Slide
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.dial import DialTrigger
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.product import ProductTrigger
 from plethos.core.sculpt.solve import out_of_reach, solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.skinning.layout import masked_binding
-from plethos.core.topology import extent, outward_normals
-from plethos.core.triggers.dial import DialTrigger
-from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.triggers.pose_set import PoseSet, StoredPose
-from plethos.core.triggers.product import ProductTrigger
-from plethos.core.twins import twinned
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.layout import masked_binding
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.mesh import Mesh, Part
+from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.figures import only_with, pair_file, tube
 

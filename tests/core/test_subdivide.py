@@ -5,8 +5,8 @@ import unittest
 import numpy as np
 import trimesh
 
-from plethos.core.subdivide import subdivided
-from plethos.core.topology import Topology
+from plethos.core.geometry.subdivide import subdivided
+from plethos.core.geometry.topology import Topology
 from plethos.demo.catalogue import open_demo
 from tests.core.test_brushes import ball, sheet
 

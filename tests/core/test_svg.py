@@ -18,10 +18,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from plethos.core.clips import Clip, Track
+from plethos.core.edits.split import split_across
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.flat.frames import MOST_FRAMES, Frames
+from plethos.core.formats.drawn_frames import MOST_FRAMES, Frames
 from plethos.core.formats.files import ending_of, open_file, read_file, written
 from plethos.core.formats.lottie import lottie
 from plethos.core.formats.obj import write_obj
@@ -34,12 +34,12 @@ from plethos.core.formats.svg_read import NO_JOINTS, bare_drawing, read_drawing
 from plethos.core.formats.svg_sculpt import sculpt_from_svg
 from plethos.core.formats.svg_size import MOST_CONTROLS
 from plethos.core.formats.svg_write import canvas_of, svg_of, write_drawing
-from plethos.core.outlines import area_under, points_on
-from plethos.core.remedies import Corrective, Order, Remedy
-from plethos.core.response import Response
-from plethos.core.shape import Shape
-from plethos.core.split import split_across
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.geometry.outlines import area_under, points_on
+from plethos.core.rules.remedies import Corrective, Order, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skin.shape import Shape
 from plethos.demo.drawings.catalogue import DRAWINGS, draw
 from plethos.demo.drawings.finish import Bend, with_bend, with_clip
 from plethos.demo.shelf import shipped

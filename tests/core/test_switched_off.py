@@ -7,11 +7,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from plethos.core.dials import Group
 from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.formats.gltf_write import flattened
 from plethos.core.formats.rules import rules_of
 from plethos.core.propose.kinds import waterfall
+from plethos.core.rules.dials import Group
 from tests.core.test_stages import any_pose, everything
 
 KINDS = len(everything(np.random.default_rng(0)).rules.remedies)

@@ -10,9 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.sparse import csgraph, csr_matrix
 
-from plethos.core.mesh import Mesh, Part, Triangles
-from plethos.core.outlines import Outlines
-from plethos.core.topology import (
+from plethos.core.geometry.outlines import Outlines
+from plethos.core.geometry.topology import (
     FARTHEST,
     Topology,
     boundary_loops,
@@ -23,6 +22,7 @@ from plethos.core.topology import (
     triangle_edges,
     vertex_normals,
 )
+from plethos.core.skin.mesh import Mesh, Part, Triangles
 from tests.figures import tube_points
 
 

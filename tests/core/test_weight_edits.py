@@ -6,11 +6,11 @@ import numpy as np
 import trimesh
 from scipy.spatial import cKDTree
 
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.measure.bend import bent
 from plethos.core.regions import pick
-from plethos.core.symmetry import joint_mirror, vertex_mirror
+from plethos.core.skeleton.symmetry import joint_mirror, vertex_mirror
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.carry import carried_over
 from plethos.core.weights.check import check_weights

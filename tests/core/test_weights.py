@@ -11,15 +11,15 @@ from hypothesis import strategies as st
 from scipy import sparse
 from scipy.sparse import csgraph
 
-from plethos.core.binding import Binding, Bones
-from plethos.core.shape import Shape
-from plethos.core.topology import Topology, extent
+from plethos.core.formats.weld import weld
+from plethos.core.geometry.topology import Topology, extent
+from plethos.core.skin.binding import Binding, Bones
+from plethos.core.skin.shape import Shape
 from plethos.core.weights.bones import TIED, Segment, nearest_bones, segment_distances
 from plethos.core.weights.edit import seen_across
 from plethos.core.weights.heat import heat_weights
 from plethos.core.weights.heat_factor import COLD, HeatFactor
 from plethos.core.weights.limit import limit_influences
-from plethos.core.weld import weld
 from tests.figures import tube_points
 from tests.models import load
 

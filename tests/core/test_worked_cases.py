@@ -8,16 +8,16 @@ from functools import cache
 
 import numpy as np
 
-from plethos.core.bend import BendMeasure, ContactCounter, bent
 from plethos.core.evaluate import Evaluator
 from plethos.core.joints.edit import moved_joints
+from plethos.core.measure.bend import BendMeasure, ContactCounter, bent
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.picked import PickedPatch
-from plethos.core.picked import PICKED
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
-from plethos.core.rules import Rules
+from plethos.core.rules.rules import Rules
 from plethos.core.sculpt.session import Dab, SculptSurface, Touched
+from plethos.core.skin.picked import PICKED
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.paint import Paint, PaintedWeights

@@ -9,17 +9,17 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 from scipy.spatial.transform import Rotation
 
-from plethos.core.bend import BendMeasure, bent
-from plethos.core.dials import Dial
 from plethos.core.evaluate import Evaluator
-from plethos.core.pose_files import pose_from_document
+from plethos.core.measure.bend import BendMeasure, bent
 from plethos.core.propose.first_mend import FirstMend
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.product import ProductTrigger
 from plethos.core.sculpt.solve import invert_offsets, solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.triggers.product import ProductTrigger
+from plethos.core.skeleton.pose_files import pose_from_document
+from plethos.core.skin.shape import Shape
 from tests.figures import tube
 
 Z = (0.0, 0.0, 1.0)

@@ -7,17 +7,17 @@ from collections import Counter
 import numpy as np
 from scipy.spatial import cKDTree
 
-from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, bent
-from plethos.core.clips import Clip
 from plethos.core.errors import BadFileError
 from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
+from plethos.core.geometry.topology import boundary_loops
+from plethos.core.measure.bend import BendMeasure, ContactCounter, bend_steps, bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import Judge
-from plethos.core.rules import Rules
-from plethos.core.topology import boundary_loops
+from plethos.core.rules.rules import Rules
+from plethos.core.skeleton.clips import Clip
 from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
 from plethos.demo.catalogue import DEMOS, make, open_demo, shipped
 from plethos.demo.figure_file import body_of, build_file

@@ -4,11 +4,11 @@ import unittest
 
 import numpy as np
 
-from plethos.core.bend import BendMeasure, clip_steps
+from plethos.core.measure.bend import BendMeasure, clip_steps
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import Judge, proposed
-from plethos.core.remedies import Remedy, SkinBlend
+from plethos.core.rules.remedies import Remedy, SkinBlend
 from plethos.demo.catalogue import open_demo
 
 

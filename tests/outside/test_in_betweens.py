@@ -6,12 +6,12 @@ from dataclasses import replace
 import numpy as np
 from pxr import Usd, UsdSkel, Vt
 
-from plethos.core.dials import Dial
 from plethos.core.evaluate import Evaluator
-from plethos.core.remedies import Corrective, Remedy, Target
-from plethos.core.response import Response
-from plethos.core.shape import Shape
-from plethos.core.triggers.dial import DialTrigger
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.dial import DialTrigger
+from plethos.core.skin.shape import Shape
 from tests.figures import tube
 
 AT = (0.2, 0.45, 0.7, 1.0)

@@ -7,13 +7,13 @@ import numpy as np
 from pxr import Gf, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
-from plethos.core import rotations
-from plethos.core.binding import Binding, Bones
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
-from plethos.core.mesh import Mesh, Part, Triangles
-from plethos.core.skeleton import Pose, Skeleton
-from plethos.core.skinning import exact
+from plethos.core.geometry import rotations
+from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skin import exact
+from plethos.core.skin.binding import Binding, Bones
+from plethos.core.skin.mesh import Mesh, Part, Triangles
 
 
 class AgainstOthers(unittest.TestCase):

@@ -5,11 +5,11 @@ import unittest
 
 import numpy as np
 
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
+from plethos.core.measure.bend import bent
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
 from plethos.service import binding, laying, sculpting

@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from plethos.core.errors import PlethosError
-from plethos.core.pose_files import pose_from_document
+from plethos.core.skeleton.pose_files import pose_from_document
 from plethos.service import binding, edits, helping, laying, masking, picking, sculpting, solving
 from plethos.service.desk import Desk
 from plethos.service.live import Wanted, frame

@@ -5,13 +5,13 @@ import unittest
 
 import numpy as np
 
+from plethos.core.edits.review import CHANGED
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.picked import PICKED
-from plethos.core.review import CHANGED
 from plethos.core.sculpt.session import Dab
+from plethos.core.skin.picked import PICKED
 from plethos.demo.catalogue import shipped
 from plethos.service import binding, laying, picking, sculpting
 from plethos.service.binding import Target

@@ -5,9 +5,9 @@ import unittest
 
 import numpy as np
 
-from plethos.core.bend import bent
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
+from plethos.core.measure.bend import bent
 from plethos.core.propose.helpers import longer
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped

@@ -8,7 +8,7 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_file import GltfFile, parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.posture import lies_on_its_back
+from plethos.core.skeleton.posture import lies_on_its_back
 from plethos.demo.catalogue import DEMOS, open_demo
 from plethos.service import laying
 from plethos.service.workbench import Workbench

@@ -9,9 +9,9 @@ from unittest.mock import patch
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from plethos.core import rotations
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
+from plethos.core.geometry import rotations
 from plethos.core.sculpt.session import Dab
 from plethos.service import edits, helping, picking, sculpting
 from plethos.service.live import Wanted, frame, pose_of

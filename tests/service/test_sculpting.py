@@ -5,14 +5,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from plethos.core.bend import bent
-from plethos.core.dials import Group
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Acting, Evaluator
-from plethos.core.mapping import mapped_pose
+from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
-from plethos.core.pose_files import pose_to_json
+from plethos.core.rules.dials import Group
 from plethos.core.sculpt.session import Dab
+from plethos.core.skeleton.mapping import mapped_pose
+from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.demo.catalogue import shipped
 from plethos.service import sculpting
 from plethos.service.documents import SculptNote

@@ -10,9 +10,9 @@ from unittest.mock import patch
 
 import numpy as np
 
-from plethos.core.bend import BendMeasure, bent
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import evaluate_exact
+from plethos.core.measure.bend import BendMeasure, bent
 from plethos.core.sculpt.session import Dab
 from plethos.service import edits, sculpting, workbench
 from plethos.service.workbench import NotThereError, Workbench

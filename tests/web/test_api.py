@@ -10,8 +10,8 @@ import numpy as np
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
-from plethos.core.bend import bent
 from plethos.core.evaluate import evaluate_exact
+from plethos.core.measure.bend import bent
 from plethos.demo.catalogue import shipped
 from tests.figures import tube_file, tube_points
 from tests.server import PATIENT, RunningServer

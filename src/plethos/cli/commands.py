@@ -24,7 +24,6 @@ from plethos.cli.base import (
     show,
     write,
 )
-from plethos.core.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
 from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Evaluator, Posed
 from plethos.core.formats import obj, rules
@@ -33,8 +32,9 @@ from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.formats.svg_write import svg_of
-from plethos.core.mesh import Part
-from plethos.core.outlines import Outlines
+from plethos.core.geometry.outlines import Outlines
+from plethos.core.measure.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
+from plethos.core.skin.mesh import Part
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights

@@ -10,9 +10,9 @@ import typer
 
 from plethos.cli.base import CallError, In, Out, app, open_character, read_bytes, show, write
 from plethos.core.character import Character
-from plethos.core.clip_loss import clip_loss
-from plethos.core.clips import Clip
-from plethos.core.flat.frames import Frames
+from plethos.core.edits.clip_loss import clip_loss
+from plethos.core.edits.split import split_across
+from plethos.core.formats.drawn_frames import Frames
 from plethos.core.formats.files import written
 from plethos.core.formats.lottie import lottie
 from plethos.core.formats.pictures import pictures
@@ -20,7 +20,7 @@ from plethos.core.formats.svg_animate import animated_svg
 from plethos.core.formats.svg_file import SvgFile, parse_svg
 from plethos.core.formats.svg_write import svg_of, write_drawing
 from plethos.core.joints.flat import laid_flat
-from plethos.core.split import split_across
+from plethos.core.skeleton.clips import Clip
 from plethos.core.weights.area import rigid
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.bind import bound_automatically

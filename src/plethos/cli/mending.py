@@ -8,17 +8,17 @@ from typing import Annotated, Any
 import typer
 
 from plethos.cli.base import CallError, In, Out, PoseFile, app, open_character, parse_axis, read_pose, show, write
-from plethos.core.bake import baked
-from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
+from plethos.core.edits.bake import baked
 from plethos.core.formats.files import written
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH
 from plethos.core.propose.held import Held, furthest_turned, turned_joints
 from plethos.core.propose.kinds import Judge, Tried, proposed, reason
 from plethos.core.propose.solved import solved
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.skeleton import Pose
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.skeleton.skeleton import Pose
 
 
 @app.command()

@@ -17,14 +17,14 @@ from plethos.core.formats import obj
 from plethos.core.formats.files import written
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.formats.svg_sculpt import sculpt_from_svg
-from plethos.core.names import free_name
-from plethos.core.pose_files import pose_to_json
+from plethos.core.geometry.rotations import Array
 from plethos.core.propose.between import further_on, led_on
-from plethos.core.remedies import Corrective, Remedy, Target
-from plethos.core.remedies.corrective import APART, target_name
-from plethos.core.rotations import Array
+from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.rules.remedies.corrective import APART, target_name
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skeleton.skeleton import Pose
 
 
 @app.command()

@@ -13,23 +13,23 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.binding import Binding
-from plethos.core.clips import Clip
-from plethos.core.depth import DepthMap, behind_name, depth_joints, depth_vertices
 from plethos.core.errors import BadEditError
-from plethos.core.kept_poses import KeptPose
-from plethos.core.mapping import JointMap, MirrorMap
-from plethos.core.mesh import Mesh
 from plethos.core.motion.motion import Motion
 from plethos.core.motion.retarget import clip_of
-from plethos.core.names import other_side_name
-from plethos.core.picked import PICKED, PickedRegion
-from plethos.core.remedies import Remedy
-from plethos.core.rules import Rules
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Skeleton
-from plethos.core.symmetry import joint_mirror
-from plethos.core.triggers import Trigger
+from plethos.core.rules.remedies import Remedy
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers import Trigger
+from plethos.core.skeleton.clips import Clip
+from plethos.core.skeleton.kept_poses import KeptPose
+from plethos.core.skeleton.mapping import JointMap, MirrorMap
+from plethos.core.skeleton.names import other_side_name
+from plethos.core.skeleton.skeleton import Skeleton
+from plethos.core.skeleton.symmetry import joint_mirror
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.front_and_behind import DepthMap, behind_name, depth_joints, depth_vertices
+from plethos.core.skin.mesh import Mesh
+from plethos.core.skin.picked import PICKED, PickedRegion
+from plethos.core.skin.shape import Shape
 
 NO_RULES = Rules()
 

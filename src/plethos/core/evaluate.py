@@ -19,22 +19,22 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.binding import Binding
 from plethos.core.character import Character
-from plethos.core.kinematics import NO_DUALS, NO_STRETCHES, bone_rows
-from plethos.core.mask import Mask
-from plethos.core.moment import Moment
-from plethos.core.program import ALL, NONE, Acting, Program, compiled
-from plethos.core.remedies import Body, Deformer
-from plethos.core.remedies.order import SWITCHES
-from plethos.core.rotations import Array
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.skinning import exact
-from plethos.core.skinning.bones import rigid_bones, skin_matrices
-from plethos.core.skinning.kernels import add_shapes, deform, pose_controls
-from plethos.core.skinning.layout import ShapeTable, SkinLayout, masked_binding
-from plethos.core.triggers import Trigger
+from plethos.core.geometry.rotations import Array
+from plethos.core.rules.moment import Moment
+from plethos.core.rules.program import ALL, NONE, Acting, Program, compiled
+from plethos.core.rules.remedies import Body, Deformer
+from plethos.core.rules.remedies.order import SWITCHES
+from plethos.core.rules.triggers import Trigger
+from plethos.core.skeleton.kinematics import NO_DUALS, NO_STRETCHES, bone_rows
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin import exact
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.bones import rigid_bones, skin_matrices
+from plethos.core.skin.kernels import add_shapes, deform, pose_controls
+from plethos.core.skin.layout import ShapeTable, SkinLayout, masked_binding
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.shape import Shape
 
 __all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 

@@ -9,10 +9,10 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
-from plethos.core.topology import vertex_normals
+from plethos.core.geometry import rotations
+from plethos.core.geometry.topology import vertex_normals
 from plethos.core.weights.limit import limit_influences
 from plethos.demo.anatomy import body
 from plethos.demo.build import Build

@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core import rotations
-from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
-from plethos.core.skeleton import Pose
+from plethos.core.geometry import rotations
+from plethos.core.measure.bend import BendMeasure, ContactCounter
+from plethos.core.skeleton.skeleton import Pose
 
 RECORDED = Path(__file__).with_name("files") / "lock-keeper-bare.measures.json"
 

@@ -8,18 +8,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from plethos.core.bend import bent
 from plethos.core.character import Character
+from plethos.core.edits.twins import twinned
+from plethos.core.measure.bend import bent
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import Bend, at_spot, started
 from plethos.core.propose.hem import pushed
 from plethos.core.propose.roll import Limb, twist_remedies
 from plethos.core.propose.solved import solved
-from plethos.core.remedies import Remedy, SkinBlend
-from plethos.core.response import Response
-from plethos.core.triggers.hinge import HingeTrigger
-from plethos.core.twins import twinned
+from plethos.core.rules.remedies import Remedy, SkinBlend
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
 
 SIDES = ("left", "right")
 MIDDLE = ("",)

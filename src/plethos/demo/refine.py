@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from plethos.core.rows import distinct_rows
+from plethos.core.geometry.rows import distinct_rows
 from plethos.demo.cage import Cage
 from plethos.demo.face import open_face
 from plethos.demo.head import EYE, EYEBALL

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from plethos.core import kinematics
-from plethos.core.laplacian import SurfaceLaplacian
+from plethos.core.geometry.laplacian import SurfaceLaplacian
+from plethos.core.geometry.topology import Topology
 from plethos.core.measure import kernels as kernels_of_measures
 from plethos.core.measure.contact import intersecting_pairs
-from plethos.core.remedies import kernels as remedy_kernels
+from plethos.core.rules.remedies import kernels as remedy_kernels
+from plethos.core.rules.triggers import kernels as trigger_kernels
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.skinning import kernels
-from plethos.core.topology import Topology
-from plethos.core.triggers import kernels as trigger_kernels
+from plethos.core.skeleton import kinematics
+from plethos.core.skin import kernels
 from plethos.core.weights import fit
 from plethos.core.weights.bones import Segment, segment_distances
 from plethos.core.weights.heated import heated

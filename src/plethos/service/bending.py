@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core.bend import BendMeasure, bend_steps, clip_steps
 from plethos.core.errors import BadEditError
+from plethos.core.measure.bend import BendMeasure, bend_steps, clip_steps
 from plethos.core.propose.helpers import longer
-from plethos.core.triggers.hinge import unit_axis
+from plethos.core.rules.triggers.hinge import unit_axis
 from plethos.service.live import clip_named, measured_json, pose_of
 from plethos.service.version import Version
 

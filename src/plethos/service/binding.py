@@ -14,9 +14,9 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
-from plethos.core.picked import PICKED
 from plethos.core.regions import pick
 from plethos.core.sculpt.session import Touched
+from plethos.core.skin.picked import PICKED
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import Finding, check_weights, without_stray

@@ -7,13 +7,13 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core import rotations
-from plethos.core.contribution import contributions as contributed
 from plethos.core.errors import BadEditError
+from plethos.core.geometry import rotations
+from plethos.core.measure.contribution import contributions as contributed
 from plethos.core.propose.kinds import waterfall
 from plethos.core.propose.roll import Limb, measured_roll
-from plethos.core.remedies import Remedy
-from plethos.core.skeleton import Pose
+from plethos.core.rules.remedies import Remedy
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.version import Version
 
 NEAR_FLIP = 20.0  # degrees

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.kinematics import curve_points
-from plethos.core.triggers import Trigger
+from plethos.core.rules.triggers import Trigger
+from plethos.core.skeleton.kinematics import curve_points
 
 BETWEEN = 47  # angles between the first knot and the last at which a drawn curve is worked out, beside the knots
 

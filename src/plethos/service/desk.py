@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
-from plethos.core.names import new_id
+from plethos.core.rules.triggers import Trigger, trigger_from_document
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton import Pose
-from plethos.core.triggers import Trigger, trigger_from_document
+from plethos.core.skeleton.names import new_id
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.edits import with_body
 from plethos.service.open_character import OpenCharacter
 from plethos.service.stroke import Stroke, Tool

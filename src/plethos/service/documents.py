@@ -12,14 +12,14 @@ import numpy as np
 
 from plethos.core.arrays import Ref
 from plethos.core.character import Character
-from plethos.core.codec import from_document, to_document
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import Evaluator
+from plethos.core.formats.document import from_document, to_document
 from plethos.core.formats.files import Source, read_source
 from plethos.core.formats.svg_file import SvgFile
-from plethos.core.posture import UPS
-from plethos.core.rules import Rules
-from plethos.core.topology import NOWHERE, is_somewhere
+from plethos.core.geometry.topology import NOWHERE, is_somewhere
+from plethos.core.rules.rules import Rules
+from plethos.core.skeleton.posture import UPS
 from plethos.service.blob_arrays import BlobArrays
 from plethos.store.blobs import hashes_of
 

@@ -6,19 +6,19 @@ import json
 from dataclasses import replace
 
 from plethos.core.character import Character
+from plethos.core.edits.split import split_across
 from plethos.core.errors import BadEditError
-from plethos.core.flat.frames import RATE, Frames
+from plethos.core.formats.drawn_frames import RATE, Frames
 from plethos.core.formats.lottie import lottie
 from plethos.core.formats.pictures import picture_of
 from plethos.core.formats.svg_animate import animated_svg
 from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_write import canvas_of, svg_of
-from plethos.core.names import free_name
 from plethos.core.propose.held import Held
-from plethos.core.remedies import Order, Remedy
-from plethos.core.response import Response
-from plethos.core.skeleton import Pose
-from plethos.core.split import split_across
+from plethos.core.rules.remedies import Order, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.live import clip_named
 from plethos.service.version import Version
 from plethos.service.workbench import Delivery, Workbench

@@ -8,19 +8,19 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from plethos.core.bake import baked
 from plethos.core.character import Character
-from plethos.core.codec import rules_from_document, rules_to_document
-from plethos.core.dials import Dial, Group
+from plethos.core.edits.bake import baked
+from plethos.core.edits.twins import twinned
 from plethos.core.errors import BadEditError
+from plethos.core.formats.document import rules_from_document, rules_to_document
 from plethos.core.formats.rules import InlineArrays
-from plethos.core.names import free_name
-from plethos.core.remedies import Remedy, remedy_from_document
-from plethos.core.remedies.remedy import MOST_AMOUNT
-from plethos.core.rules import Rules
-from plethos.core.triggers import trigger_from_document
-from plethos.core.triggers.hinge import unit_axis
-from plethos.core.twins import twinned
+from plethos.core.rules.dials import Dial, Group
+from plethos.core.rules.remedies import Remedy, remedy_from_document
+from plethos.core.rules.remedies.remedy import MOST_AMOUNT
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers import trigger_from_document
+from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.names import free_name
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 

@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.evaluate import NONE
-from plethos.core.remedies import Corrective
-from plethos.core.skeleton import Pose
-from plethos.core.topology import extent
+from plethos.core.geometry.topology import extent
+from plethos.core.rules.remedies import Corrective
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.version import HeldSculpt, Version
 
 Floats = NDArray[np.float32]

@@ -8,22 +8,22 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.helper_path import HelperPath, helper_path
+from plethos.core.geometry import rotations
 from plethos.core.joints.draft import Draft
-from plethos.core.mask import Mask
-from plethos.core.names import free_name
+from plethos.core.measure.helper_path import HelperPath, helper_path
 from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import at_spot, started
 from plethos.core.propose.hem import pushed
 from plethos.core.propose.roll import with_twists
-from plethos.core.remedies import Helper, Remedy
-from plethos.core.remedies.helper_rules import rule_from_document
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.hinge import unit_axis
+from plethos.core.rules.remedies import Helper, Remedy
+from plethos.core.rules.remedies.helper_rules import rule_from_document
+from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.mask import Mask
 from plethos.service.edits import in_step
 from plethos.service.proposal import joint_of, put
 from plethos.service.version import Version

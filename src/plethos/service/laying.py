@@ -8,16 +8,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry import rotations
 from plethos.core.joints import edit, template
 from plethos.core.joints.ranges import with_range
-from plethos.core.names import other_side_name
-from plethos.core.posture import UPS
-from plethos.core.skeleton import Hinge, Pose
-from plethos.core.symmetry import joint_mirror
-from plethos.core.triggers.hinge import unit_axis
+from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.names import other_side_name
+from plethos.core.skeleton.posture import UPS
+from plethos.core.skeleton.skeleton import Hinge, Pose
+from plethos.core.skeleton.symmetry import joint_mirror
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 

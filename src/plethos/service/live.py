@@ -20,21 +20,21 @@ from numpy.typing import NDArray
 from pydantic_core import to_json
 
 from plethos.core.character import Character
-from plethos.core.clips import Clip
+from plethos.core.edits.twins import lone_vertices
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, Posed
+from plethos.core.geometry.rotations import Array
 from plethos.core.joints.edit import placed
-from plethos.core.kinematics import frames
 from plethos.core.measure.measured import Measured
-from plethos.core.mesh import widths_of
-from plethos.core.pose_files import pose_from_document
 from plethos.core.propose.helpers import longer
-from plethos.core.reach import reached
-from plethos.core.remedies.volume_keeper import ReadyKeeper
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose, Skeleton
-from plethos.core.triggers.hinge import unit_axis
-from plethos.core.twins import lone_vertices
+from plethos.core.rules.remedies.volume_keeper import ReadyKeeper
+from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.clips import Clip
+from plethos.core.skeleton.kinematics import frames
+from plethos.core.skeleton.pose_files import pose_from_document
+from plethos.core.skeleton.reach import reached
+from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skin.mesh import widths_of
 from plethos.core.weights.colours import mixed_colours
 from plethos.service.curves import drawn_curve
 from plethos.service.desk import Desk

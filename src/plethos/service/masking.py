@@ -11,17 +11,17 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.mask import Mask
-from plethos.core.names import free_name
-from plethos.core.picked import PICKED
+from plethos.core.geometry.topology import extent
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.soft import evened, seen, soft_region
 from plethos.core.regions import pick
-from plethos.core.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
+from plethos.core.rules.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
 from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton import Pose
-from plethos.core.topology import extent
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.picked import PICKED
 from plethos.service.edits import in_step
 from plethos.service.stroke import Stored, Stroke
 from plethos.service.version import Version

@@ -10,12 +10,12 @@ from typing import Any
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.formats.bvh import read_bvh
-from plethos.core.kept_poses import KeptPose, mirrored_pose
 from plethos.core.motion.likeness import guessed_mapping
 from plethos.core.motion.motion import Motion
-from plethos.core.names import free_name, printable
-from plethos.core.pose_files import pose_to_json
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.kept_poses import KeptPose, mirrored_pose
+from plethos.core.skeleton.names import free_name, printable
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench
 

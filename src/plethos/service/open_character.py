@@ -14,7 +14,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import Source
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.lease import Lease
 from plethos.service.stroke import Stroke

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
 from plethos.core.sculpt.outline_brushes import OUTLINE_BRUSHES, REPEATED, OutlineSurface
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.sculpt_strokes import NONE_YET
 from plethos.service.stroke import Stored, Stroke
 from plethos.service.version import HeldSculpt, OvertakenError, Version

@@ -13,8 +13,8 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton import Pose
-from plethos.core.skinning.bone_table import BoneTable, bone_table
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.bone_table import BoneTable, bone_table
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.gradient import chain_along
 from plethos.core.weights.limit import limit_influences

@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.picked import PICKED
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.picked import PICKED
 from plethos.service.stroke import Stored, Stroke
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench

@@ -9,10 +9,10 @@ from typing import Any
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.propose.held import furthest_turned
-from plethos.core.rules import Rules
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.pose_map import PoseMap
-from plethos.core.triggers.pose_set import PoseSet
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.pose_map import PoseMap
+from plethos.core.rules.triggers.pose_set import PoseSet
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.edits import in_step
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench

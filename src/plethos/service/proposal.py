@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from plethos.core.character import Character
 from plethos.core.propose.held import furthest_turned
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.open_character import OpenCharacter
 from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.workbench import Workbench

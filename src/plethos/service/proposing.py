@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from plethos.core.errors import BadEditError
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import TRIALS, Judge, Tried, proposed, reason
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.proposal import joint_of, put
 from plethos.service.solving import first_mend
 from plethos.service.trials import Subject

@@ -13,7 +13,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.mirrored import PosedMirror
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.stroke import Stored, Stroke
 from plethos.service.version import HeldSculpt, OvertakenError, Version
 from plethos.service.within import Within

@@ -16,21 +16,21 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.formats.obj import write_obj
 from plethos.core.formats.obj_match import sculpt_from_obj
-from plethos.core.names import free_name
-from plethos.core.pose_files import pose_to_json
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import extent
 from plethos.core.propose.between import further_on, led_on
 from plethos.core.propose.held import left_rest
-from plethos.core.remedies import Corrective, Remedy, Target
-from plethos.core.remedies.corrective import APART, target_name
-from plethos.core.rotations import Array
-from plethos.core.rules import value_of
+from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.rules.remedies.corrective import APART, target_name
+from plethos.core.rules.rules import value_of
+from plethos.core.rules.triggers import Trigger, trigger_from_document
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.push_apart import ROUNDS, pushing_apart
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.topology import extent
-from plethos.core.triggers import Trigger, trigger_from_document
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.shape import Shape
 from plethos.service.documents import SculptNote
 from plethos.service.edits import in_step
 from plethos.service.open_character import OpenCharacter

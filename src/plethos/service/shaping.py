@@ -6,16 +6,16 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from plethos.core.character import Character
-from plethos.core.difference import of_file_shape, with_difference
+from plethos.core.edits.difference import of_file_shape, with_difference
+from plethos.core.edits.recorded_behind import before_the_skin
+from plethos.core.edits.shape_edits import carried_to, copied, merged, scaled, split, thinned, trimmed
 from plethos.core.errors import BadEditError
 from plethos.core.findings.finding import Finding
 from plethos.core.findings.findings import findings_of, twice_in
-from plethos.core.names import printable
-from plethos.core.order import before_the_skin
-from plethos.core.remedies import Remedy
-from plethos.core.rules import Rules
-from plethos.core.shape_edits import carried_to, copied, merged, scaled, split, thinned, trimmed
-from plethos.core.skeleton import Pose
+from plethos.core.rules.remedies import Remedy
+from plethos.core.rules.rules import Rules
+from plethos.core.skeleton.names import printable
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.edits import in_step
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench

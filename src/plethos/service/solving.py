@@ -9,18 +9,18 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core.bend import straight
 from plethos.core.errors import BadEditError
-from plethos.core.pose_files import pose_to_json
+from plethos.core.measure.bend import straight
 from plethos.core.propose.between import with_between
 from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.response import Fitted, fitted_response
-from plethos.core.remedies import Corrective
+from plethos.core.rules.remedies import Corrective
+from plethos.core.rules.triggers import Trigger, trigger_from_document
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton import Pose
-from plethos.core.triggers import Trigger, trigger_from_document
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.documents import SculptNote
 from plethos.service.edits import in_step
 from plethos.service.proposal import joint_of, put

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.version import HeldSculpt, Version
 
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.remedies import Corrective
+from plethos.core.rules.remedies import Corrective
 from plethos.service.edits import in_step
 from plethos.service.version import Version
 from plethos.service.workbench import Workbench

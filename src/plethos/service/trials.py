@@ -11,9 +11,9 @@ from collections import OrderedDict
 from dataclasses import dataclass, field
 
 from plethos.core.evaluate import Evaluator
-from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.kinds import Tried
-from plethos.core.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skeleton.skeleton import Pose, Skeleton
 
 MOST_PAGES = 4  # whose trials are kept: each is a character for every kind
 

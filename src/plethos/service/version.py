@@ -9,19 +9,19 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.bend import BendMeasure, ContactCounter
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, Acting, Evaluator, Posed
 from plethos.core.findings.finding import Finding
 from plethos.core.findings.findings import findings_of
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import NOWHERE, is_somewhere
+from plethos.core.measure.bend import BendMeasure, ContactCounter
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
-from plethos.core.pose_files import pose_from_json
-from plethos.core.remedies import Remedy
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose
-from plethos.core.topology import NOWHERE, is_somewhere
+from plethos.core.rules.remedies import Remedy
+from plethos.core.skeleton.pose_files import pose_from_json
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.blob_arrays import BlobArrays
 from plethos.service.documents import SculptNote
 from plethos.service.trials import TrialsOfPages

@@ -14,15 +14,15 @@ from weakref import WeakValueDictionary
 import numpy as np
 
 from plethos.core.character import Character
+from plethos.core.edits.review import reviewed
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import ending_of, open_file, packed, read_file, read_source, written
 from plethos.core.formats.gltf_write import flattened
 from plethos.core.formats.svg_file import SvgFile
-from plethos.core.mesh import Mesh
-from plethos.core.names import printable
-from plethos.core.review import reviewed
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.names import printable
+from plethos.core.skin.mesh import Mesh
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.fit import Fitted, fitted
 from plethos.service.blob_arrays import BlobArrays

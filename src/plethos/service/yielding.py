@@ -9,12 +9,12 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.mask import Mask
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import extent
 from plethos.core.propose.soft import faded, seen
-from plethos.core.remedies import Relaxer, Remedy, VolumeKeeper
-from plethos.core.rotations import Array
+from plethos.core.rules.remedies import Relaxer, Remedy, VolumeKeeper
 from plethos.core.sculpt.solve import out_of_reach
-from plethos.core.topology import extent
+from plethos.core.skin.mask import Mask
 from plethos.service.proposal import put
 from plethos.service.sculpting import current
 from plethos.service.version import HeldSculpt, Version

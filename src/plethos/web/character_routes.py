@@ -8,9 +8,9 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
-from plethos.core.clip_loss import clip_loss
+from plethos.core.edits.clip_loss import clip_loss
 from plethos.core.errors import BadPoseError
-from plethos.core.response import Response as Curve
+from plethos.core.rules.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service import bending, edits
 from plethos.service.live import clip_named

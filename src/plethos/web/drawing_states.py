@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from plethos.core.mesh import Mesh
+from plethos.core.skin.mesh import Mesh
 from plethos.web.schemas.character import CurveInfo, DrawingInfo, DrawnInfo, StrokeInfo
 
 

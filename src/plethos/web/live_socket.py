@@ -18,8 +18,8 @@ from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.core.names import new_id
-from plethos.core.skeleton import Pose
+from plethos.core.skeleton.names import new_id
+from plethos.core.skeleton.skeleton import Pose
 from plethos.service.desk import Desk
 from plethos.service.jobs import WENT_WRONG
 from plethos.service.live import awaited, contacts, frame, pose_of

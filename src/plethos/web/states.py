@@ -10,22 +10,22 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from pydantic import TypeAdapter
 
-from plethos.core.binding import Binding
 from plethos.core.character import Character
-from plethos.core.flat.site import bends_outlines
+from plethos.core.geometry.subdivide import subdivided
+from plethos.core.geometry.topology import extent
 from plethos.core.joints.ranges import suggested
-from plethos.core.mask import Mask
-from plethos.core.mesh import Mesh, Triangles
+from plethos.core.measure.outline_site import bends_outlines
 from plethos.core.motion.motion import Motion
-from plethos.core.posture import lies_on_its_back
 from plethos.core.propose.kinds import Tried
 from plethos.core.propose.response import Fitted
 from plethos.core.propose.soft import joints_under
-from plethos.core.remedies import Corrective, Helper, Order, Relaxer, Remedy, VolumeKeeper
-from plethos.core.rules import Rules
-from plethos.core.subdivide import subdivided
-from plethos.core.topology import extent
-from plethos.core.triggers.pose_set import PoseSet
+from plethos.core.rules.remedies import Corrective, Helper, Order, Relaxer, Remedy, VolumeKeeper
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.pose_set import PoseSet
+from plethos.core.skeleton.posture import lies_on_its_back
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.mesh import Mesh, Triangles
 from plethos.core.weights.bones import segments_of
 from plethos.service.curves import response_curve
 from plethos.service.picking import regions_json

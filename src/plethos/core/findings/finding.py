@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from plethos.core.remedies import Remedy
-from plethos.core.triggers import Trigger
+from plethos.core.rules.remedies import Remedy
+from plethos.core.rules.triggers import Trigger
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from plethos.core.findings.finding import Finding
 from plethos.core.findings.of_order import order_finding
 from plethos.core.findings.of_shapes import twice_finding
 from plethos.core.findings.of_triggers import hinge_finding
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.rotations import from_axis_angle
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.geometry.rotations import from_axis_angle
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.skeleton import Pose
 
 MOST = 1.0 + 1e-6
 

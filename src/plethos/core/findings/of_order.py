@@ -7,16 +7,16 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
+from plethos.core.edits.recorded_behind import before_the_skin, made_in
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.findings.finding import Finding
-from plethos.core.order import before_the_skin, made_in
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.remedies.corrective import Target
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose
-from plethos.core.topology import outward_normals
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import outward_normals
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies.corrective import Target
+from plethos.core.skeleton.skeleton import Pose
 
 ROUGHER = 1.15  # a field that much rougher once the skin has turned it was most likely not meant to be turned
 ALONG = 0.6  # of a field that goes along normals: then it is those that say in which space it lies

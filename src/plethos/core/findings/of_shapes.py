@@ -8,10 +8,10 @@ import numpy as np
 
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.findings.finding import Finding
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.topology import extent
+from plethos.core.geometry.topology import extent
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.shape import Shape
 
 ALIKE = 0.9  # cosine between what a shape does and what a pose does, over all of its vertices
 AS_FAR = (0.6, 1.6)  # how far a shape goes beside the pose that it repeats

@@ -7,14 +7,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.findings.finding import Finding
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose, Skeleton
-from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge
+from plethos.core.skeleton.skeleton import Pose, Skeleton
 
 AS_RADIANS = math.radians(4)  # knots within this were most likely typed in radians
 WIDE = math.radians(15)  # of a range that such knots would hardly use

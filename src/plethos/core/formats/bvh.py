@@ -14,11 +14,11 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
 from plethos.core.errors import BadFileError
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
 from plethos.core.motion.motion import MOST_FRAMES, MOST_JOINTS, Motion
-from plethos.core.names import free_name, printable
-from plethos.core.rotations import Array
+from plethos.core.skeleton.names import free_name, printable
 
 AXES = {"X": 0, "Y": 1, "Z": 2}
 LARGEST = 100_000_000  # bytes

@@ -8,7 +8,6 @@ from pathlib import PurePath
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError, PlethosError
 from plethos.core.formats import gltf_file
@@ -19,6 +18,7 @@ from plethos.core.formats.obj_mesh import file_from_obj
 from plethos.core.formats.svg_file import SvgFile, looks_like_svg, parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.formats.svg_write import write_drawing
+from plethos.core.skin.binding import Binding
 
 ENDINGS = (".glb", ".gltf", ".obj", ".svg")
 Source = GltfFile | SvgFile

@@ -6,20 +6,20 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.character import Character
-from plethos.core.clip_loss import baked_times
-from plethos.core.clips import Clip, Track
+from plethos.core.edits.clip_loss import baked_times
 from plethos.core.errors import BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_layout import PartLayout
 from plethos.core.formats.gltf_parts import RawPart
-from plethos.core.moment import Moment
-from plethos.core.names import free_name
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.rules.moment import Moment
+from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.skeleton import Skeleton
 
 
 def read_clips(

@@ -9,14 +9,14 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_layout import skin_joints
 from plethos.core.formats.gltf_nodes import is_marked, local_transform, marked, node_parents, stored_hinge
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Hinge
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.skeleton import Hinge
 
 
 def write_joints(builder: GltfBuilder, source: GltfFile, character: Character) -> Character:

@@ -10,7 +10,7 @@ import numpy as np
 from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_nodes import node_label
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
 
 
 @dataclass(frozen=True)

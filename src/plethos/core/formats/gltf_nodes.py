@@ -7,13 +7,13 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
-from plethos.core.names import free_name, printable
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Hinge, Skeleton
-from plethos.core.triggers.hinge import unit_axis
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.names import free_name, printable
+from plethos.core.skeleton.skeleton import Hinge, Skeleton
 
 
 def node_parents(file: GltfFile) -> list[int]:

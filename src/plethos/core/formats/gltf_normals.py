@@ -12,9 +12,9 @@ from plethos.core.character import Character
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_layout import PrimitiveRun
-from plethos.core.rotations import Array
-from plethos.core.shape import Shape
-from plethos.core.topology import vertex_normals
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import vertex_normals
+from plethos.core.skin.shape import Shape
 
 LEAST = 1e-4  # of a unit normal: less is not seen
 SHADED = ("NORMAL", "TANGENT")

@@ -13,9 +13,9 @@ from plethos.core.formats.gltf_colour import base_colours
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_layout import PartLayout, layout_of, primitives_of, skin_joints, target_names
 from plethos.core.formats.limits import check_parts
-from plethos.core.names import free_name, printable
-from plethos.core.rotations import Array
-from plethos.core.shape import Shape
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.names import free_name, printable
+from plethos.core.skin.shape import Shape
 
 NOTHING: tuple[NDArray[np.int32], NDArray[np.float32]] = (np.zeros(0, np.int32), np.zeros((0, 3), np.float32))
 

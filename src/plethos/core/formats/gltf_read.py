@@ -7,7 +7,6 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.binding import Binding, Bones
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError, BadPoseError
 from plethos.core.evaluate import Evaluator
@@ -18,12 +17,13 @@ from plethos.core.formats.gltf_layout import bone_starts, inverse_binds, left_ou
 from plethos.core.formats.gltf_nodes import is_marked, node_label, read_skeleton
 from plethos.core.formats.gltf_parts import RawPart, Repairs, read_parts
 from plethos.core.formats.limits import check_weights
-from plethos.core.mesh import Mesh, Part, Triangles
-from plethos.core.rotations import Array
-from plethos.core.shape import Shape
-from plethos.core.symmetry import mirror_plane
-from plethos.core.topology import extent, is_somewhere
-from plethos.core.weld import weld
+from plethos.core.formats.weld import weld
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import extent, is_somewhere
+from plethos.core.skeleton.symmetry import mirror_plane
+from plethos.core.skin.binding import Binding, Bones
+from plethos.core.skin.mesh import Mesh, Part, Triangles
+from plethos.core.skin.shape import Shape
 
 
 def read_character(

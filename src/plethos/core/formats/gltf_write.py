@@ -11,7 +11,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.binding import Binding
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.formats import rules
@@ -22,9 +21,10 @@ from plethos.core.formats.gltf_joints import write_joints
 from plethos.core.formats.gltf_layout import PartLayout, layout_of, target_names
 from plethos.core.formats.gltf_normals import Turning, shaded_target, with_still_normals
 from plethos.core.formats.gltf_skins import write_skins
-from plethos.core.mesh import Part
-from plethos.core.shape import Shape
-from plethos.core.skinning.layout import masked_binding
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.layout import masked_binding
+from plethos.core.skin.mesh import Part
+from plethos.core.skin.shape import Shape
 
 
 def write_glb(character: Character, source: GltfFile, bake: str | None = None, skin: Binding | None = None) -> bytes:

@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from plethos.core.flat.frames import Frames, Thing
-from plethos.core.flat.stroke import ribbon
+from plethos.core.formats.drawn_frames import Frames, Thing
 from plethos.core.formats.svg_file import Canvas
-from plethos.core.outlines import AFTER, BEFORE, POINT
-from plethos.core.rotations import Array
+from plethos.core.geometry.outlines import AFTER, BEFORE, POINT
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.stroke_outline import ribbon
 
 DIGITS = 3
 CAPS = {"butt": 1, "round": 2, "square": 3}

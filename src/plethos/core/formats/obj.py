@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError
-from plethos.core.mesh import Triangles
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
+from plethos.core.skin.mesh import Triangles
 
 
 def write_obj(character: Character, points: NDArray[np.floating]) -> str:

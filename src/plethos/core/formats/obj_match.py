@@ -11,10 +11,10 @@ from scipy.spatial import cKDTree
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError
 from plethos.core.formats.obj import read_obj_points
-from plethos.core.mesh import Triangles
-from plethos.core.rotations import Array
-from plethos.core.rows import distinct_rows
-from plethos.core.topology import extent, triangle_edges
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.rows import distinct_rows
+from plethos.core.geometry.topology import extent, triangle_edges
+from plethos.core.skin.mesh import Triangles
 
 SAME = 1e-4  # of the height: a vertex that was not sculpted is found in its place
 PARTNERS = 2  # sculpted vertices are known by so many neighbours at least, where they have them

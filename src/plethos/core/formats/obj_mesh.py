@@ -11,8 +11,8 @@ from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.limits import check_parts
-from plethos.core.rows import distinct_rows
-from plethos.core.topology import extent, is_somewhere
+from plethos.core.geometry.rows import distinct_rows
+from plethos.core.geometry.topology import extent, is_somewhere
 
 # An OBJ says no unit. A figure this tall in its own units was most likely measured in the one beside it.
 UNITS = ((400.0, 0.001, "millimetres"), (12.0, 0.01, "centimetres"))

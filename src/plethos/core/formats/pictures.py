@@ -10,7 +10,7 @@ import resvg_py
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Posed
-from plethos.core.flat.frames import Frames
+from plethos.core.formats.drawn_frames import Frames
 from plethos.core.formats.svg_file import Canvas
 from plethos.core.formats.svg_write import svg_of
 

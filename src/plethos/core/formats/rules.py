@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 
 from plethos.core.arrays import Ref
 from plethos.core.character import Character
-from plethos.core.clips import Clip
-from plethos.core.codec import from_document, to_document
 from plethos.core.errors import BadFileError
-from plethos.core.mesh import Mesh
-from plethos.core.names import free_name
-from plethos.core.picked import PICKED
-from plethos.core.shape import Shape
+from plethos.core.formats.document import from_document, to_document
+from plethos.core.skeleton.clips import Clip
+from plethos.core.skeleton.names import free_name
+from plethos.core.skin.mesh import Mesh
+from plethos.core.skin.picked import PICKED
+from plethos.core.skin.shape import Shape
 
 DIGITS = 8  # of a share
 

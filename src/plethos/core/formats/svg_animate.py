@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from plethos.core.flat.frames import Frames, Thing
-from plethos.core.flat.stroke import ribbon
+from plethos.core.formats.drawn_frames import Frames, Thing
 from plethos.core.formats.svg_file import Canvas
 from plethos.core.formats.svg_write import (
     band_attributes,
@@ -18,8 +17,9 @@ from plethos.core.formats.svg_write import (
     stroke_attributes,
     text_of,
 )
-from plethos.core.outlines import Stroke
-from plethos.core.rotations import Array
+from plethos.core.geometry.outlines import Stroke
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.stroke_outline import ribbon
 
 TIMES = 'repeatCount="indefinite" calcMode="linear"'
 

@@ -20,9 +20,9 @@ from plethos.core.formats.svg_clean import KEY, Reading, cleaned, rules_told, sa
 from plethos.core.formats.svg_lengths import in_user_units
 from plethos.core.formats.svg_paths import runs_of
 from plethos.core.formats.svg_size import check_controls, check_size, check_tags
-from plethos.core.names import free_name
-from plethos.core.outlines import Fill, Stroke
-from plethos.core.rotations import Array
+from plethos.core.geometry.outlines import Fill, Stroke
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.names import free_name
 
 MOST_BYTES = 40_000_000
 NO_SIZE = (300.0, 150.0)  # of a document that says none, user units

@@ -7,16 +7,16 @@ from itertools import groupby
 
 import numpy as np
 
-from plethos.core.binding import Binding, Bones
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.formats.svg_rules import with_rules_of
-from plethos.core.mesh import Mesh, Part
-from plethos.core.outlines import Curve, Drawn, Outlines
-from plethos.core.skeleton import Skeleton
-from plethos.core.symmetry import mirror_plane
-from plethos.core.topology import extent
+from plethos.core.geometry.outlines import Curve, Drawn, Outlines
+from plethos.core.geometry.topology import extent
+from plethos.core.skeleton.skeleton import Skeleton
+from plethos.core.skeleton.symmetry import mirror_plane
+from plethos.core.skin.binding import Binding, Bones
+from plethos.core.skin.mesh import Mesh, Part
 
 CARRIER = "(drawing)"  # the plain node that carries what follows no joint
 NO_JOINTS = "The drawing has no joints yet: lay a skeleton in Bind."

@@ -12,12 +12,12 @@ from typing import Any
 import numpy as np
 
 from plethos.core.character import Character
-from plethos.core.clips import Clip, Track
-from plethos.core.codec import from_document, to_document
 from plethos.core.errors import BadFileError
+from plethos.core.formats.document import from_document, to_document
 from plethos.core.formats.rules import InlineArrays
 from plethos.core.joints.layout import laid_out
-from plethos.core.picked import PICKED
+from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skin.picked import PICKED
 
 BROKEN = "The clips that the drawing holds are broken."
 

@@ -8,8 +8,8 @@ from plethos.core.character import Character
 from plethos.core.errors import BadFileError
 from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_read import bare_drawing
-from plethos.core.mesh import Mesh
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
+from plethos.core.skin.mesh import Mesh
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,15 +15,15 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.flat.stroke import stroke_polygon
 from plethos.core.formats.svg_clean import OWN, SVG
 from plethos.core.formats.svg_file import Canvas, SvgFile
 from plethos.core.formats.svg_read import bare_drawing
 from plethos.core.formats.svg_rules import rules_of_drawing
-from plethos.core.mesh import Part
-from plethos.core.outlines import AFTER, BEFORE, POINT, Drawn, Fill, Outlines, Stroke
-from plethos.core.rotations import Array
-from plethos.core.topology import extent
+from plethos.core.geometry.outlines import AFTER, BEFORE, POINT, Drawn, Fill, Outlines, Stroke
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.stroke_outline import stroke_polygon
+from plethos.core.geometry.topology import extent
+from plethos.core.skin.mesh import Part
 
 STILL = 1e-9  # of the height: less is no movement
 

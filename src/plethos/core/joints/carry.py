@@ -9,14 +9,14 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
-from plethos.core.binding import Binding, Bones
 from plethos.core.character import Character
-from plethos.core.clips import Clip, Track
 from plethos.core.errors import BadEditError, JointNeededError
-from plethos.core.mapping import Vector, permuted, turned_axis, vector
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skeleton.mapping import Vector, permuted, turned_axis, vector
+from plethos.core.skeleton.skeleton import Skeleton
+from plethos.core.skin.binding import Binding, Bones
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
 from plethos.core.joints.carry import JointChange, carried
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Hinge, Skeleton
+from plethos.core.skeleton.skeleton import Hinge, Skeleton
 
 
 @dataclass

@@ -12,16 +12,16 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
 from plethos.core.joints.draft import Draft
 from plethos.core.joints.flat import flat_hinge
 from plethos.core.joints.frames import frame_along
-from plethos.core.names import free_name, other_side_name
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Hinge, Pose, Skeleton
-from plethos.core.symmetry import MIRROR, across, joint_mirror
+from plethos.core.skeleton.names import free_name, other_side_name
+from plethos.core.skeleton.skeleton import Hinge, Pose, Skeleton
+from plethos.core.skeleton.symmetry import MIRROR, across, joint_mirror
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import grade

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
 
 
 def frame_along(bone: Array, hinge: Array) -> Array:

@@ -11,13 +11,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
 from plethos.core.joints.edit import bone_of, hinged
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Hinge, Skeleton
-from plethos.core.triggers.hinge import snap_axis, unit_axis
+from plethos.core.rules.triggers.hinge import snap_axis, unit_axis
+from plethos.core.skeleton.skeleton import Hinge, Skeleton
 
 UP, DOWN, FRONT, BACK = (np.array(v, dtype=np.float64) for v in ((0, 1, 0), (0, -1, 0), (0, 0, 1), (0, 0, -1)))
 

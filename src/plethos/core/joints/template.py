@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.rotations import Array
 from plethos.core.joints.draft import Draft
 from plethos.core.joints.frames import frame_along
 from plethos.core.joints.ranges import PRESETS, suggested
-from plethos.core.names import free_name
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Hinge
-from plethos.core.symmetry import MIRROR, across
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.skeleton import Hinge
+from plethos.core.skeleton.symmetry import MIRROR, across
 
 # In the middle of the body, then on the character's left; the right is mirrored.
 MARKERS = ("head_top", "neck", "shoulder", "elbow", "wrist", "hip", "knee", "ankle", "toes")

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadPoseError
-from plethos.core.topology import NOWHERE, is_somewhere
+from plethos.core.geometry.topology import NOWHERE, is_somewhere
 
 LARGE, MOST_LARGE = 16, 300  # cells along one side of a large triangle, and how many may be large
 FINEST = 2.0**40  # cells along the whole: no number of a cell is ever too large for an integer

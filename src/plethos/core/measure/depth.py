@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character
+from plethos.core.geometry.rotations import Array
 from plethos.core.measure.kernels import bone_segments, depth_change, nearest_bones, squared_depths
-from plethos.core.rotations import Array
 
 
 @dataclass(frozen=True)

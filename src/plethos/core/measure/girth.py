@@ -14,10 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.geometry.rotations import Array
 from plethos.core.measure.kernels import loop_areas
 from plethos.core.measure.region import Region
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 
 STATIONS = 13
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.measure.region import Region, encloses, region_of, region_volume
-from plethos.core.picked import PICKED
+from plethos.core.skin.picked import PICKED
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.topology import boundary_loops, distance_over_surface
 from plethos.core.measure.kernels import signed_volume
-from plethos.core.topology import boundary_loops, distance_over_surface
 
 MARGIN = 0.35
 # A flat or nearly flat patch holds no volume worth a number: less than this share of what a ball of its area holds.

@@ -10,11 +10,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
 from plethos.core.arrays import Arrays
 from plethos.core.errors import BadFileError
-from plethos.core.mapping import JointMap
-from plethos.core.rotations import Array
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.mapping import JointMap
 
 MOST_FRAMES, MOST_JOINTS = 20_000, 500
 

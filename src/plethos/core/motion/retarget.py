@@ -8,12 +8,12 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
-from plethos.core.clips import Clip, Track
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
 from plethos.core.motion.motion import Motion
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
-from plethos.core.symmetry import joint_mirror
+from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skeleton.skeleton import Skeleton
+from plethos.core.skeleton.symmetry import joint_mirror
 
 # Every edit makes another character; motions and skeletons seldom change.
 _known: WeakKeyDictionary[Motion, tuple[Skeleton, str, float, Clip]] = WeakKeyDictionary()

@@ -13,16 +13,16 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
+from plethos.core.geometry.rotations import Array
 from plethos.core.measure.region import joint_region
-from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.beside import Beside
 from plethos.core.propose.held import Held
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.remedies.corrective import APART, Target, target_name
-from plethos.core.response import Response
-from plethos.core.rotations import Array
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies.corrective import APART, Target, target_name
+from plethos.core.rules.response import Response
 from plethos.core.sculpt.push_apart import pushed_apart
 from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.skeleton.pose_files import pose_to_json
 
 LOOKS = 20  # how often it is looked at on the way
 BETWEEN = 4  # in-betweens at most

@@ -5,20 +5,20 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from plethos.core.bend import bent
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Acting, Evaluator
-from plethos.core.names import new_id
-from plethos.core.pose_files import pose_to_json
+from plethos.core.measure.bend import bent
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.flat_mend import width_kept
-from plethos.core.remedies import Corrective, Remedy, Target
-from plethos.core.response import Response
-from plethos.core.rules import Rules
+from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.rules.response import Response
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.names import new_id
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skeleton.skeleton import Pose
 
 LEAST = 0.05  # of the activation: an in-between nearer to rest or to the full target is none
 STRETCH = 1.6

@@ -7,17 +7,17 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from plethos.core.bend import bent
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator
-from plethos.core.mask import Mask
+from plethos.core.geometry.rotations import Array
+from plethos.core.measure.bend import bent
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.slabs import Slabs
 from plethos.core.propose.soft import SEEN, evened, seen, soft_region
-from plethos.core.remedies import Remedy, SkinBlend
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose
+from plethos.core.rules.remedies import Remedy, SkinBlend
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.mask import Mask
 
 REACH = 0.6  # of the region's radius
 BETTER = 0.002  # of a slab's volume: less is not worth another method

@@ -12,9 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.evaluate import Posed
+from plethos.core.geometry.rotations import Array
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region
-from plethos.core.rotations import Array
 
 CLEAR = 4e-4  # between skin and plane, of the character's height
 FOLDED = 0.1  # least sine of the bend that presses anything together

@@ -25,14 +25,14 @@ from scipy.spatial import cKDTree
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Posed
-from plethos.core.factor import symmetric_factor
-from plethos.core.laplacian import laplacian_of
+from plethos.core.geometry.factor import symmetric_factor
+from plethos.core.geometry.laplacian import laplacian_of
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import extent
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
 from plethos.core.measure.region import Region, joint_region
 from plethos.core.propose.crease import Crease
 from plethos.core.propose.slabs import Slabs
-from plethos.core.rotations import Array
-from plethos.core.topology import extent
 
 # How far beyond the bending skin the mend may reach, of its radius, and how many rings at its border stay where they
 # are: less and less is asked of skin of few vertices.

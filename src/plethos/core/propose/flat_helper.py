@@ -8,12 +8,12 @@ from scipy.sparse import csgraph
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.joints.draft import Draft
-from plethos.core.mask import Mask
-from plethos.core.names import free_name
 from plethos.core.propose.held import Held
-from plethos.core.remedies import Helper, Remedy
-from plethos.core.remedies.helper_rules import Share
+from plethos.core.rules.remedies import Helper, Remedy
+from plethos.core.rules.remedies.helper_rules import Share
 from plethos.core.sculpt.outline_brushes import along_outlines
+from plethos.core.skeleton.names import free_name
+from plethos.core.skin.mask import Mask
 
 HALF = 0.5
 

@@ -11,9 +11,9 @@ from scipy.optimize import isotonic_regression
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
-from plethos.core.outlines import AFTER, BEFORE, POINT
-from plethos.core.rotations import Array, twist_angle
-from plethos.core.skeleton import Pose
+from plethos.core.geometry.outlines import AFTER, BEFORE, POINT
+from plethos.core.geometry.rotations import Array, twist_angle
+from plethos.core.skeleton.skeleton import Pose
 
 Z = np.array([0.0, 0.0, 1.0])
 LEAST = np.radians(1.0)

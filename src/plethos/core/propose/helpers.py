@@ -8,23 +8,23 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
-from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
 from plethos.core.joints.draft import Draft
-from plethos.core.mapping import vector
-from plethos.core.mask import Mask
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region, joint_region
-from plethos.core.names import free_name
 from plethos.core.propose.held import WAY, Held, off
 from plethos.core.propose.soft import faded
-from plethos.core.remedies import Helper, HelperRule, Remedy, Share, Slide
-from plethos.core.response import Response
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose
+from plethos.core.rules.remedies import Helper, HelperRule, Remedy, Share, Slide
+from plethos.core.rules.response import Response
+from plethos.core.skeleton.mapping import vector
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.mask import Mask
 
 REACH = 1.1  # of the region's radius: how far over the skin a helper's weights go
 PAIR_REACH = 0.7  # the same for two that lie beside each other

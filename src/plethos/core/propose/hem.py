@@ -13,18 +13,18 @@ from scipy.spatial import cKDTree
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.mask import Mask
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import boundary_loops, outward_normals
 from plethos.core.measure.contact import intersecting_pairs
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import MARGIN, joint_region
-from plethos.core.names import free_name
 from plethos.core.propose.beside import Beside
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import Place, longer, slide_to, with_joints, with_rules
 from plethos.core.propose.soft import faded
-from plethos.core.remedies import HelperRule, Share
-from plethos.core.rotations import Array
-from plethos.core.topology import boundary_loops, outward_normals
+from plethos.core.rules.remedies import HelperRule, Share
+from plethos.core.skeleton.names import free_name
+from plethos.core.skin.mask import Mask
 
 NEAR_HEM = 0.5  # of the region's radius: what crosses further from a hem is no business of the hem
 REACH = 0.9  # of the radius: how far up the cloth the helper's weights go

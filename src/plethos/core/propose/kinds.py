@@ -13,12 +13,12 @@ from functools import cached_property
 
 import numpy as np
 
-from plethos.core import rotations
-from plethos.core.bend import BendMeasure
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
-from plethos.core.mask import Mask
+from plethos.core.geometry import rotations
+from plethos.core.geometry.topology import extent
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.measured import Measured
 from plethos.core.propose.apart import pushed_apart_at
 from plethos.core.propose.beside import Beside
@@ -29,9 +29,9 @@ from plethos.core.propose.hem import NoSlideError, pushed
 from plethos.core.propose.roll import Limb, with_twists
 from plethos.core.propose.soft import seen, soft_region
 from plethos.core.propose.solved import Solved, solved
-from plethos.core.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
-from plethos.core.skeleton import Pose
-from plethos.core.topology import extent
+from plethos.core.rules.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.mask import Mask
 
 ROLLED = math.radians(8)  # less roll than this needs no twist joints
 ENOUGH = 97.0  # percent of volume: a corrective that reaches less is tried short of the pose as well

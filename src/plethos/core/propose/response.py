@@ -8,15 +8,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.optimize import isotonic_regression
 
-from plethos.core.bend import BendMeasure, bent
 from plethos.core.character import Character
-from plethos.core.dials import Dial
 from plethos.core.errors import BadEditError
-from plethos.core.remedies import Corrective, Remedy
-from plethos.core.response import Response
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.geometry.rotations import Array
+from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.skeleton import Pose
 
 STEPS = 12
 TRIED = np.linspace(0, 1, 9)  # activations

@@ -9,12 +9,12 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Posed
+from plethos.core.geometry.rotations import Array
 from plethos.core.joints.edit import twisted
-from plethos.core.mapping import vector
-from plethos.core.names import free_name
-from plethos.core.remedies import Helper, Remedy, Share
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
+from plethos.core.rules.remedies import Helper, Remedy, Share
+from plethos.core.skeleton.mapping import vector
+from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.weights.bones import Segment, segments_of
 
 STATIONS = 11

@@ -14,12 +14,12 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.rows import distinct_rows
+from plethos.core.geometry.topology import boundary_loops
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region, encloses
-from plethos.core.rotations import Array
-from plethos.core.rows import distinct_rows
-from plethos.core.skeleton import Skeleton
-from plethos.core.topology import boundary_loops
+from plethos.core.skeleton.skeleton import Skeleton
 
 SLABS = 9
 THICK = 2.5  # a slab at least, in edges of its skin

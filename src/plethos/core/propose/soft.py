@@ -7,13 +7,13 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.binding import Binding
 from plethos.core.character import Character
-from plethos.core.mask import Mask
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import Topology, distance_over_surface
 from plethos.core.measure.region import joint_region
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
-from plethos.core.topology import Topology, distance_over_surface
+from plethos.core.skeleton.skeleton import Skeleton
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.mask import Mask
 from plethos.core.weights.bones import segments_of
 
 SEEN = 0.01  # a smaller share is left out of a mask

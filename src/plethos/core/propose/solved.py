@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from plethos.core.evaluate import Evaluator
-from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH, FirstMend, Mended
 from plethos.core.propose.held import Held
 from plethos.core.propose.response import Fitted, fitted_response
-from plethos.core.remedies import Corrective
+from plethos.core.rules.remedies import Corrective
 from plethos.core.sculpt.solve import SolveReport, solve_corrective
+from plethos.core.skeleton.pose_files import pose_to_json
 
 
 @dataclass(frozen=True, eq=False)

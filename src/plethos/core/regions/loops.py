@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
-from plethos.core.topology import Topology
+from plethos.core.geometry.topology import Topology
 
 MOST = 4096  # a loop longer than this is a spiral
 

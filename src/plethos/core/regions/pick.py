@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.topology import Topology, distance_over_surface
+from plethos.core.geometry.topology import Topology, distance_over_surface
 
 Shares = NDArray[np.float32]
 

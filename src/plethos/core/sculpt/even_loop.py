@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
 from plethos.core.sculpt.session import Dab, SculptSurface
 
 

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import Mesh
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
 from plethos.core.sculpt.session import MOST, Dab, SculptSurface, Touched
+from plethos.core.skin.mesh import Mesh
 
 
 class FlatSurface(SculptSurface):

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
-from plethos.core.rotations import Array
-from plethos.core.symmetry import SYMMETRIC
-from plethos.core.topology import extent
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import extent
+from plethos.core.skeleton.symmetry import SYMMETRIC
 
 ALIKE = 1e-3  # of the character's height: how far off its mirror image a posed vertex may be
 

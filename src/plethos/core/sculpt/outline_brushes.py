@@ -18,10 +18,10 @@ from scipy import sparse
 from scipy.sparse import csgraph
 
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import Mesh
-from plethos.core.outlines import AFTER, BEFORE, POINT
-from plethos.core.rotations import Array
+from plethos.core.geometry.outlines import AFTER, BEFORE, POINT
+from plethos.core.geometry.rotations import Array
 from plethos.core.sculpt.session import MOST, Dab
+from plethos.core.skin.mesh import Mesh
 
 STRAIGHT = 0.996  # cosine: handles this much in line are one tangent, and stay one
 ROUNDEST = 3.0

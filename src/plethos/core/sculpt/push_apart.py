@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import Topology
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
-from plethos.core.rotations import Array
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.topology import Topology
 
 ROUNDS, TOUCHES = 150, 4  # at most, for one click and for one touch of the brush
 STEPS = (0.5, 0.1)  # of an edge: how far skin goes in a round, at first and once little is left

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import Topology
 from plethos.core.regions.loops import QuadEdges
-from plethos.core.rotations import Array
 from plethos.core.sculpt import kernels
-from plethos.core.topology import Topology
 
 MOST = 1e6  # metres
 

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from plethos.core.rotations import Array
+from plethos.core.geometry.rotations import Array
 from plethos.core.sculpt import kernels
 from plethos.core.sculpt.session import Dab, Hold, SculptSurface
 

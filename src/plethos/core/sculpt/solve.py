@@ -19,17 +19,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Posed
-from plethos.core.rotations import Array
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import extent
+from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge
 from plethos.core.sculpt import kernels
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.skinning.bones import rigid_bones, skin_matrices
-from plethos.core.topology import extent
-from plethos.core.triggers.hinge import HingeTrigger, guess_hinge
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.bones import rigid_bones, skin_matrices
+from plethos.core.skin.shape import Shape
 
 EXACT_ABOVE = 0.3  # least singular value, relative to rest, from which the inverse is exact
 HOPELESS_BELOW = 0.1

@@ -12,11 +12,11 @@ from shapely.geometry.base import BaseGeometry
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.flat.fills import painted
-from plethos.core.laplacian import SurfaceLaplacian
-from plethos.core.outlines import Drawn, Outlines, flattened
-from plethos.core.rotations import Array
-from plethos.core.topology import Topology, extent
+from plethos.core.geometry.laplacian import SurfaceLaplacian
+from plethos.core.geometry.outlines import Drawn, Outlines, flattened
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import Topology, extent
+from plethos.core.measure.open_fill import painted
 from plethos.core.weights.bones import Segment, segments_of
 from plethos.core.weights.heated import heated
 from plethos.core.weights.layers import bones_of

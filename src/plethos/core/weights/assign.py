@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from plethos.core.binding import Binding
 from plethos.core.character import Character
-from plethos.core.skinning.bone_table import bone_table
+from plethos.core.skin.binding import Binding
+from plethos.core.skin.bone_table import bone_table
 from plethos.core.weights.limit import limit_influences
 
 INSIDE = 8  # influences a vertex while working

@@ -10,7 +10,7 @@ from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.symmetry import is_symmetric
+from plethos.core.skeleton.symmetry import is_symmetric
 from plethos.core.weights.area import area_weights
 from plethos.core.weights.bones import skin_bones
 from plethos.core.weights.edit import seen_across

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from plethos.core.character import Character
-from plethos.core.symmetry import is_symmetric
+from plethos.core.skeleton.symmetry import is_symmetric
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bones import skin_bones

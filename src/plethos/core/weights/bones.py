@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from plethos.core.names import is_tip
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
-from plethos.core.topology import extent
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import extent
+from plethos.core.skeleton.names import is_tip
+from plethos.core.skeleton.skeleton import Skeleton
 
 BEHIND = 3.0  # a bone that lies outside the surface at a vertex counts as so many times further away
 OUTWARD = 0.2  # cosine between the way to a bone and the normal from which on it lies outside

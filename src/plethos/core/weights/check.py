@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from plethos.core.character import Character
-from plethos.core.symmetry import is_symmetric
+from plethos.core.skeleton.symmetry import is_symmetric
 from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
 from plethos.core.weights.heated import normalised
 

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 
 # Eight colours that colour-blind eyes tell apart: Okabe and Ito, "Color universal design" (2008), from memory; black is
 # left out, since dark skin would sink into the ground of the view. Linear RGB is made of them below.

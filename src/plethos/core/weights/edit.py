@@ -8,8 +8,8 @@ from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.mesh import Part
-from plethos.core.symmetry import is_symmetric
+from plethos.core.skeleton.symmetry import is_symmetric
+from plethos.core.skin.mesh import Part
 from plethos.core.weights.carry import carried_over
 from plethos.core.weights.heated import mixed
 

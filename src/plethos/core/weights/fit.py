@@ -9,10 +9,10 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core import rotations
 from plethos.core.character import Character
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.skeleton import Skeleton
 
 CANDIDATES = 16  # of a vertex that follows more joints, the largest are looked at
 # How far a joint is taken to turn across its hinge where nobody says: common practice, no source.

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
-from plethos.core.skeleton import Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.weights.bones import Segment, along_segment, segments_of
 
 Weights = NDArray[np.float64]

@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from plethos.core.laplacian import laplacian_of
-from plethos.core.rotations import Array
-from plethos.core.topology import Corners
+from plethos.core.geometry.laplacian import laplacian_of
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import Corners
 from plethos.core.weights.heat_factor import HeatFactor
 
 STRENGTH = 1.6

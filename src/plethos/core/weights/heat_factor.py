@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse import csgraph
 
-from plethos.core.factor import symmetric_factor
-from plethos.core.rotations import Array
+from plethos.core.geometry.factor import symmetric_factor
+from plethos.core.geometry.rotations import Array
 
 COLD = 1e-6  # what is no warmer than this is taken for 0
 LOTS = 4  # in how many lots pieces are factored: whatever cores there are, so that weights are the same to a bit

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import sparse
 
-from plethos.core.laplacian import SurfaceLaplacian
-from plethos.core.topology import Topology
+from plethos.core.geometry.laplacian import SurfaceLaplacian
+from plethos.core.geometry.topology import Topology
 from plethos.core.weights.bones import Segment, nearest_bones
 from plethos.core.weights.gradient import shares_of
 from plethos.core.weights.heat import heat_columns

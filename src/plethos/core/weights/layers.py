@@ -11,9 +11,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from plethos.core.names import words_of
-from plethos.core.rotations import Array
-from plethos.core.skeleton import Skeleton
+from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.names import words_of
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.weights.bones import Segment
 
 # What is named for one side follows no joint of the other.

@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.topology import Topology
 from plethos.core.sculpt.session import Touched
-from plethos.core.symmetry import across
-from plethos.core.topology import Topology
+from plethos.core.skeleton.symmetry import across
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import evened
 

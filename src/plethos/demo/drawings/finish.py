@@ -10,24 +10,24 @@ from typing import Any
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from plethos.core import rotations
 from plethos.core.character import Character
-from plethos.core.clips import Clip, Track
-from plethos.core.dials import Dial
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.svg_file import SvgFile, parse_svg
 from plethos.core.formats.svg_read import read_drawing
+from plethos.core.geometry import rotations
 from plethos.core.joints.flat import laid_flat
-from plethos.core.pose_files import pose_to_json
 from plethos.core.propose.flat_mend import width_kept
-from plethos.core.remedies import Corrective, Remedy, Target
-from plethos.core.remedies.corrective import target_name
-from plethos.core.response import Response
+from plethos.core.rules.dials import Dial
+from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.rules.remedies.corrective import target_name
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.dial import DialTrigger
+from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.shape import Shape
-from plethos.core.skeleton import Pose
-from plethos.core.triggers.dial import DialTrigger
-from plethos.core.triggers.hinge import HingeTrigger
+from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 

@@ -1,0 +1,1 @@
+"""Geometry: rotations, triangles, outlines and what spreads over them. It knows no character."""

@@ -1,0 +1,394 @@
+"""Joints, poses and forward kinematics."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from plethos.core.errors import BadEditError, BadPoseError
+from plethos.core.geometry import rotations
+from plethos.core.geometry.rotations import Array
+from plethos.core.geometry.topology import FARTHEST, NOWHERE
+from plethos.core.skeleton.kinematics import forward
+
+_NONE: Array = np.zeros((0, 3))
+
+
+def refuse_nowhere(farthest: float) -> None:
+    """Refuse a pose in which the largest number of all joints' world matrices is that: whatever sees a pose asks here.
+
+    Raises
+    ------
+    BadPoseError
+        When it is so large that nothing could be seen there.
+    """
+    if not farthest < FARTHEST:
+        raise BadPoseError(NOWHERE)
+
+
+@dataclass(frozen=True)
+class Pose:
+    """What is turned away from rest.
+
+    Parameters
+    ----------
+    rotations
+        Quaternions ``(J, 4)`` on top of each joint's rest rotation, in its rest frame: local = rest * R.
+    translations
+        Metres ``(J, 3)`` added to the rest translation, in the parent's frame; None = none.
+    scales
+        Absolute joint scales ``(J, 3)`` that replace the rest stretch; NaN rows keep it; None = none.
+    shape_weights
+        Values ``{shape index: weight}`` that a clip gives to the shapes that came with the file.
+    dials
+        Values of dials by name; those left out stand at their start.
+    """
+
+    rotations: Array
+    translations: Array | None = None
+    scales: Array | None = None
+    shape_weights: Mapping[int, float] | None = None
+    dials: Mapping[str, float] | None = None
+
+    def with_rotation(self, joint: int, rotation: Array) -> Pose:
+        """The same pose with one joint's rotation replaced."""
+        turned = self.rotations.copy()
+        turned[joint] = rotation
+        return replace(self, rotations=turned)
+
+    def same(self, other: Pose) -> bool:
+        """Whether another pose says the same of the same joints, to the bit."""
+        if self.shape_weights != other.shape_weights or self.dials != other.dials:
+            return False
+        own = (self.rotations, self.translations, self.scales)
+        theirs = (other.rotations, other.translations, other.scales)
+        return all(
+            a is b or (a is not None and b is not None and np.array_equal(a, b, equal_nan=True))
+            for a, b in zip(own, theirs, strict=True)
+        )
+
+
+@dataclass(frozen=True)
+class Hinge:
+    """The axis a joint mainly bends about, and how far it goes.
+
+    Parameters
+    ----------
+    axis
+        Unit axis in the joint's rest frame.
+    low, high
+        Range of motion about it, radians; less than a whole turn apart, so that an angle can be told.
+    others
+        Ranges about the two axes across it, where they are known: first about the one along the bone (roll), then
+        sideways.
+    """
+
+    axis: tuple[float, float, float]
+    low: float
+    high: float
+    others: tuple[tuple[float, float], tuple[float, float]] | None = None
+
+
+@dataclass(frozen=True)
+class Skeleton:
+    """The joints of a character and the plain nodes above them, parents before children.
+
+    A local transform is ``T(rest_translation) * rest_rotation * R * rest_stretch``, with R from the pose. The
+    stretch is the node's scale (a diagonal), or whatever else of a matrix is not a rotation. Helper joints that we made
+    are plain nodes to everyone but their remedies: they are not posed, and nothing but their masks binds skin to them.
+
+    Parameters
+    ----------
+    names
+        One unique name a joint.
+    parents
+        Index ``(J,)`` of each joint's parent, -1 for none; always smaller than the joint's own.
+    rest_translation, rest_rotation, rest_stretch
+        ``(J, 3)`` metres, ``(J, 4)`` quaternions, ``(J, 3, 3)`` matrices.
+    is_joint
+        ``(J,)`` False for nodes that only carry a transform and that nobody poses.
+    nodes
+        ``(J,)`` the index of the node in the file it came from.
+    hinges
+        What the file says of each joint's hinge; None where it says nothing.
+    keys
+        ``(J,)`` who each joint is, whatever it is called and wherever it stands in the list; () = as in the file.
+    """
+
+    names: tuple[str, ...]
+    parents: np.ndarray[Any, np.dtype[np.int32]]
+    rest_translation: Array
+    rest_rotation: Array
+    rest_stretch: Array
+    is_joint: np.ndarray[Any, np.dtype[np.bool_]]
+    nodes: np.ndarray[Any, np.dtype[np.int32]]
+    hinges: tuple[Hinge | None, ...] = ()
+    keys: tuple[int, ...] = ()
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+    @cached_property
+    def index_of(self) -> dict[str, int]:
+        """Joint index by name."""
+        return {name: i for i, name in enumerate(self.names)}
+
+    @cached_property
+    def rows(self) -> Array:
+        """The joints ``(J, 17)`` as `kinematics.forward` reads them."""
+        stretch = self.rest_stretch.reshape(-1, 9)
+        return np.hstack([self.parents[:, None], self.rest_translation, self.rest_rotation, stretch]).astype(np.float64)
+
+    @cached_property
+    def joint_keys(self) -> tuple[int, ...]:
+        """Who each joint is ``(J,)``: edits keep that."""
+        return self.keys or tuple(range(len(self)))
+
+    def came_from(self, before: Skeleton) -> np.ndarray[Any, np.dtype[np.int32]]:
+        """Which joint of another version of this skeleton each is ``(J,)``, -1 for new ones."""
+        number = {key: j for j, key in enumerate(before.joint_keys)}
+        return np.array([number.get(key, -1) for key in self.joint_keys], dtype=np.int32)
+
+    @cached_property
+    def joint_parents(self) -> tuple[int, ...]:
+        """For each joint its nearest ancestor that is a joint itself, -1 for none."""
+        found: list[int] = []
+        for parent in self.parents:
+            up = int(parent)
+            while up >= 0 and not self.is_joint[up]:
+                up = int(self.parents[up])
+            found.append(up)
+        return tuple(found)
+
+    def children(self, joint: int) -> list[int]:
+        """The joints whose nearest joint ancestor is `joint`."""
+        return list(self._below.get(joint, ()))
+
+    @cached_property
+    def _below(self) -> dict[int, list[int]]:
+        below: dict[int, list[int]] = {}
+        for j, parent in enumerate(self.joint_parents):
+            if self.is_joint[j]:
+                below.setdefault(parent, []).append(j)
+        return below
+
+    def subtree(self, joint: int) -> np.ndarray[Any, np.dtype[np.bool_]]:
+        """Mask ``(J,)`` of `joint` and all below it."""
+        inside = np.zeros(len(self), dtype=bool)
+        inside[joint] = True
+        for j in range(joint + 1, len(self)):
+            if self.parents[j] >= 0:
+                inside[j] |= inside[self.parents[j]]
+        return inside
+
+    def main_child(self, joint: int) -> int | None:
+        """The child that a joint's bone ends at: the one furthest away; None when there is none apart from it."""
+        at = self.rest_global[:, :3, 3]
+        below = [(float(np.linalg.norm(at[c] - at[joint])), c) for c in self.children(joint)]
+        length, child = max(below, key=lambda found: found[0], default=(0.0, -1))
+        return child if length > 1e-9 else None
+
+    def mask(self, names: Iterable[str]) -> np.ndarray[Any, np.dtype[np.bool_]]:
+        """Mask ``(J,)`` of the joints of these names.
+
+        Raises
+        ------
+        BadPoseError
+            When there is no joint of some name.
+        """
+        inside = np.zeros(len(self), dtype=bool)
+        inside[[self.find(name) for name in names]] = True
+        return inside
+
+    def known_hinge(self, joint: int) -> Hinge | None:
+        """The joint's hinge as the file or an edit says it; None where nothing does."""
+        return self.hinges[joint] if self.hinges else None
+
+    def hinge(self, joint: int) -> Hinge:
+        """The joint's hinge as the file says it, or a guess.
+
+        The guess is the joint's own axis that lies best along the bend which the bones already have at rest, and
+        never the one along the bone; its range is generous, since nothing is known.
+        """
+        known = self.known_hinge(joint)
+        if known is not None:
+            return known
+        at, frame = self.rest_global[:, :3, 3], self.rest_global[joint, :3, :3]
+        frame = frame / np.maximum(np.linalg.norm(frame, axis=0), 1e-12)
+        below = self.main_child(joint)
+        parent = self.joint_parents[joint]
+        after = at[below] - at[joint] if below is not None else np.zeros(3)
+        before = at[joint] - at[parent] if parent >= 0 else np.zeros(3)
+        bone = after if np.linalg.norm(after) > 1e-9 else before
+        bone = bone / max(float(np.linalg.norm(bone)), 1e-12)
+        across = np.abs(np.cross(before, after) @ frame)
+        across = across / max(float(across.max()), 1e-12)
+        # Without a bend at rest all axes across the bone are as good; the last wins.
+        score = across * 0.5 + np.where(np.abs(bone @ frame) > 0.7, -10.0, 0.0) + np.array([0.0, 0.01, 0.02])
+        axis = [0.0, 0.0, 0.0]
+        axis[int(np.argmax(score))] = 1.0
+        return Hinge((axis[0], axis[1], axis[2]), -np.pi / 2, 5 * np.pi / 6)
+
+    def find(self, name: str) -> int:
+        """Index of the joint called `name`.
+
+        Raises
+        ------
+        BadPoseError
+            When there is none.
+        """
+        index = self.index_of.get(name)
+        if index is None:
+            raise BadPoseError(f"There is no joint called “{name}” in this character.")
+        return index
+
+    def rest_pose(self) -> Pose:
+        """The pose in which nothing is turned."""
+        return Pose(self._unturned.copy())
+
+    @cached_property
+    def _unturned(self) -> Array:
+        return np.tile([0.0, 0.0, 0.0, 1.0], (len(self), 1))
+
+    def check_pose(self, pose: Pose) -> None:
+        """Refuse a pose of another skeleton: compiled loops trust their sizes.
+
+        Raises
+        ------
+        BadPoseError
+            When it has another number of joints.
+        """
+        if any(a is not None and len(a) != len(self) for a in (pose.rotations, pose.translations, pose.scales)):
+            raise BadPoseError("The pose is one of another skeleton: the joints were changed meanwhile.")
+
+    def global_matrices(self, pose: Pose) -> Array:
+        """World transforms ``(J, 4, 4)`` of all joints: forward kinematics.
+
+        Raises
+        ------
+        BadPoseError
+            When the pose is one of another skeleton, or a joint lies nowhere in it.
+        """
+        self.check_pose(pose)
+        added, scales = (_NONE if a is None else np.ascontiguousarray(a) for a in (pose.translations, pose.scales))
+        return self.world(np.ascontiguousarray(pose.rotations, dtype=np.float64), added, scales)
+
+    def world(self, turned: Array, added: Array, scales: Array) -> Array:
+        """World transforms ``(J, 4, 4)`` of a pose's arrays as `Moment` has them: contiguous, ``(0, 3)`` for none.
+
+        Raises
+        ------
+        BadPoseError
+            When a joint lies nowhere.
+        """
+        out = np.empty((len(self), 4, 4))
+        refuse_nowhere(forward(self.rows, turned, added, scales, out))
+        return out
+
+    def turned_in_world(self, pose_rotations: Array) -> Array:
+        """How all joints are turned in the world ``(J, 4)``: the turns along the way to each, whatever is scaled there.
+
+        Under a joint that is scaled unevenly or mirrored a world matrix holds no rotation of the joints below.
+        """
+        out = rotations.multiply(self.rest_rotation, pose_rotations)
+        for j, parent in enumerate(self.parents):
+            if parent >= 0:
+                out[j] = rotations.multiply(out[parent], out[j])
+        return rotations.normalize(out)
+
+    def pose_frame(self, joint: int) -> Array:
+        """The frame ``(3, 3)`` that a joint's rotations are said in, at rest in the world: without its stretch."""
+        return np.asarray(self._pose_frames[joint])
+
+    @cached_property
+    def _pose_frames(self) -> Array:
+        # Every edit compiles rules, which ask for the frames of all that they read.
+        above = np.where(self.parents[:, None, None] >= 0, self.rest_global[self.parents, :3, :3], np.eye(3))
+        frames: Array = above @ rotations.to_matrix(self.rest_rotation)
+        frames.setflags(write=False)
+        return frames
+
+    def range_about(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float]:
+        """How far a joint turns about an axis of its rest frame, radians; half a turn each way if nobody says."""
+        return self._range_about(self.hinge(joint), joint, axis) or (-np.pi, np.pi)
+
+    def known_range(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float] | None:
+        """The same where the file or an edit says it; None where it is a guess."""
+        hinge = self.known_hinge(joint)
+        return None if hinge is None else self._range_about(hinge, joint, axis)
+
+    def cut_middle(
+        self, joint: int, axis: tuple[float, float, float], read: tuple[float, float] | None = None
+    ) -> float:
+        """The middle of the angles (radians) that can be told apart about an axis: their cut lies half a turn away.
+
+        That of the joint's range; where none is known, of what is read.
+
+        Parameters
+        ----------
+        read
+            The first and the last angle that a response has knots at; None = there is no response.
+
+        Raises
+        ------
+        BadEditError
+            When range and knots together are more than a whole turn.
+        """
+        known = self.known_range(joint, axis)
+        told = [span for span in (known, read) if span is not None] or [self.range_about(joint, axis)]
+        low, high = min(span[0] for span in told), max(span[1] for span in told)
+        if high - low > 2 * np.pi + 1e-9:
+            raise BadEditError(
+                f"“{self.names[joint]}” would have to tell {np.degrees(low):.0f} from {np.degrees(high):.0f} degrees, "
+                "more than a whole turn: narrow the range of motion or the response."
+            )
+        return 0.5 * (low + high)
+
+    def angle_about(self, joint: int, rotation: Array, axis: tuple[float, float, float]) -> float:
+        """How far a joint of a pose is turned about a unit axis of its rest frame, radians, as its range is told."""
+        return float(rotations.twist_angle(rotation, axis, self.cut_middle(joint, axis)))
+
+    def _range_about(self, hinge: Hinge, joint: int, axis: tuple[float, float, float]) -> tuple[float, float] | None:
+        (x, y, z), (a, b, c) = hinge.axis, axis  # three numbers: a product of arrays takes ten times as long
+        along = x * a + y * b + z * c
+        if abs(along) > 0.999:
+            return (hinge.low, hinge.high) if along > 0 else (-hinge.high, -hinge.low)
+        for own, span in zip(self.across(joint), hinge.others, strict=True) if hinge.others else ():
+            along = float(own @ axis)
+            if abs(along) > 0.999:
+                return span if along > 0 else (-span[1], -span[0])
+        return None
+
+    def across(self, joint: int) -> tuple[Array, Array]:
+        """The axes that `Hinge.others` are about: across the hinge, first the one nearest to the bone."""
+        axis = np.array(self.hinge(joint).axis)
+        own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
+        bone = own - axis * (own @ axis)
+        if np.linalg.norm(bone) < 1e-9:
+            bone = np.eye(3)[(int(np.argmax(np.abs(axis))) + 1) % 3]
+            bone = bone - axis * (bone @ axis)
+        bone = bone / np.linalg.norm(bone)
+        return bone, np.cross(axis, bone)
+
+    def bone_axis(self, joint: int) -> tuple[float, float, float]:
+        """The unit axis of a joint's rest frame that lies along its bone; Y where there is no bone."""
+        own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
+        length = float(np.linalg.norm(own))
+        x, y, z = (own / length).tolist() if length > 1e-9 else (0.0, 1.0, 0.0)
+        return (x, y, z)
+
+    def _bone(self, joint: int) -> Array:
+        """The way that a joint's bone goes at rest in the world; that of the bone before it for an end."""
+        at, below, parent = self.rest_global[:, :3, 3], self.main_child(joint), self.joint_parents[joint]
+        after = at[below] - at[joint] if below is not None else np.zeros(3)
+        before = at[joint] - at[parent] if parent >= 0 else np.zeros(3)
+        return np.asarray(after if np.linalg.norm(after) > 1e-9 else before)
+
+    @cached_property
+    def rest_global(self) -> Array:
+        """World transforms ``(J, 4, 4)`` at rest."""
+        return self.global_matrices(self.rest_pose())
