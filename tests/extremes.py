@@ -26,7 +26,7 @@ from plethos.core.skeleton.reach import reached
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.fit import fitted
 from plethos.core.weights.limit import limit_influences
-from tests.core.test_stages import any_pose, everything
+from tests.making import any_pose, everything
 
 EXTREMES = np.array([0.0, -0.0, 1e-300, 1e-38, 1e-9, 1.0, 1e6, 1e9, 1e18, 3e37])
 refused = contextlib.suppress(PlethosError)

@@ -44,7 +44,7 @@ from plethos.core.skeleton.clips import Track
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
-from tests.core.test_motion import stick
+from tests.core.motion.test_motion import stick
 from tests.core.test_stages import any_pose, everything
 from tests.drawings import bar, laid, svg
 from tests.figures import tube, tube_points

@@ -23,7 +23,7 @@ from plethos.core.skeleton.kinematics import hinge_values
 from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.binding import Bones
 from plethos.core.skin.shape import Shape
-from tests.core.test_kinematics import COUNT, random_skeleton
+from tests.core.skeleton.test_kinematics import COUNT, random_skeleton
 from tests.drawings import bar, laid, posed, svg
 
 Z = (0.0, 0.0, 1.0)

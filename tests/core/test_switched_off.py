@@ -12,7 +12,7 @@ from plethos.core.formats.gltf_write import flattened
 from plethos.core.formats.rules import rules_of
 from plethos.core.propose.kinds import waterfall
 from plethos.core.rules.dials import Group
-from tests.core.test_stages import any_pose, everything
+from tests.making import any_pose, everything
 
 KINDS = len(everything(np.random.default_rng(0)).rules.remedies)
 

@@ -13,7 +13,7 @@ from plethos.service import edits
 from plethos.service.workbench import Workbench
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
-from tests.core.test_before import BEFORE, EXPECTED, differs
+from tests.core.formats.test_before import BEFORE, EXPECTED, differs
 
 
 def restored() -> str:

@@ -13,7 +13,7 @@ from plethos.service.bending import clip_curves
 from plethos.service.live import pose_of
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
-from tests.core.test_motion import WALK, stick
+from tests.core.motion.test_motion import WALK, stick
 from tests.figures import tube_file
 from tests.server import fresh_database
 

@@ -21,8 +21,8 @@ from plethos.service.sculpt_strokes import SculptSettings
 from plethos.service.version import HeldSculpt, OvertakenError
 from plethos.service.workbench import Workbench
 from plethos.store.repository import Store
-from tests.core.test_stages import everything
 from tests.light import light_keeper
+from tests.making import everything
 from tests.server import fresh_database
 from tests.strokes import desk
 from tests.web.test_api import unpack

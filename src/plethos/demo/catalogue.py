@@ -1,6 +1,6 @@
 """The demo characters by name: what ships with the package, and how each is made.
 
-``python -m plethos.demo.catalogue`` makes all files anew; `tests/core/test_demo.py` holds them to the generator.
+``python -m plethos.demo.catalogue`` makes all files anew; `tests/demo/test_demo.py` holds them to the generator.
 """
 
 from __future__ import annotations

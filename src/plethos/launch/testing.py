@@ -33,9 +33,8 @@ class Piece:
 
     @property
     def label(self) -> str:
-        return (
-            f"{self.suite} ({', '.join(m.removeprefix('test_') for m in self.modules)})" if self.modules else self.suite
-        )
+        names = ", ".join(m.rpartition(".")[2].removeprefix("test_") for m in self.modules)
+        return f"{self.suite} ({names})" if names else self.suite
 
 
 def pieces(wanted: Collection[str]) -> list[Piece]:
@@ -48,7 +47,9 @@ def pieces(wanted: Collection[str]) -> list[Piece]:
             found.append(Piece(suite))
             continue
         # Each module to the piece that has the fewest tests so far.
-        sizes = {p.stem: p.read_text().count("def test_") for p in (ROOT / "tests" / suite).glob("test_*.py")}
+        folder = ROOT / "tests" / suite
+        files = {".".join(p.relative_to(folder).with_suffix("").parts): p for p in folder.rglob("test_*.py")}
+        sizes = {module: p.read_text().count("def test_") for module, p in files.items()}
         shares: list[list[str]] = [[] for _ in range(SPLIT[suite])]
         for module in sorted(sizes, key=lambda m: (-sizes[m], m)):
             min(shares, key=lambda share: sum(sizes[m] for m in share)).append(module)

@@ -1,8 +1,9 @@
 """Compiled, from a pose to bones: hinges, weights of targets, forward kinematics, bones as the skin kernel reads them.
 
 A hundred joints are too few for NumPy to be worth its call overhead: these loops take a fiftieth of the time. What
-each equals in plain NumPy stands in `tests/core/test_kinematics.py`. Where a version needs nothing else, all of it is
-one call (`from_hinges`). Numba's disk cache sees changes of this file only: what the loops share has to stay here.
+each equals in plain NumPy stands in `tests/core/skeleton/test_kinematics.py`. Where a version needs nothing else, all
+of it is one call (`from_hinges`). Numba's disk cache sees changes of this file only: what the loops share has to stay
+here.
 """
 
 # mypy: disable-error-code="no-untyped-call, no-any-return"

@@ -4,7 +4,7 @@ The layout decides the speed. Vertices come sorted by how they are skinned (line
 only; see `SkinLayout`), so that no branch is guessed wrong and memory is read in order. A bone is one row, read as one
 vector register, so blending the influences of a vertex takes a multiply-add each. What is left of dual
 quaternions is done for a block of vertices at a time, one component an array, so that the compiler
-vectorises it. `tests/core/test_skinning.py` holds it to `exact.py`.
+vectorises it. `tests/core/skin/test_skinning.py` holds it to `exact.py`.
 """
 
 # mypy: disable-error-code="no-untyped-call, call-arg, var-annotated, misc, no-any-return, attr-defined"

@@ -39,7 +39,7 @@ from plethos.core.skeleton.clips import Clip, Track
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
-from tests.core.test_documents import Kept
+from tests.core.formats.test_documents import Kept
 from tests.core.test_stages import any_pose, everything
 from tests.figures import paths, set_at, tube
 

@@ -16,7 +16,7 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.measure.bend import bent
 
-BEFORE = Path(__file__).parents[1] / "data" / "before"
+BEFORE = Path(__file__).parents[2] / "data" / "before"
 EXPECTED = json.loads((BEFORE / "expected.json").read_text())
 
 

@@ -8,7 +8,7 @@ import trimesh
 from plethos.core.geometry.subdivide import subdivided
 from plethos.core.geometry.topology import Topology
 from plethos.demo.catalogue import open_demo
-from tests.core.test_brushes import ball, sheet
+from tests.core.sculpt.test_brushes import ball, sheet
 
 
 class Loop(unittest.TestCase):

@@ -25,7 +25,7 @@ from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
 from plethos.core.rules.triggers.product import ProductTrigger
 from plethos.core.skeleton.skeleton import Hinge, Pose
 from plethos.core.skin.shape import Shape
-from tests.core.test_kinematics import random_skeleton
+from tests.core.skeleton.test_kinematics import random_skeleton
 from tests.figures import tube, value_of
 
 LINEAR = Response((0.0, 1.0), (0.0, 1.0))
