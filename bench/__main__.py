@@ -45,13 +45,15 @@ from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.bones import segment_distances, segments_of
 from plethos.demo.catalogue import open_demo
-from plethos.service.bending import bend_curves
-from plethos.service.blob_arrays import BlobArrays
-from plethos.service.desk import Desk
-from plethos.service.documents import describe, restore
-from plethos.service.live import Wanted, frame, joint_frames, pack_frame, pose_of
-from plethos.service.open_character import OpenCharacter
-from plethos.service.painting import PaintSettings, PaintStroke, PaintTool
+from plethos.service.desk.bend_strip import bend_curves
+from plethos.service.desk.desk import Desk
+from plethos.service.desk.frame import Wanted, frame, joint_frames, pack_frame
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.documents import describe, restore
+from plethos.service.library.open_character import OpenCharacter
+from plethos.service.library.poses import pose_of
+from plethos.service.tools.paint_strokes import PaintStroke, PaintTool
 from plethos.store.repository import Revision
 from plethos.web.schemas.live import SAID, PoseMessage
 

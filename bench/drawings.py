@@ -20,10 +20,11 @@ from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.bind import bound_automatically
-from plethos.service.blob_arrays import BlobArrays
-from plethos.service.desk import Desk
-from plethos.service.live import Wanted, frame, pose_of
-from plethos.service.open_character import OpenCharacter
+from plethos.service.desk.desk import Desk
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.open_character import OpenCharacter
+from plethos.service.library.poses import pose_of
 from plethos.store.repository import Revision
 from plethos.web.schemas.live import SAID, PoseMessage
 

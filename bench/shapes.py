@@ -25,13 +25,13 @@ from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.solve import invert_offsets
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.core.skin.shape import Shape
-from plethos.service.blob_arrays import BlobArrays
-from plethos.service.desk import Desk
-from plethos.service.documents import SculptNote
-from plethos.service.live import Wanted, frame
-from plethos.service.open_character import OpenCharacter
-from plethos.service.sculpt_strokes import SculptSettings, SculptTool
-from plethos.service.version import HeldSculpt
+from plethos.service.desk.desk import Desk
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.documents import SculptNote
+from plethos.service.library.open_character import OpenCharacter
+from plethos.service.library.version import HeldSculpt
+from plethos.service.tools.sculpt_strokes import SculptSettings, SculptTool
 from plethos.store.repository import Revision
 
 Row = tuple[str, str, str, str]

@@ -14,7 +14,7 @@ import structlog
 import uvicorn
 from sqlalchemy.engine import make_url
 
-from plethos.service.reading import warm_up
+from plethos.service.library.reading import warm_up
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.web.app import create_app

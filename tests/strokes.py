@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from plethos.service.desk import Desk
-from plethos.service.masking import MaskTool
-from plethos.service.outline_strokes import OutlineTool
-from plethos.service.painting import PaintSettings, PaintTool
-from plethos.service.picking import PickSettings, PickTool
-from plethos.service.sculpt_strokes import SculptSettings, SculptTool
+from plethos.service.desk.desk import Desk
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.tools.mask_strokes import MaskTool
+from plethos.service.tools.outline_strokes import OutlineTool
+from plethos.service.tools.paint_strokes import PaintTool
+from plethos.service.tools.pick_strokes import PickSettings, PickTool
+from plethos.service.tools.sculpt_strokes import SculptSettings, SculptTool
 
 TOOLS = {
     "sculpt": SculptTool(), "outline": OutlineTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()

@@ -7,7 +7,7 @@ import unittest
 from playwright.sync_api import expect, sync_playwright
 
 from plethos.launch.testing import chromium
-from plethos.service.workbench import Workbench
+from plethos.service.library.workbench import Workbench
 from tests.server import RunningServer
 
 # What a page shows follows what the server has stored a little later: what is read there is waited for.

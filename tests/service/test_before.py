@@ -9,8 +9,8 @@ import numpy as np
 import psycopg
 from sqlalchemy.engine import make_url
 
-from plethos.service import edits
-from plethos.service.workbench import Workbench
+from plethos.service.edits import rule_edits
+from plethos.service.library.workbench import Workbench
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from tests.core.formats.test_before import BEFORE, EXPECTED, differs
@@ -67,7 +67,7 @@ class DatabaseOfBefore(unittest.TestCase):
         differs(self, self.bench.open(character_id).character, "torn")
         # Stored anew, the weld goes along, and another process reads the same.
         name = self.bench.open(character_id).character.rules.remedies[1]
-        edits.set_amount(self.bench, character_id, name.id, 0.7)
+        rule_edits.set_amount(self.bench, character_id, name.id, 0.7)
         self.assertIn("weld", self.bench.open(character_id).revision.document)
         differs(self, Workbench(self.store).open(character_id).character, "torn")
 

@@ -12,10 +12,11 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.measure.bend import bent
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
-from plethos.service import binding, laying, sculpting
-from plethos.service.binding import Target
-from plethos.service.painting import PaintSettings
-from plethos.service.workbench import Workbench
+from plethos.service.edits import joint_edits, weight_edits
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.edits.weight_edits import Target
+from plethos.service.library.workbench import Workbench
+from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.light import light_keeper
@@ -77,11 +78,11 @@ class Binding(unittest.TestCase):
     def test_weights_and_remedies_keep_each_other(self):
         self.stroke()
         painted = self.opened.character.binding.joint_weights
-        sculpting.begin(self.bench, self.id, self.pose, None)
+        session.begin(self.bench, self.id, self.pose, None)
         with self.assertRaisesRegex(BadEditError, "sculpt is in progress"):
             self.paint(0.3)
         sculpt(self.bench, self.opened, "inflate", self.dab(0.5))
-        sculpting.keep(self.bench, self.id, "Bulge", sculpting.propose_trigger(self.opened))
+        kept_sculpt.keep(self.bench, self.id, "Bulge", kept_sculpt.propose_trigger(self.opened))
         np.testing.assert_allclose(self.opened.character.binding.joint_weights, painted, atol=1e-6)
         self.paint(0.2)
         self.assertEqual([r.name for r in self.opened.character.rules.remedies], ["Bulge"])
@@ -107,12 +108,12 @@ class Binding(unittest.TestCase):
             raise StopError
 
         with self.assertRaises(StopError):
-            binding.automatic(self.bench, self.id, None, stop)
+            weight_edits.automatic(self.bench, self.id, None, stop)
         self.assertEqual(self.opened.revision.number, 0)
         seen: list[float] = []
-        binding.automatic(self.bench, self.id, None, seen.append)
+        weight_edits.automatic(self.bench, self.id, None, seen.append)
         self.assertEqual((self.opened.revision.number, seen[-1]), (1, 1.0))
-        binding.automatic(self.bench, self.id, ["upper"], seen.append)
+        weight_edits.automatic(self.bench, self.id, ["upper"], seen.append)
         self.assertEqual(self.opened.revision.label, "Automatic weights of upper")
 
     def test_mirrored_strokes_and_carrying_a_side_over(self):
@@ -133,19 +134,19 @@ class Binding(unittest.TestCase):
         paint(self.bench, opened, pose, [touch], "left_forearm", "subtract", 1.0, 0.5)
         weights = opened.character.binding.joint_weights
         self.assertGreater(abs(weights[:, left].sum() - weights[:, right].sum()), 1)
-        binding.carry_over(self.bench, keeper, from_left=True)
+        weight_edits.carry_over(self.bench, keeper, from_left=True)
         weights = opened.character.binding.joint_weights
         self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
 
     def test_teeth_given_to_the_jaw_keep_every_edge(self):
         # Worked case: the lower teeth follow the jaw, the upper the head, rigidly.
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
-        binding.automatic(self.bench, keeper, None, lambda share: None)
+        weight_edits.automatic(self.bench, keeper, None, lambda share: None)
         opened = self.bench.open(keeper)
         skeleton = opened.character.skeleton
         pose = bent(skeleton.rest_pose(), skeleton.find("jaw"), (0, 0, 1), math.radians(20))
         for part, joint in (("lower teeth", "jaw"), ("upper teeth", "head")):
-            binding.give(self.bench, keeper, Target(part=part), joint)
+            weight_edits.give(self.bench, keeper, Target(part=part), joint)
         posed = Evaluator.of(opened.character).pose(pose).points
         edges = opened.character.mesh.topology.edges
         for part in opened.character.mesh.parts:
@@ -165,13 +166,13 @@ class Binding(unittest.TestCase):
         triangle = int(np.argmin(np.linalg.norm(rest[t].mean(axis=1) - [-0.04, 0.66, 0.0], axis=1)))
         touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.07, 1.0)
         paint(self.bench, opened, skeleton.rest_pose(), [touch], "left_thigh", "add", 1.0, 0.4)
-        found = [f for f in binding.findings(opened) if f["kind"] == "stray"]
+        found = [f for f in weight_edits.findings(opened) if f["kind"] == "stray"]
         self.assertEqual([f["joint"] for f in found], ["left_thigh"])
         self.assertLess(np.linalg.norm(np.array(found[0]["at"]) - [-0.04, 0.66, 0.0]), 0.08)
-        binding.mend(self.bench, keeper, "stray", "left_thigh")
-        self.assertEqual([f for f in binding.findings(opened) if f["kind"] == "stray"], [])
+        weight_edits.mend(self.bench, keeper, "stray", "left_thigh")
+        self.assertEqual([f for f in weight_edits.findings(opened) if f["kind"] == "stray"], [])
         with self.assertRaisesRegex(BadEditError, "nothing of that kind"):
-            binding.mend(self.bench, keeper, "stray")
+            weight_edits.mend(self.bench, keeper, "stray")
 
     def test_a_moved_joint_is_stored_with_its_twin_and_undone(self):
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
@@ -179,7 +180,7 @@ class Binding(unittest.TestCase):
         skeleton = opened.character.skeleton
         left, right = skeleton.find("left_thigh"), skeleton.find("right_thigh")
         at = skeleton.rest_global[left, :3, 3]
-        laying.move(self.bench, keeper, "left_thigh", (at + [0.0, 0.03, -0.01]).tolist(), True)
+        joint_edits.move(self.bench, keeper, "left_thigh", (at + [0.0, 0.03, -0.01]).tolist(), True)
         other = Workbench(Store(self.url))
         self.addCleanup(other.store.close)
         found = other.open(keeper)
@@ -187,7 +188,7 @@ class Binding(unittest.TestCase):
         np.testing.assert_allclose(now[left], at + [0, 0.03, -0.01], atol=1e-9)
         np.testing.assert_allclose(now[right], now[left] * [-1, 1, 1], atol=1e-6)
         np.testing.assert_allclose(Evaluator.of(found.character).rest(), opened.rest, atol=1e-5)
-        binding.give(other, keeper, Target(part="waistcoat"), "chest")
+        weight_edits.give(other, keeper, Target(part="waistcoat"), "chest")
         delivered = read_character(parse(other.deliver(keeper).data), "x")
         np.testing.assert_allclose(delivered.skeleton.rest_global[left, :3, 3], now[left], atol=1e-6)
         np.testing.assert_allclose(delivered.binding.joint_weights, found.character.binding.joint_weights, atol=1e-5)
@@ -197,23 +198,23 @@ class Binding(unittest.TestCase):
 
     def test_a_vertex_is_set_by_number_and_the_others_make_up_for_it(self):
         vertex = int(np.argmin(np.abs(self.opened.character.binding.joint_weights[:, self.upper] - 0.5)))
-        told = dict(binding.influences(self.opened.character, vertex))
+        told = dict(weight_edits.influences(self.opened.character, vertex))
         self.assertAlmostEqual(sum(told.values()), 1, places=6)
-        binding.set_weight(self.bench, self.id, vertex, "upper", 0.8, [], False)
-        self.assertEqual([n for n, _ in binding.influences(self.opened.character, vertex)], ["upper", "lower"])
+        weight_edits.set_weight(self.bench, self.id, vertex, "upper", 0.8, [], False)
+        self.assertEqual([n for n, _ in weight_edits.influences(self.opened.character, vertex)], ["upper", "lower"])
         np.testing.assert_allclose(
-            [w for _, w in binding.influences(self.opened.character, vertex)], [0.8, 0.2], atol=1e-6
+            [w for _, w in weight_edits.influences(self.opened.character, vertex)], [0.8, 0.2], atol=1e-6
         )
         for weight, words in ((1.5, "between 0 and 1"), (float("nan"), "between 0 and 1")):
             with self.assertRaisesRegex(BadEditError, words):
-                binding.set_weight(self.bench, self.id, vertex, "upper", weight, [], False)
+                weight_edits.set_weight(self.bench, self.id, vertex, "upper", weight, [], False)
         with self.assertRaisesRegex(BadEditError, "no vertex"):
-            binding.influences(self.opened.character, 10_000)
+            weight_edits.influences(self.opened.character, 10_000)
         self.assertEqual(self.opened.revision.number, 1)
 
     def test_what_is_not_there_is_told(self):
         with self.assertRaisesRegex(BadEditError, "no part"):
-            binding.give(self.bench, self.id, Target(part="hat"), "upper")
+            weight_edits.give(self.bench, self.id, Target(part="hat"), "upper")
 
     def test_a_refused_stroke_leaves_nothing(self):
         at = desk(self.opened)

@@ -14,12 +14,15 @@ from plethos.core.formats.svg_write import write_drawing
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.sculpt.session import Dab
 from plethos.demo.shelf import shipped
-from plethos.service import drawing, edits, helping, laying, sculpting, solving
-from plethos.service.live import Wanted, frame, pose_of
-from plethos.service.outline_strokes import OutlineSettings
-from plethos.service.painting import PaintSettings
-from plethos.service.picking import PickSettings
-from plethos.service.workbench import Workbench
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.edits import drawing_edits, joint_edits, rule_edits
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.library.poses import pose_of
+from plethos.service.library.workbench import Workbench
+from plethos.service.proposals import correctives, helpers
+from plethos.service.sculpts import kept_sculpt, session
+from plethos.service.tools.outline_strokes import OutlineSettings
+from plethos.service.tools.pick_strokes import PickSettings
 from plethos.store.repository import Store
 from tests.drawings import ARM, bar, laid, svg
 from tests.server import fresh_database
@@ -62,7 +65,7 @@ class OnADrawing(unittest.TestCase):
 
 class Strokes(OnADrawing):
     def test_points_and_widths_are_stored_with_every_stroke_and_kept_as_a_corrective(self):
-        sculpting.begin(self.bench, self.id, self.pose(lower=70), None)
+        session.begin(self.bench, self.id, self.pose(lower=70), None)
         _, shown = self.stroke("move", 15, (4, 6, 0))
         np.testing.assert_allclose(
             shown["with"].reshape(-1, 3)[15] - self.opened.version.sculpt.start[15], [4, 6, 0], atol=1e-4
@@ -77,10 +80,10 @@ class Strokes(OnADrawing):
         self.bench.step(self.id, -1)
         self.assertEqual(self.opened.sculpt.channels[15, 0], self.opened.sculpt.start_channels[15, 0])
         self.bench.step(self.id, +1)
-        rule = sculpting.propose_trigger(self.opened.version)
+        rule = kept_sculpt.propose_trigger(self.opened.version)
         self.assertEqual(rule["joint"], "lower")
         wanted = self.opened.sculpt.points.copy()
-        sculpting.keep(self.bench, self.id, "knee", rule)
+        kept_sculpt.keep(self.bench, self.id, "knee", rule)
         made = Evaluator.of(self.again().character).pose(self.pose(lower=70))
         np.testing.assert_allclose(made.exact_points(), wanted, atol=1e-3)
         self.assertAlmostEqual(float(made.channels[15, 0]), 3, places=4)
@@ -89,14 +92,14 @@ class Strokes(OnADrawing):
         )
 
     def test_a_sculpt_of_widths_alone_is_kept_too(self):
-        sculpting.begin(self.bench, self.id, self.pose(lower=70), None)
+        session.begin(self.bench, self.id, self.pose(lower=70), None)
         self.stroke("width", 15, strength=1.0)
-        sculpting.keep(self.bench, self.id, "wide", sculpting.propose_trigger(self.opened.version))
+        kept_sculpt.keep(self.bench, self.id, "wide", kept_sculpt.propose_trigger(self.opened.version))
         made = Evaluator.of(self.opened.character).pose(self.pose(lower=70))
         self.assertAlmostEqual(float(made.channels[15, 0]), 2, places=4)
 
     def test_two_pages_at_one_sculpt_do_not_lose_each_other(self):
-        sculpting.begin(self.bench, self.id, self.pose(lower=70), None)
+        session.begin(self.bench, self.id, self.pose(lower=70), None)
         one, other = desk(self.opened), desk(self.opened)
         pose = self.opened.sculpt.pose
         one.touch(one.version, "outline", pose, OutlineSettings("move"), [Dab(15, (0, 0, 0), 0, 1, (5, 0, 0))])
@@ -115,7 +118,7 @@ class Strokes(OnADrawing):
         page = desk(self.opened)
         with self.assertRaisesRegex(BadEditError, "No sculpt"):
             page.touch(page.version, "outline", self.pose(), OutlineSettings("move"), [])
-        sculpting.begin(self.bench, self.id, self.pose(lower=70), None)
+        session.begin(self.bench, self.id, self.pose(lower=70), None)
         page = desk(self.opened)
         for settings, dab in (
             (OutlineSettings("melt"), Dab(0, (0, 0, 0), 0, 1)), (OutlineSettings("move"), Dab(-4, (0, 0, 0), 0, 1)),
@@ -142,15 +145,15 @@ class Strokes(OnADrawing):
         self.assertGreater(self.opened.character.region()[15], 0.5)
 
     def test_the_width_is_kept_in_one_step(self):
-        solving.first_mend(self.bench, self.id, self.pose(lower=80), "lower")
+        correctives.first_mend(self.bench, self.id, self.pose(lower=80), "lower")
         measured = self.opened.version.measures.bend(self.opened.character.skeleton.find("lower"))
         held = self.opened.sculpt
         self.assertGreater(measured.of_points(held.points[measured.site.vertices]).girth, 90)
         self.assertLess(measured.of_points(held.start[measured.site.vertices]).girth, 80)
 
     def test_an_in_between_keeps_the_width_at_its_own_angle(self):
-        solving.first_mend(self.bench, self.id, self.pose(lower=100), "lower")
-        sculpting.keep(self.bench, self.id, "knee", sculpting.propose_trigger(self.opened.version))
+        correctives.first_mend(self.bench, self.id, self.pose(lower=100), "lower")
+        kept_sculpt.keep(self.bench, self.id, "knee", kept_sculpt.propose_trigger(self.opened.version))
         (card,) = self.opened.character.rules.remedies
         character, joint = self.opened.character, self.opened.character.skeleton.find("lower")
         wanted = width_kept(character, joint, self.pose(lower=40), NONE)
@@ -160,7 +163,7 @@ class Strokes(OnADrawing):
             return np.abs(made.exact_points() - wanted).max()
 
         before = away()
-        solving.add_between(self.bench, self.id, card.id, 40.0)
+        correctives.add_between(self.bench, self.id, card.id, 40.0)
         self.assertGreater(before, 0.1)
         self.assertLess(away(), 1e-3)
 
@@ -169,17 +172,17 @@ class Split(OnADrawing):
     def test_it_is_stored_undone_redone_and_delivered(self):
         before = self.opened.character.mesh
         points = len(before)
-        sculpting.begin(self.bench, self.id, self.pose(lower=70), None)
+        session.begin(self.bench, self.id, self.pose(lower=70), None)
         with self.assertRaisesRegex(BadEditError, "in progress"):
-            drawing.split(self.bench, self.id, "lower")
-        sculpting.drop(self.bench, self.id)
-        made = drawing.split(self.bench, self.id, "lower")
+            drawing_edits.split(self.bench, self.id, "lower")
+        session.drop(self.bench, self.id)
+        made = drawing_edits.split(self.bench, self.id, "lower")
         self.assertGreater(len(made.character.mesh), points)
         other = self.again()
         np.testing.assert_array_equal(other.character.mesh.rest, self.opened.character.mesh.rest)
         self.assertEqual(len(other.bare.mesh), len(made.character.mesh))
         # An edit on top of it, then both undone and done again, by this process and by another.
-        edits.put_dial(self.bench, self.id, {"name": "belly", "low": 0, "high": 1, "start": 0})
+        rule_edits.put_dial(self.bench, self.id, {"name": "belly", "low": 0, "high": 1, "start": 0})
         self.bench.step(self.id, -1)
         self.assertEqual(len(self.opened.character.mesh), len(made.character.mesh))
         self.bench.step(self.id, -1)
@@ -199,7 +202,7 @@ class Split(OnADrawing):
     def test_a_process_that_looked_on_takes_the_split_drawing_over(self):
         other = Workbench(self.store)
         watching = other.open(self.id)
-        made = drawing.split(self.bench, self.id, "lower")
+        made = drawing_edits.split(self.bench, self.id, "lower")
         other.catch_up(self.id)
         np.testing.assert_array_equal(watching.character.mesh.rest, made.character.mesh.rest)
 
@@ -211,15 +214,15 @@ class Split(OnADrawing):
             ("lower", "x", "no part"),
         ):
             with self.assertRaisesRegex(BadEditError, why):
-                drawing.split(self.bench, self.id, joint, part)
+                drawing_edits.split(self.bench, self.id, joint, part)
         with self.assertRaises(BadPoseError):
-            drawing.split(self.bench, self.id, "nobody")
+            drawing_edits.split(self.bench, self.id, "nobody")
         self.assertEqual(self.opened.revision.id, head)
 
 
 class OrderAndHelpers(OnADrawing):
     def test_a_part_comes_to_the_front_where_the_bend_is_held(self):
-        drawing.start_order(self.bench, self.id, self.pose(lower=-60), "lower", "limb", "hat", False)
+        drawing_edits.start_order(self.bench, self.id, self.pose(lower=-60), "lower", "limb", "hat", False)
         version = self.again().version
         for degrees, order in ((0, [0, 1]), (-25, [0, 1]), (-35, [1, 0]), (-90, [1, 0]), (60, [0, 1])):
             head, _ = unpack(
@@ -227,24 +230,24 @@ class OrderAndHelpers(OnADrawing):
             )
             self.assertEqual(head["order"], order, degrees)
         with self.assertRaisesRegex(BadEditError, "itself"):
-            drawing.start_order(self.bench, self.id, self.pose(lower=60), "lower", "hat", "hat", False)
+            drawing_edits.start_order(self.bench, self.id, self.pose(lower=60), "lower", "hat", "hat", False)
         with self.assertRaisesRegex(BadEditError, "no part"):
-            drawing.start_order(self.bench, self.id, self.pose(lower=60), "lower", "hat", "glove", False)
+            drawing_edits.start_order(self.bench, self.id, self.pose(lower=60), "lower", "hat", "glove", False)
 
     def test_a_helper_at_a_point_takes_half_of_the_turn(self):
         pose = self.pose(lower=80)
-        vertex = helping.vertex_at(self.opened.version, pose, 16, (0, 0, 0))
+        vertex = helpers.vertex_at(self.opened.version, pose, 16, (0, 0, 0))
         self.assertEqual(vertex, 15)
-        helping.start_helper(self.bench, self.id, "spot", pose, "lower", (vertex, 30.0))
+        helpers.start_helper(self.bench, self.id, "spot", pose, "lower", (vertex, 30.0))
         character = self.again().character
         (remedy,) = character.rules.remedies
         self.assertEqual(remedy.kind, "helper")
         world = Evaluator.of(character).pose(pose_of(self.opened.version, turned(lower=80))).world[remedy.body.joint]
         self.assertAlmostEqual(math.degrees(math.atan2(world[1, 0], world[0, 0])), 40, places=5)
         with self.assertRaisesRegex(BadEditError, "click a point"):
-            helping.start_helper(self.bench, self.id, "outside", pose, "lower")
+            helpers.start_helper(self.bench, self.id, "outside", pose, "lower")
         with self.assertRaises(BadEditError):
-            helping.vertex_at(self.opened.version, pose, 10**7, (0, 0, 0))
+            helpers.vertex_at(self.opened.version, pose, 10**7, (0, 0, 0))
 
 
 class Laying(unittest.TestCase):
@@ -255,9 +258,9 @@ class Laying(unittest.TestCase):
         id_ = bench.bring_in("bare.svg", svg(bar(points=6)))
         parent = None
         for row in ARM:
-            laying.make(bench, id_, row["name"], parent, [row["at"][0], -row["at"][1], 3.0], False)
+            joint_edits.make(bench, id_, row["name"], parent, [row["at"][0], -row["at"][1], 3.0], False)
             parent = row["name"]
-        laying.move(bench, id_, "lower", [90.0, 5.0, 7.0], False, None)
+        joint_edits.move(bench, id_, "lower", [90.0, 5.0, 7.0], False, None)
         skeleton = bench.open(id_).character.skeleton
         np.testing.assert_allclose(skeleton.rest_global[skeleton.find("lower"), :3, 3], [90, 5, 0])
         self.assertEqual(skeleton.hinge(skeleton.find("lower")).axis, (0.0, 0.0, 1.0))
@@ -271,19 +274,19 @@ class Delivered(unittest.TestCase):
         bench = Workbench(store)
         id_ = bench.bring_in("Heron", shipped("heron"))
         version = bench.open(id_).version
-        posed = drawing.deliver(bench, id_, "pose", pose=pose_of(version, turned(front_shank=60)))
+        posed = drawing_edits.deliver(bench, id_, "pose", pose=pose_of(version, turned(front_shank=60)))
         self.assertIn(b"<path", posed.data)
         self.assertNotIn(b"plethos:rules", posed.data)
-        animated = drawing.deliver(bench, id_, "animated", "walk along the quay")
+        animated = drawing_edits.deliver(bench, id_, "animated", "walk along the quay")
         self.assertEqual(animated.name, "Heron, walk along the quay.svg")
-        self.assertEqual(json.loads(drawing.deliver(bench, id_, "lottie", "walk along the quay").data)["fr"], 30)
-        self.assertEqual(drawing.picture(bench, id_, "look for fish", 5, 40)[:4], b"\x89PNG")
+        self.assertEqual(json.loads(drawing_edits.deliver(bench, id_, "lottie", "walk along the quay").data)["fr"], 30)
+        self.assertEqual(drawing_edits.picture(bench, id_, "look for fish", 5, 40)[:4], b"\x89PNG")
         with self.assertRaisesRegex(BadPoseError, "no clip"):
-            drawing.deliver(bench, id_, "lottie", "swim")
+            drawing_edits.deliver(bench, id_, "lottie", "swim")
         with self.assertRaisesRegex(BadEditError, "not delivered"):
-            drawing.deliver(bench, id_, "film", "walk along the quay")
+            drawing_edits.deliver(bench, id_, "film", "walk along the quay")
         solid = bench.bring_in("Keeper", shipped("lock-keeper-bare"))
         with self.assertRaisesRegex(BadEditError, "no drawing"):
-            drawing.deliver(bench, solid, "pose")
+            drawing_edits.deliver(bench, solid, "pose")
         with self.assertRaisesRegex(BadEditError, "no drawing"):
-            drawing.split(bench, solid, "left_forearm")
+            drawing_edits.split(bench, solid, "left_forearm")

@@ -10,10 +10,12 @@ from hypothesis import strategies as st
 
 from plethos.core.errors import PlethosError
 from plethos.core.skeleton.pose_files import pose_from_document
-from plethos.service import binding, edits, helping, laying, masking, picking, sculpting, solving
-from plethos.service.desk import Desk
-from plethos.service.live import Wanted, frame
-from plethos.service.workbench import Workbench
+from plethos.service.desk.desk import Desk
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.edits import joint_edits, mask_edits, region_edits, rule_edits, weight_edits
+from plethos.service.library.workbench import Workbench
+from plethos.service.proposals import correctives, helpers
+from plethos.service.sculpts import session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
@@ -68,40 +70,42 @@ def axes_share(axes, share):
 UP = (0.0, 0.0, 1.0)
 KNOTS = st.lists(st.tuples(NUMBERS, NUMBERS), min_size=2, max_size=3)
 EDITS = st.one_of(
-    st.builds(lambda a: lambda b, i: laying.move(b, i, "upper", a, False), TRIPLES),
-    st.builds(lambda n, a: lambda b, i: laying.make(b, i, n, "upper", a, False), TEXTS, TRIPLES),
-    st.builds(lambda a: lambda b, i: laying.turn(b, i, "upper", a, False), TRIPLES),
-    st.builds(lambda n: lambda b, i: laying.rename(b, i, "lower", n, False), TEXTS),
-    st.builds(lambda a, x, y: lambda b, i: laying.set_hinge(b, i, "upper", a, x, y, False), TRIPLES, NUMBERS, NUMBERS),
-    st.builds(lambda a, k, n: lambda b, i: edits.put_trigger(b, i, trigger(a, k, n)), TRIPLES, KNOTS, TEXTS),
-    st.builds(lambda k, n: lambda b, i: edits.put_trigger(b, i, trigger((0, 0, 1), k, n, n)), KNOTS, TEXTS),
-    st.builds(lambda d, n, x: lambda b, i: edits.add_remedy(b, i, corrective(d, n, x)), TRIPLES, TEXTS, NUMBERS),
-    st.builds(lambda n, m: lambda b, i: edits.add_remedy(b, i, corrective(UP, n, 1, m, m)), TEXTS, TEXTS),
-    st.builds(lambda n, v: lambda b, i: edits.add_remedy(b, i, corrective(UP, n, 1, pose={n: v})), TEXTS, NUMBERS),
-    st.builds(lambda n, x, y: lambda b, i: edits.put_dial(b, i, {"name": n, "low": 0, "high": x, "start": y}),
+    st.builds(lambda a: lambda b, i: joint_edits.move(b, i, "upper", a, False), TRIPLES),
+    st.builds(lambda n, a: lambda b, i: joint_edits.make(b, i, n, "upper", a, False), TEXTS, TRIPLES),
+    st.builds(lambda a: lambda b, i: joint_edits.turn(b, i, "upper", a, False), TRIPLES),
+    st.builds(lambda n: lambda b, i: joint_edits.rename(b, i, "lower", n, False), TEXTS),
+    st.builds(lambda a, x, y: lambda b, i: joint_edits.set_hinge(b, i, "upper", a, x, y, False),
+              TRIPLES, NUMBERS, NUMBERS),
+    st.builds(lambda a, k, n: lambda b, i: rule_edits.put_trigger(b, i, trigger(a, k, n)), TRIPLES, KNOTS, TEXTS),
+    st.builds(lambda k, n: lambda b, i: rule_edits.put_trigger(b, i, trigger((0, 0, 1), k, n, n)), KNOTS, TEXTS),
+    st.builds(lambda d, n, x: lambda b, i: rule_edits.add_remedy(b, i, corrective(d, n, x)), TRIPLES, TEXTS, NUMBERS),
+    st.builds(lambda n, m: lambda b, i: rule_edits.add_remedy(b, i, corrective(UP, n, 1, m, m)), TEXTS, TEXTS),
+    st.builds(lambda n, v: lambda b, i: rule_edits.add_remedy(b, i, corrective(UP, n, 1, pose={n: v})), TEXTS, NUMBERS),
+    st.builds(lambda n, x, y: lambda b, i: rule_edits.put_dial(b, i, {"name": n, "low": 0, "high": x, "start": y}),
               TEXTS, NUMBERS, NUMBERS),
-    st.builds(lambda n, x: lambda b, i: edits.put_group(b, i, {"name": n, "factor": x}, None), TEXTS, NUMBERS),
-    st.builds(lambda x: lambda b, i: edits.set_amount(b, i, "c", x), NUMBERS),
-    st.builds(lambda x, y: lambda b, i: edits.add_remedy(b, i, keeper(x, y)), NUMBERS, NUMBERS),
-    st.builds(lambda r, a, w, k, x: lambda b, i: edits.add_remedy(b, i, helper(r, a, w, k, x)),
+    st.builds(lambda n, x: lambda b, i: rule_edits.put_group(b, i, {"name": n, "factor": x}, None), TEXTS, NUMBERS),
+    st.builds(lambda x: lambda b, i: rule_edits.set_amount(b, i, "c", x), NUMBERS),
+    st.builds(lambda x, y: lambda b, i: rule_edits.add_remedy(b, i, keeper(x, y)), NUMBERS, NUMBERS),
+    st.builds(lambda r, a, w, k, x: lambda b, i: rule_edits.add_remedy(b, i, helper(r, a, w, k, x)),
               st.sampled_from(["slide", "grow", "limit", "push", "share", "anchor"]), TRIPLES, TRIPLES, KNOTS, NUMBERS),
-    st.builds(lambda a, x: lambda b, i: edits.bake(b, i, "k", "upper", a, [x]), TRIPLES, NUMBERS),
-    st.builds(lambda x: lambda b, i: solving.add_between(b, i, "c", x), NUMBERS),
-    st.builds(lambda x, y: lambda b, i: edits.set_body(b, i, "k", {"share": x, "most": y}), NUMBERS, NUMBERS),
-    st.sampled_from([lambda b, i: masking.set_mask(b, i, "k", "soften"), lambda b, i: edits.add_twins(b, i)]),
-    st.builds(lambda h, n: lambda b, i: masking.set_mask(b, i, "k", h, n),
-              st.sampled_from([*masking.MADE, "pick"]), TEXTS),
-    st.builds(lambda k, n: lambda b, i: masking.add_masked(b, i, k, n),
+    st.builds(lambda a, x: lambda b, i: rule_edits.bake(b, i, "k", "upper", a, [x]), TRIPLES, NUMBERS),
+    st.builds(lambda x: lambda b, i: correctives.add_between(b, i, "c", x), NUMBERS),
+    st.builds(lambda x, y: lambda b, i: rule_edits.set_body(b, i, "k", {"share": x, "most": y}), NUMBERS, NUMBERS),
+    st.sampled_from([lambda b, i: mask_edits.set_mask(b, i, "k", "soften"), lambda b, i: rule_edits.add_twins(b, i)]),
+    st.builds(lambda h, n: lambda b, i: mask_edits.set_mask(b, i, "k", h, n),
+              st.sampled_from([*mask_edits.MADE, "pick"]), TEXTS),
+    st.builds(lambda k, n: lambda b, i: mask_edits.add_masked(b, i, k, n),
               st.sampled_from(["skin_blend", "relaxer", "volume_keeper"]), st.sampled_from(["upper", "lower", "\x00"])),
-    st.builds(lambda x, e: lambda b, i: helping.share_roll(b, i, "upper", x, e), st.integers(-3, 99), st.booleans()),
-    st.builds(lambda a, o, x: lambda b, i: edits.add_remedy(b, i, axes_share([a, o], x)), TRIPLES, TRIPLES, NUMBERS),
-    st.just(lambda b, i: picking.choose(b, i, picking.Pick("all"), None, False)),
-    st.builds(lambda n: lambda b, i: picking.keep(b, i, n), TEXTS),
-    st.builds(lambda x: lambda b, i: picking.reshape(b, i, "soften", x), NUMBERS),
-    st.builds(lambda x: lambda b, i: binding.set_weight(b, i, 3, "upper", x, [], False), NUMBERS),
-    st.builds(lambda n, a, x: lambda b, i: helping.make_helper(b, i, n, "upper", a, [{"of": "upper", "share": x}]),
+    st.builds(lambda x, e: lambda b, i: helpers.share_roll(b, i, "upper", x, e), st.integers(-3, 99), st.booleans()),
+    st.builds(lambda a, o, x: lambda b, i: rule_edits.add_remedy(b, i, axes_share([a, o], x)),
+              TRIPLES, TRIPLES, NUMBERS),
+    st.just(lambda b, i: region_edits.choose(b, i, region_edits.Pick("all"), None, False)),
+    st.builds(lambda n: lambda b, i: region_edits.keep(b, i, n), TEXTS),
+    st.builds(lambda x: lambda b, i: region_edits.reshape(b, i, "soften", x), NUMBERS),
+    st.builds(lambda x: lambda b, i: weight_edits.set_weight(b, i, 3, "upper", x, [], False), NUMBERS),
+    st.builds(lambda n, a, x: lambda b, i: helpers.make_helper(b, i, n, "upper", a, [{"of": "upper", "share": x}]),
               TEXTS, TRIPLES, NUMBERS),
-    st.builds(lambda a, k: lambda b, i: sculpting.begin(b, i, pose(b.open(i), a, k), None), TRIPLES,
+    st.builds(lambda a, k: lambda b, i: session.begin(b, i, pose(b.open(i), a, k), None), TRIPLES,
               st.sampled_from(["translation", "scale", "euler_xyz_deg"])),
     st.builds(lambda n: lambda b, i: b.rename(i, n), TEXTS),
 )  # fmt: skip

@@ -18,10 +18,10 @@ from sqlalchemy.exc import OperationalError
 from plethos.core.errors import BadEditError
 from plethos.demo.catalogue import shipped
 from plethos.launch.cluster import Cluster
-from plethos.service import binding
-from plethos.service.binding import Target
-from plethos.service.jobs import SERVER_GONE, Jobs
-from plethos.service.workbench import Workbench
+from plethos.service.edits import weight_edits
+from plethos.service.edits.weight_edits import Target
+from plethos.service.jobs.jobs import SERVER_GONE, Jobs
+from plethos.service.library.workbench import Workbench
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.store.work import CANCELLED, DONE, FAILED, RUNNING, UNDER_WAY, WAITING
@@ -132,7 +132,7 @@ class Working(Case):
     def test_work_in_hand_is_not_given_up_however_long_it_thinks(self):
         async def run():
             jobs = Jobs(self.bench, lost_after=1.0)
-            thinks = patch.object(binding, "automatic", lambda *_: time.sleep(2.5))
+            thinks = patch.object(weight_edits, "automatic", lambda *_: time.sleep(2.5))
             async with jobs.working():
                 with thinks:
                     return await self.ended(await jobs.ask("automatic", self.id))
@@ -170,7 +170,7 @@ class DatabaseAway(unittest.TestCase):
         opened = self.bench.open(self.id)
         self.kill()
         Timer(0.5, self.back).start()
-        made = binding.give(self.bench, self.id, Target(part="tube"), "upper")
+        made = weight_edits.give(self.bench, self.id, Target(part="tube"), "upper")
         self.assertEqual((made.revision.number, made.revision.last), (1, 1))
         self.assertIs(opened.version, made)
         self.assertEqual(self.store.current(self.id).id, made.revision.id)
@@ -180,7 +180,7 @@ class DatabaseAway(unittest.TestCase):
         self.kill()
         self.store.give_up()
         with self.assertRaises(OperationalError):
-            binding.give(self.bench, self.id, Target(part="tube"), "upper")
+            weight_edits.give(self.bench, self.id, Target(part="tube"), "upper")
         self.back()
         self.assertIs(self.bench.open(self.id).version, before)
         self.assertEqual(self.store.current(self.id).number, 0)
@@ -196,7 +196,7 @@ class DatabaseAway(unittest.TestCase):
         async def run():
             self.jobs = Jobs(self.bench, lost_after=3.0)
             async with self.jobs.working():
-                with patch.object(binding, "automatic", stuck):
+                with patch.object(weight_edits, "automatic", stuck):
                     first = await self.jobs.ask("automatic", self.id)
                     await asyncio.to_thread(begun.wait)
                     await asyncio.to_thread(self.kill)
@@ -243,11 +243,11 @@ class TwoProcesses(Case):
         other = Workbench(Store(self.url))
         self.addCleanup(other.store.close)
         self.bench.open(self.id)
-        binding.give(other, self.id, Target(part="tube"), "upper")
+        weight_edits.give(other, self.id, Target(part="tube"), "upper")
         with self.assertRaisesRegex(BadEditError, "changed meanwhile"):
-            binding.give(self.bench, self.id, Target(part="tube"), "lower")
+            weight_edits.give(self.bench, self.id, Target(part="tube"), "lower")
         self.assertEqual(self.bench.open(self.id).revision.label, "Give tube to upper")
-        binding.give(self.bench, self.id, Target(part="tube"), "lower")
+        weight_edits.give(self.bench, self.id, Target(part="tube"), "lower")
         self.assertEqual(self.bench.open(self.id).revision.number, 2)
 
 

@@ -13,13 +13,15 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.sculpt.session import Dab
 from plethos.core.skin.picked import PICKED
 from plethos.demo.catalogue import shipped
-from plethos.service import binding, laying, picking, sculpting
-from plethos.service.binding import Target
-from plethos.service.live import Moving, Wanted, frame, pose_of
-from plethos.service.painting import PaintSettings
-from plethos.service.picking import Pick
-from plethos.service.within import Within
-from plethos.service.workbench import Workbench
+from plethos.service.desk.frame import Moving, Wanted, frame
+from plethos.service.edits import joint_edits, region_edits, weight_edits
+from plethos.service.edits.region_edits import Pick
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.edits.weight_edits import Target
+from plethos.service.edits.within import Within
+from plethos.service.library.poses import pose_of
+from plethos.service.library.workbench import Workbench
+from plethos.service.sculpts import session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
@@ -46,16 +48,16 @@ class Case(unittest.TestCase):
 
 class Laying(Case):
     def edit_everything(self):
-        laying.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.01, 0, 0], True)
-        laying.turn(self.bench, self.id, "left_forearm", [0, 25, 0], True)
-        laying.make(self.bench, self.id, "left_lantern", "left_hand", [0.7, 0.9, 0.1], True)
-        laying.rename(self.bench, self.id, "left_toes", "left_ball", True)
-        laying.hang(self.bench, self.id, "jaw", "neck", True)
-        laying.insert_twists(self.bench, self.id, "neck", 2, True)
-        laying.set_range(self.bench, self.id, "left_foot", "ankle", True)
-        laying.set_hinge(self.bench, self.id, "head", [1, 0, 0], -20, 30, True)
-        laying.delete(self.bench, self.id, "left_thumb_3", True)
-        laying.aim(self.bench, self.id, "left_clavicle", True)
+        joint_edits.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.01, 0, 0], True)
+        joint_edits.turn(self.bench, self.id, "left_forearm", [0, 25, 0], True)
+        joint_edits.make(self.bench, self.id, "left_lantern", "left_hand", [0.7, 0.9, 0.1], True)
+        joint_edits.rename(self.bench, self.id, "left_toes", "left_ball", True)
+        joint_edits.hang(self.bench, self.id, "jaw", "neck", True)
+        joint_edits.insert_twists(self.bench, self.id, "neck", 2, True)
+        joint_edits.set_range(self.bench, self.id, "left_foot", "ankle", True)
+        joint_edits.set_hinge(self.bench, self.id, "head", [1, 0, 0], -20, 30, True)
+        joint_edits.delete(self.bench, self.id, "left_thumb_3", True)
+        joint_edits.aim(self.bench, self.id, "left_clavicle", True)
 
     def test_every_edit_survives_a_restart_and_comes_back_to_nothing_by_undo(self):
         self.edit_everything()
@@ -98,7 +100,7 @@ class Laying(Case):
         skeleton = self.opened.character.skeleton
         hand = skeleton.find("left_hand")
         wanted = skeleton.global_matrices(pose)[hand, :3, 3] + [0.0, 0.02, 0.01]
-        laying.move(self.bench, self.id, "left_hand", wanted, True, pose)
+        joint_edits.move(self.bench, self.id, "left_hand", wanted, True, pose)
         now = self.opened.character.skeleton
         np.testing.assert_allclose(now.global_matrices(pose)[hand, :3, 3], wanted, atol=1e-9)
         np.testing.assert_allclose(self.at(self.opened, "right_hand"), self.at(self.opened, "left_hand") * [-1, 1, 1])
@@ -112,7 +114,7 @@ class Laying(Case):
         shown = self.frame(pose, Wanted(without=True, moving=Moving("left_hand", at, True)), {})
         self.assertNotEqual(shown, before)
         self.assertEqual(self.frame(pose, Wanted(), {}), before)
-        laying.move(self.bench, self.id, "left_hand", at, True, pose)
+        joint_edits.move(self.bench, self.id, "left_hand", at, True, pose)
         stored = self.frame(pose, Wanted(without=True), {})
         arrays = [np.frombuffer(f[4 + int.from_bytes(f[:4], "little") :], "<f4") for f in (shown, stored)]
         np.testing.assert_allclose(arrays[0], arrays[1], atol=1e-6)
@@ -123,10 +125,10 @@ class Laying(Case):
 
     def test_one_side_is_carried_over_to_the_other(self):
         # Far enough for the two hands to be no mirror images any more, and a frame turned on one side only.
-        laying.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.03, 0, 0], False)
-        laying.turn(self.bench, self.id, "left_shin", [0, 40, 10], False)
-        laying.make(self.bench, self.id, "left_buckle", "left_clavicle", [0.1, 1.4, 0.1], False)
-        laying.mirror_side(self.bench, self.id, from_left=True)
+        joint_edits.move(self.bench, self.id, "left_hand", self.at(self.opened, "left_hand") + [0.03, 0, 0], False)
+        joint_edits.turn(self.bench, self.id, "left_shin", [0, 40, 10], False)
+        joint_edits.make(self.bench, self.id, "left_buckle", "left_clavicle", [0.1, 1.4, 0.1], False)
+        joint_edits.mirror_side(self.bench, self.id, from_left=True)
         for name in ("hand", "buckle"):
             left, right = self.at(self.opened, f"left_{name}"), self.at(self.opened, f"right_{name}")
             np.testing.assert_allclose(right, left * [-1, 1, 1], atol=1e-12)
@@ -136,7 +138,7 @@ class Laying(Case):
 
     def test_a_pose_of_before_an_edit_is_refused_and_never_read_beyond_its_end(self):
         before = pose_of(self.opened.version, {"joints": {}})
-        laying.insert_twists(self.bench, self.id, "neck", 4, True)
+        joint_edits.insert_twists(self.bench, self.id, "neck", 4, True)
         with self.assertRaisesRegex(BadPoseError, "another skeleton"):
             self.frame(before, Wanted(), {})
 
@@ -159,7 +161,7 @@ class Laying(Case):
         thread = threading.Thread(target=pose_on)
         thread.start()
         for _ in range(3):
-            laying.insert_twists(self.bench, self.id, "neck", 3, True)
+            joint_edits.insert_twists(self.bench, self.id, "neck", 3, True)
             self.bench.step(self.id, -1)
         stop.set()
         thread.join()
@@ -169,7 +171,9 @@ class Laying(Case):
         def said(opened):
             return [CHANGED in r.notes for r in opened.character.rules.remedies]
 
-        laying.move(self.bench, self.id, "left_forearm", self.at(self.opened, "left_forearm") + [0, 0, 0.02], False)
+        joint_edits.move(
+            self.bench, self.id, "left_forearm", self.at(self.opened, "left_forearm") + [0, 0, 0.02], False
+        )
         self.assertIn(True, said(self.opened))
         self.assertIn(False, said(self.opened))
         self.assertEqual(said(self.again()), said(self.opened))
@@ -178,24 +182,24 @@ class Laying(Case):
 
     def test_nothing_is_edited_while_a_sculpt_is_in_progress(self):
         pose = pose_of(self.opened.version, {"joints": {"left_forearm": [0, 0, 0.5, 0.866]}})
-        sculpting.begin(self.bench, self.id, pose, None)
+        session.begin(self.bench, self.id, pose, None)
         with self.assertRaisesRegex(BadEditError, "sculpt is in progress"):
-            laying.delete(self.bench, self.id, "left_thumb_3", True)
+            joint_edits.delete(self.bench, self.id, "left_thumb_3", True)
 
 
 class Picking(Case):
     def test_picks_are_stored_named_and_undone(self):
-        picking.choose(self.bench, self.id, Pick("part", name="cap"), None, False)
-        picking.reshape(self.bench, self.id, "grow", 0.05)
-        picking.keep(self.bench, self.id, "head gear")
-        picking.reshape(self.bench, self.id, "none", 0.05)
+        region_edits.choose(self.bench, self.id, Pick("part", name="cap"), None, False)
+        region_edits.reshape(self.bench, self.id, "grow", 0.05)
+        region_edits.keep(self.bench, self.id, "head gear")
+        region_edits.reshape(self.bench, self.id, "none", 0.05)
         again = self.again().character
         self.assertEqual([r.name for r in again.regions], ["head gear"])
         cap = again.mesh.part("cap").vertices
         self.assertEqual(int((again.region("head gear") > 0).sum()), cap[1] - cap[0])
         self.bench.step(self.id, -1)
         self.assertGreater(self.opened.character.region().sum(), 0)
-        picking.forget(self.bench, self.id, "head gear")
+        region_edits.forget(self.bench, self.id, "head gear")
         with self.assertRaisesRegex(BadEditError, "no region called"):
             self.opened.character.region("head gear")
 
@@ -215,7 +219,7 @@ class Picking(Case):
 
     def test_a_region_locks_brushes_out_and_holds_them_in(self):
         skeleton = self.opened.character.skeleton
-        picking.choose(self.bench, self.id, Pick("joint", name="left_shin", least=0.3), None, False)
+        region_edits.choose(self.bench, self.id, Pick("joint", name="left_shin", least=0.3), None, False)
         inside = self.opened.character.region() > 0
         t, rest = self.opened.character.mesh.topology.triangles, self.opened.rest
         knee = self.at(self.opened, "left_shin")
@@ -233,16 +237,16 @@ class Picking(Case):
             Within("", False).shares(self.opened.bare)
 
     def test_fills_gives_and_copies_reach_what_is_picked_and_no_more(self):
-        picking.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
+        region_edits.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
         own = self.opened.character.region() > 0
         for change in (
-            lambda: binding.fill(
+            lambda: weight_edits.fill(
                 self.bench, self.id, Target(region=""), PaintSettings("replace", "chest", 0.8, 1.0, mirror=True)
             ),
-            lambda: binding.give(self.bench, self.id, Target(region=""), "spine_2"),
-            lambda: binding.copy_part(self.bench, self.id, "body", Target(region="")),
-            lambda: binding.copy_vertex(self.bench, self.id, 0, Target(region="")),
-            lambda: binding.automatic(self.bench, self.id, None, lambda share: None, ""),
+            lambda: weight_edits.give(self.bench, self.id, Target(region=""), "spine_2"),
+            lambda: weight_edits.copy_part(self.bench, self.id, "body", Target(region="")),
+            lambda: weight_edits.copy_vertex(self.bench, self.id, 0, Target(region="")),
+            lambda: weight_edits.automatic(self.bench, self.id, None, lambda share: None, ""),
         ):
             before = self.opened.character.binding.joint_weights.copy()
             change()
@@ -251,8 +255,8 @@ class Picking(Case):
             self.assertFalse((changed & ~own).any())
 
     def test_kept_regions_go_out_with_a_delivery_and_come_in_again(self):
-        picking.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
-        picking.keep(self.bench, self.id, "waistcoat alone")
+        region_edits.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
+        region_edits.keep(self.bench, self.id, "waistcoat alone")
         size = int((self.opened.character.region("waistcoat alone") > 0).sum())
         fresh = self.bench.bring_in("Back.glb", self.bench.deliver(self.id).data)
         for opened in (self.bench.open(fresh), Workbench(self.store).open(fresh)):
@@ -264,19 +268,19 @@ class Picking(Case):
         dense = character.binding.joint_weights.astype(float)
         dense[:40] = 0
         dense[:40, 5:12] = np.random.default_rng(5).dirichlet(np.ones(7), 40)
-        self.bench.edit(self.id, "Many", lambda c: binding.with_joint_weights(c, dense))
+        self.bench.edit(self.id, "Many", lambda c: weight_edits.with_joint_weights(c, dense))
         for influences in (4, 8):
             back = read_character(parse(self.bench.deliver(self.id, None, influences).data), "Back")
             used = int((back.binding.joint_weights > 1e-6).sum(axis=1).max())
             self.assertEqual(used, min(influences, 7))
-        kinds = {f["kind"] for f in binding.findings(self.opened)}
+        kinds = {f["kind"] for f in weight_edits.findings(self.opened)}
         self.assertIn("over_limit", kinds)
-        binding.mend(self.bench, self.id, "over_limit")
-        self.assertNotIn("over_limit", {f["kind"] for f in binding.findings(self.opened)})
+        weight_edits.mend(self.bench, self.id, "over_limit")
+        self.assertNotIn("over_limit", {f["kind"] for f in weight_edits.findings(self.opened)})
 
     def test_weights_that_did_not_sum_to_one_in_the_file_are_told(self):
         tube = self.bench.bring_in("Tube", tube_file(weight_sum=0.5).pack())
-        (found,) = [f for f in binding.findings(self.bench.open(tube)) if f["kind"] == "unnormalised"]
+        (found,) = [f for f in weight_edits.findings(self.bench.open(tube)) if f["kind"] == "unnormalised"]
         self.assertAlmostEqual(found["worst"], 0.5, places=2)
 
 

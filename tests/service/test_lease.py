@@ -2,7 +2,7 @@
 
 import unittest
 
-from plethos.service.lease import HANDS_OFF, WORKER, BeingEditedError, Lease
+from plethos.service.library.lease import HANDS_OFF, WORKER, BeingEditedError, Lease
 
 
 class Leases(unittest.TestCase):

@@ -11,11 +11,14 @@ from plethos.core.measure.bend import bent
 from plethos.core.propose.helpers import longer
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
-from plethos.service import edits, helping, masking, picking, proposing, sculpting, yielding
-from plethos.service.bending import bend_curves
-from plethos.service.live import Wanted, frame, pose_of
-from plethos.service.masking import MaskSettings
-from plethos.service.workbench import Workbench
+from plethos.service.desk.bend_strip import bend_curves
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.edits import mask_edits, region_edits, rule_edits
+from plethos.service.library.poses import pose_of
+from plethos.service.library.workbench import Workbench
+from plethos.service.proposals import helpers, tried_kinds
+from plethos.service.sculpts import given_way, kept_sculpt, session
+from plethos.service.tools.mask_strokes import MaskSettings
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
@@ -45,7 +48,7 @@ class OnATube(unittest.TestCase):
 class Painting(OnATube):
     def setUp(self):
         super().setUp()
-        masking.add_masked(self.bench, self.id, "skin_blend", "upper")
+        mask_edits.add_masked(self.bench, self.id, "skin_blend", "upper")
         self.own = self.remedy().id
         points = self.opened.version.evaluator.pose(self.pose).points
         self.triangle = 970
@@ -64,7 +67,7 @@ class Painting(OnATube):
         return at
 
     def test_what_is_painted_moves_the_skin_at_once_and_is_stored_when_the_stroke_ends(self):
-        masking.set_mask(self.bench, self.id, self.own, "clear")
+        mask_edits.set_mask(self.bench, self.id, self.own, "clear")
         plain = self.opened.version.evaluator.pose(self.pose).points
         at = self.paint("add", self.dab(), self.dab())
         _, fields = self.seen(at, mask=self.own)
@@ -94,27 +97,27 @@ class Painting(OnATube):
     def test_what_others_do_to_the_mask_meanwhile_stays_where_this_stroke_did_not_paint(self):
         at = self.paint("take", self.dab())
         painted = at.stroke.shares != at.stroke.before
-        masking.set_mask(self.bench, self.id, self.own, "clear")
+        mask_edits.set_mask(self.bench, self.id, self.own, "clear")
         at.end_stroke(self.bench)
         self.assertEqual(float(self.mask()[~painted].max()), 0.0)
         self.assertGreater(float(self.mask()[painted].min()), 0.0)
 
     def test_masks_of_a_joint_a_part_or_what_is_picked(self):
-        masking.set_mask(self.bench, self.id, self.own, "part", "tube")
+        mask_edits.set_mask(self.bench, self.id, self.own, "part", "tube")
         self.assertEqual(float(self.mask().min()), 1.0)
-        masking.set_mask(self.bench, self.id, self.own, "joint", "upper")
+        mask_edits.set_mask(self.bench, self.id, self.own, "joint", "upper")
         self.assertEqual((float(self.mask().min()), float(self.mask().max())), (0.0, 1.0))
-        masking.set_mask(self.bench, self.id, self.own, "clear")
+        mask_edits.set_mask(self.bench, self.id, self.own, "clear")
         self.assertEqual(len(self.remedy().mask.vertices), 0)
         with self.assertRaisesRegex(BadEditError, "Nothing is picked"):
-            masking.set_mask(self.bench, self.id, self.own, "picked")
-        picking.choose(self.bench, self.id, picking.Pick("all"), None, False)
-        masking.set_mask(self.bench, self.id, self.own, "picked")
+            mask_edits.set_mask(self.bench, self.id, self.own, "picked")
+        region_edits.choose(self.bench, self.id, region_edits.Pick("all"), None, False)
+        mask_edits.set_mask(self.bench, self.id, self.own, "picked")
         self.assertEqual(float(self.mask().min()), 1.0)
-        picking.reshape(self.bench, self.id, "none", 0.0)
-        picking.choose(self.bench, self.id, picking.Pick("joint", name="upper", least=0.5), None, False)
-        picking.keep(self.bench, self.id, "upper half")
-        masking.set_mask(self.bench, self.id, self.own, "region", "upper half")
+        region_edits.reshape(self.bench, self.id, "none", 0.0)
+        region_edits.choose(self.bench, self.id, region_edits.Pick("joint", name="upper", least=0.5), None, False)
+        region_edits.keep(self.bench, self.id, "upper half")
+        mask_edits.set_mask(self.bench, self.id, self.own, "region", "upper half")
         self.assertTrue(0.3 < float(self.mask().mean()) < 0.7)
 
     def test_nonsense_is_told_and_changes_nothing(self):
@@ -124,20 +127,20 @@ class Painting(OnATube):
         with self.assertRaisesRegex(BadEditError, "Another mask"):
             at.touch(at.version, "mask", self.pose, MaskSettings("x", "add"), [self.dab()])
         with self.assertRaisesRegex(BadEditError, "nothing that acts"):
-            masking.add_masked(self.bench, self.id, "corrective", "upper")
+            mask_edits.add_masked(self.bench, self.id, "corrective", "upper")
         with self.assertRaisesRegex(BadEditError, "bends no skin"):
-            masking.add_masked(self.bench, self.id, "relaxer", "lower")
+            mask_edits.add_masked(self.bench, self.id, "relaxer", "lower")
 
 
 class HelpersOnTheirWay(OnATube):
     def setUp(self):
         super().setUp()
-        helping.start_helper(self.bench, self.id, "outside", self.pose, "upper")
+        helpers.start_helper(self.bench, self.id, "outside", self.pose, "upper")
         self.pose = pose_of(self.opened.version, BENT)
 
     def test_the_path_is_where_the_joint_is_in_each_pose_and_stops_are_on_it(self):
         angles = [0.0, 30.0, 60.0, 90.0]
-        found = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), angles)
+        found = helpers.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), angles)
         joint = self.remedy().body.joint
         for angle, place in zip(angles, found.places, strict=True):
             pose = pose_of(self.opened.version, {"joints": {"upper": {"euler_xyz_deg": [0, 0, angle]}}})
@@ -147,16 +150,16 @@ class HelpersOnTheirWay(OnATube):
         np.testing.assert_allclose(found.stops[0].at, found.places[0], atol=1e-9)
 
     def test_a_stop_that_is_moved_moves_the_helper_as_far_along_its_way(self):
-        found = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
+        found = helpers.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
         rules = [r.to_document(self.opened.character.skeleton) for r in self.remedy().body.rules]
         rules[1]["knots"][1]["metres"] += 0.02
-        edits.set_body(self.bench, self.id, self.remedy().id, {"rules": rules})
-        edits.set_amount(self.bench, self.id, self.remedy().id, 0.5)
-        now = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
+        rule_edits.set_body(self.bench, self.id, self.remedy().id, {"rules": rules})
+        rule_edits.set_amount(self.bench, self.id, self.remedy().id, 0.5)
+        now = helpers.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
         self.assertAlmostEqual(float(np.linalg.norm(found.stops[1].along)), 1.0)
         np.testing.assert_allclose(now.stops[1].along, 0.5 * found.stops[1].along, atol=1e-9)
-        edits.set_amount(self.bench, self.id, self.remedy().id, 1.0)
-        full = helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
+        rule_edits.set_amount(self.bench, self.id, self.remedy().id, 1.0)
+        full = helpers.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [90.0])
         np.testing.assert_allclose(full.places - found.places, [0.02 * found.stops[1].along], atol=1e-6)
 
     def test_rules_that_are_being_changed_are_seen_and_not_stored(self):
@@ -167,37 +170,37 @@ class HelpersOnTheirWay(OnATube):
         shown = self.seen(at, body=(self.remedy().id, {"rules": rules}))[1]["with"]
         self.assertGreater(np.abs(shown - plain).max(), 0.005)
         self.assertEqual(self.opened.revision, before)
-        edits.set_body(self.bench, self.id, self.remedy().id, {"rules": rules})
+        rule_edits.set_body(self.bench, self.id, self.remedy().id, {"rules": rules})
         np.testing.assert_allclose(self.seen(at)[1]["with"], shown, atol=1e-6)
 
     def test_at_a_spot_of_the_posed_skin(self):
         triangles = self.opened.character.mesh.topology.triangles
         points = self.opened.version.evaluator.pose(self.pose).points
         vertex = int(triangles[700][1])
-        found = helping.vertex_at(self.opened.version, self.pose, 700, points[vertex].tolist())
+        found = helpers.vertex_at(self.opened.version, self.pose, 700, points[vertex].tolist())
         self.assertEqual(found, vertex)
         with self.assertRaisesRegex(BadEditError, "does not lie"):
-            helping.vertex_at(self.opened.version, self.pose, 10**6, [0, 0, 0])
-        made = helping.start_helper(self.bench, self.id, "spot", self.pose, "upper", (vertex, 0.1)).character
+            helpers.vertex_at(self.opened.version, self.pose, 10**6, [0, 0, 0])
+        made = helpers.start_helper(self.bench, self.id, "spot", self.pose, "upper", (vertex, 0.1)).character
         self.assertEqual(float(made.rules.remedies[-1].mask.dense(self.count)[vertex]), 1.0)
         for spot in (None, (10**6, 0.1), (vertex, math.nan), (vertex, 0.0)):
             with self.assertRaises(BadEditError):
-                helping.start_helper(self.bench, self.id, "spot", self.pose, "upper", spot)
+                helpers.start_helper(self.bench, self.id, "spot", self.pose, "upper", spot)
 
     def test_only_helpers_go_anywhere(self):
-        masking.add_masked(self.bench, self.id, "relaxer", "upper")
+        mask_edits.add_masked(self.bench, self.id, "relaxer", "upper")
         with self.assertRaisesRegex(BadEditError, "no helper joint"):
-            helping.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [0.0])
+            helpers.path(self.opened.version, self.remedy().id, self.pose, "upper", (0, 0, 1), [0.0])
 
 
 class Trials(OnATube):
     def test_a_kind_is_seen_at_work_before_it_is_taken_and_nothing_is_stored(self):
         before, at = self.opened.revision, desk(self.opened)
-        *_, kinds = proposing.which_kind(self.opened.version, self.pose, "upper", at.page)
+        *_, kinds = tried_kinds.which_kind(self.opened.version, self.pose, "upper", at.page)
         # Another page that asks for another joint takes nothing of it away.
         skeleton = self.opened.character.skeleton
         rolled = bent(skeleton.rest_pose(), skeleton.find("upper"), (0, 1, 0), 1.0)
-        list(proposing.which_kind(self.opened.version, rolled, "upper", "another"))
+        list(tried_kinds.which_kind(self.opened.version, rolled, "upper", "another"))
         for kind in ("skin_blend", "helper", "volume_keeper"):
             tried = next(k.tried for k in kinds.kinds if k.kind == kind)
             head, fields = self.seen(at, trial=kind, measure="upper", without=True)
@@ -211,14 +214,14 @@ class Trials(OnATube):
         self.assertEqual(self.opened.revision, before)
 
     def test_what_is_taken_is_what_was_seen(self):
-        *_, kinds = proposing.which_kind(self.opened.version, self.pose, "upper")
+        *_, kinds = tried_kinds.which_kind(self.opened.version, self.pose, "upper")
         tried = next(k.tried for k in kinds.kinds if k.kind == "helper")
-        made = proposing.take_kind(self.bench, self.id, "helper", self.pose, "upper").character
+        made = tried_kinds.take_kind(self.bench, self.id, "helper", self.pose, "upper").character
         self.assertEqual(made.rules.remedies[-1].id, tried.made[-1])
 
     def test_a_trial_of_another_version_or_kind_shows_what_is_stored(self):
-        list(proposing.which_kind(self.opened.version, self.pose, "upper"))
-        masking.add_masked(self.bench, self.id, "relaxer", "upper")
+        list(tried_kinds.which_kind(self.opened.version, self.pose, "upper"))
+        mask_edits.add_masked(self.bench, self.id, "relaxer", "upper")
         head, fields = self.seen(desk(self.opened), trial="skin_blend")
         self.assertNotIn("trial", head)
         np.testing.assert_array_equal(
@@ -246,11 +249,11 @@ class GivingWay(OnATube):
     """A sculpt through what acts after the skin: what cannot come back is told, and let through."""
 
     def sculpted(self, kind):
-        masking.add_masked(self.bench, self.id, kind, "upper")
-        edits.set_amount(self.bench, self.id, self.remedy().id, 1.0)
+        mask_edits.add_masked(self.bench, self.id, kind, "upper")
+        rule_edits.set_amount(self.bench, self.id, self.remedy().id, 1.0)
         if kind == "relaxer":
-            edits.set_body(self.bench, self.id, self.remedy().id, {"steps": 40})
-        sculpting.begin(self.bench, self.id, self.pose, None)
+            rule_edits.set_body(self.bench, self.id, self.remedy().id, {"steps": 40})
+        session.begin(self.bench, self.id, self.pose, None)
         points = self.opened.sculpt.points
         triangle = 970
         at = tuple(points[self.opened.character.mesh.topology.triangles[triangle]].mean(axis=0).tolist())
@@ -260,16 +263,16 @@ class GivingWay(OnATube):
 
     def given_way(self, kind):
         wanted = self.sculpted(kind)
-        (found,) = yielding.holding_back(self.opened.version)
+        (found,) = given_way.holding_back(self.opened.version)
         self.assertEqual(found.remedy.kind, kind)
         self.assertGreater(found.most, 1e-4)
-        made = yielding.give_way(self.bench, self.id, found.remedy.id)
+        made = given_way.give_way(self.bench, self.id, found.remedy.id)
         np.testing.assert_allclose(made.sculpt.points, wanted, atol=1e-12)
         again = Workbench(self.store).open(self.id).sculpt
         np.testing.assert_allclose(again.points, wanted, atol=1e-9)
-        left = sum((h.most for h in yielding.holding_back(self.opened.version)), 0.0)
+        left = sum((h.most for h in given_way.holding_back(self.opened.version)), 0.0)
         self.assertLess(left, 0.1 * found.most)
-        sculpting.keep(self.bench, self.id, "bump", sculpting.propose_trigger(self.opened.version))
+        kept_sculpt.keep(self.bench, self.id, "bump", kept_sculpt.propose_trigger(self.opened.version))
         back = self.opened.version.evaluator.pose(self.pose).points
         self.assertLess(np.abs(back - wanted).max(), 0.2 * found.most)
 
@@ -280,10 +283,10 @@ class GivingWay(OnATube):
         self.given_way("volume_keeper")
 
     def test_a_frame_tells_what_a_keeper_holds_and_where_its_bound_stops_it(self):
-        masking.add_masked(self.bench, self.id, "volume_keeper", "upper")
+        mask_edits.add_masked(self.bench, self.id, "volume_keeper", "upper")
         own = self.remedy().id
         self.assertAlmostEqual(self.seen(desk(self.opened))[0]["kept"][own], 100, delta=0.1)
-        edits.set_body(self.bench, self.id, own, {"most": 0.001})
+        rule_edits.set_body(self.bench, self.id, own, {"most": 0.001})
         bound = self.seen(desk(self.opened))[0]["kept"][own]
         self.assertLess(bound, 99)
         ready = self.remedy().body.ready(self.opened.character.mesh)
@@ -291,9 +294,9 @@ class GivingWay(OnATube):
         self.assertAlmostEqual(bound, 100 * ready.reached(plain), delta=0.1)
 
     def test_nothing_is_held_back_without_them(self):
-        sculpting.begin(self.bench, self.id, self.pose, None)
-        self.assertEqual(yielding.holding_back(self.opened.version), [])
+        session.begin(self.bench, self.id, self.pose, None)
+        self.assertEqual(given_way.holding_back(self.opened.version), [])
         masked = self.opened.character
         self.assertEqual(masked.rules.remedies, ())
         with self.assertRaises(BadEditError):
-            yielding.give_way(self.bench, self.id, "nobody")
+            given_way.give_way(self.bench, self.id, "nobody")

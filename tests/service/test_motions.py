@@ -8,10 +8,10 @@ from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.demo.catalogue import shipped
-from plethos.service import motions
-from plethos.service.bending import clip_curves
-from plethos.service.live import pose_of
-from plethos.service.workbench import Workbench
+from plethos.service.desk.bend_strip import clip_curves
+from plethos.service.edits import motion_edits
+from plethos.service.library.poses import pose_of
+from plethos.service.library.workbench import Workbench
 from plethos.store.repository import Store
 from tests.core.motion.test_motion import WALK, stick
 from tests.figures import tube_file
@@ -37,7 +37,7 @@ class OnTheKeeper(unittest.TestCase):
         return pose_of(self.bench.open(self.id).version, {"clip": {"name": name, "time": time}})
 
     def test_it_is_a_clip_that_is_stored_mapped_undone_and_deleted(self):
-        version = motions.bring_motion(self.bench, self.id, "folder/walk_31_joints.bvh", self.walk)
+        version = motion_edits.bring_motion(self.bench, self.id, "folder/walk_31_joints.bvh", self.walk)
         self.assertEqual([m.name for m in version.character.motions], ["walk_31_joints"])
         first = self.clip_pose()
         again = Workbench(self.store).open(self.id).version
@@ -45,7 +45,7 @@ class OnTheKeeper(unittest.TestCase):
             pose_of(again, {"clip": {"name": "walk_31_joints", "time": 3.0}}).rotations, first.rotations
         )
         # The left forearm takes on the right one's motion: the one that had it lets go.
-        motions.map_motion(self.bench, self.id, "walk_31_joints", {"RightForeArm": "left_forearm"})
+        motion_edits.map_motion(self.bench, self.id, "walk_31_joints", {"RightForeArm": "left_forearm"})
         mapping = self.character.motions[0].mapping
         self.assertEqual(mapping["RightForeArm"], "left_forearm")
         self.assertNotIn("LeftForeArm", mapping)
@@ -54,13 +54,13 @@ class OnTheKeeper(unittest.TestCase):
         self.bench.step(self.id, -1)
         np.testing.assert_array_equal(self.clip_pose().rotations, first.rotations)
         # The same file once more is another clip.
-        motions.bring_motion(self.bench, self.id, "walk_31_joints.bvh", self.walk)
+        motion_edits.bring_motion(self.bench, self.id, "walk_31_joints.bvh", self.walk)
         self.assertEqual([m.name for m in self.character.motions], ["walk_31_joints", "walk_31_joints_2"])
-        motions.delete_motion(self.bench, self.id, "walk_31_joints")
+        motion_edits.delete_motion(self.bench, self.id, "walk_31_joints")
         self.assertEqual([c.name for c in self.character.all_clips][-1], "walk_31_joints_2")
 
     def test_it_goes_out_as_a_clip_of_the_file_and_comes_back_as_one(self):
-        motions.bring_motion(self.bench, self.id, "walk.bvh", self.walk)
+        motion_edits.bring_motion(self.bench, self.id, "walk.bvh", self.walk)
         pose = self.clip_pose(name="walk")
         for bake in (None, "walk"):
             delivered = self.bench.deliver(self.id, bake)
@@ -74,7 +74,7 @@ class OnTheKeeper(unittest.TestCase):
 
     def test_the_worst_frame_is_where_an_exhaustive_search_finds_it(self):
         """Issue's worked case: every frame is posed on its own and measured, and the strip says the same."""
-        motions.bring_motion(self.bench, self.id, "walk.bvh", self.walk)
+        motion_edits.bring_motion(self.bench, self.id, "walk.bvh", self.walk)
         version = self.bench.open(self.id).version
         character, frames = version.character, len(version.character.motions[0])
         joint = character.skeleton.find("left_shin")
@@ -97,19 +97,19 @@ class OnTheKeeper(unittest.TestCase):
 
     def test_what_cannot_be_is_refused_and_nothing_changes(self):
         with self.assertRaisesRegex(BadEditError, "no joint in common"):
-            motions.bring_motion(
+            motion_edits.bring_motion(
                 self.bench, self.id, "x.bvh", stick([0] * 9).replace(b"Hips", b"Box").replace(b"Chest", b"Lid")
             )
-        motions.bring_motion(self.bench, self.id, "walk.bvh", self.walk)
+        motion_edits.bring_motion(self.bench, self.id, "walk.bvh", self.walk)
         for mapping, says in (
             ({"Nobody": "pelvis"}, "no joint called “Nobody”"),
             ({"Hips": "nobody"}, "nobody"),
             ({j: None for j in self.character.motions[0].joints}, "One joint has to"),
         ):
             with self.subTest(says=says), self.assertRaisesRegex(Exception, says):
-                motions.map_motion(self.bench, self.id, "walk", mapping)
+                motion_edits.map_motion(self.bench, self.id, "walk", mapping)
         with self.assertRaisesRegex(BadEditError, "not there any more"):
-            motions.delete_motion(self.bench, self.id, "gone")
+            motion_edits.delete_motion(self.bench, self.id, "gone")
         self.assertEqual(self.bench.open(self.id).revision.number, 1)
 
 
@@ -123,17 +123,17 @@ class Poses(unittest.TestCase):
     def test_a_pose_is_kept_replaced_under_its_name_delivered_and_forgotten(self):
         for degrees in (30, 60):
             pose = pose_of(self.bench.open(self.id).version, {"joints": {"upper": {"euler_xyz_deg": [0, 0, degrees]}}})
-            version = motions.keep_pose(self.bench, self.id, "  Bow ", pose)
+            version = motion_edits.keep_pose(self.bench, self.id, "  Bow ", pose)
         self.assertEqual([p.name for p in version.character.poses], ["Bow"])
         quaternion = version.character.poses[0].pose["joints"]["upper"]["quaternion_xyzw"]
         np.testing.assert_allclose(quaternion, [0, 0, np.sin(np.pi / 6), np.cos(np.pi / 6)], atol=1e-9)
         back = read_character(parse(self.bench.deliver(self.id).data), "Back")
         self.assertEqual([p.name for p in back.poses], ["Bow"])
-        self.assertEqual(len(motions.delete_pose(self.bench, self.id, "Bow").character.poses), 0)
+        self.assertEqual(len(motion_edits.delete_pose(self.bench, self.id, "Bow").character.poses), 0)
         with self.assertRaisesRegex(BadEditError, "not there any more"):
-            motions.delete_pose(self.bench, self.id, "Bow")
+            motion_edits.delete_pose(self.bench, self.id, "Bow")
         with self.assertRaisesRegex(BadEditError, "name"):
-            motions.keep_pose(self.bench, self.id, " \u0000 ", pose)
+            motion_edits.keep_pose(self.bench, self.id, " \u0000 ", pose)
 
 
 if __name__ == "__main__":

@@ -10,8 +10,8 @@ from plethos.core.formats.gltf_file import GltfFile, parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.skeleton.posture import lies_on_its_back
 from plethos.demo.catalogue import DEMOS, open_demo
-from plethos.service import laying
-from plethos.service.workbench import Workbench
+from plethos.service.edits import joint_edits
+from plethos.service.library.workbench import Workbench
 from plethos.store.repository import Store
 from tests.light import light_keeper
 from tests.models import load
@@ -44,7 +44,7 @@ class Posture(unittest.TestCase):
     def test_standing_up_is_one_step_and_changes_nothing_else(self):
         keeper = self.bench.bring_in("Lying", lying().pack())
         before, rest = self.bench.deliver(keeper).data, self.bench.open(keeper).rest.copy()
-        made = laying.stand(self.bench, keeper, "z")
+        made = joint_edits.stand(self.bench, keeper, "z")
         self.assertEqual((made.character.up, made.revision.label), ("z", "Stand up"))
         again = Workbench(Store(self.url))
         self.addCleanup(again.store.close)
@@ -52,12 +52,12 @@ class Posture(unittest.TestCase):
         self.assertEqual(again.deliver(keeper).data, before)
         np.testing.assert_array_equal(again.open(keeper).character.mesh.rest, rest)
         # Other edits leave it standing; undo lays it down.
-        laying.rename(again, keeper, "head", "top", False)
+        joint_edits.rename(again, keeper, "head", "top", False)
         self.assertEqual(again.open(keeper).character.up, "z")
         again.step(keeper, -1)
         self.assertEqual(again.step(keeper, -1).character.up, "y")
         with self.assertRaisesRegex(BadEditError, "can be up"):
-            laying.stand(again, keeper, "x")
+            joint_edits.stand(again, keeper, "x")
 
 
 if __name__ == "__main__":

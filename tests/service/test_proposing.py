@@ -12,10 +12,13 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
-from plethos.service import charts, edits, helping, masking, proposing, sculpting, solving
-from plethos.service.live import pose_of
-from plethos.service.version import OvertakenError
-from plethos.service.workbench import Workbench
+from plethos.service.desk import charts
+from plethos.service.edits import mask_edits, rule_edits
+from plethos.service.library.poses import pose_of
+from plethos.service.library.version import OvertakenError
+from plethos.service.library.workbench import Workbench
+from plethos.service.proposals import correctives, helpers, tried_kinds
+from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
@@ -35,16 +38,16 @@ class AFirstMend(unittest.TestCase):
         self.pose = pose_of(self.opened.version, BENT)
 
     def solved(self, **asked):
-        return solving.first_mend(self.bench, self.id, self.pose, **asked)
+        return correctives.first_mend(self.bench, self.id, self.pose, **asked)
 
     def test_it_is_shown_as_a_sculpt_and_kept_like_one(self):
         note = self.solved().sculpt.note
         self.assertEqual((note.strokes, note.mend["joint"], note.mend["strokes"]), (1, "upper", 1))
         self.assertGreater(note.mend["volume"], note.mend["volume_before"] + 1)
-        rule = sculpting.propose_trigger(self.opened.version)
-        fitted = solving.fit(self.opened.version, rule)
+        rule = kept_sculpt.propose_trigger(self.opened.version)
+        fitted = correctives.fit(self.opened.version, rule)
         self.assertLessEqual(fitted.worst, fitted.worst_before + 1e-9)
-        kept = sculpting.keep(
+        kept = kept_sculpt.keep(
             self.bench, self.id, "Elbow", fitted.trigger.to_document(self.opened.character.skeleton)
         ).character
         measure = self.opened.version.measures.bend(kept.skeleton.find("upper"))
@@ -71,15 +74,15 @@ class AFirstMend(unittest.TestCase):
         np.testing.assert_allclose(again.points, made.points, atol=1e-9)
 
     def test_what_is_changed_meanwhile_is_not_overwritten(self):
-        solve = solving.FirstMend.solved
+        solve = correctives.FirstMend.solved
 
         def meddled(mend, *arguments):
             other = Workbench(self.store)
-            sculpting.begin(other, self.id, self.pose, None)
+            session.begin(other, self.id, self.pose, None)
             self.bench.catch_up(self.id)
             return solve(mend, *arguments)
 
-        with unittest.mock.patch.object(solving.FirstMend, "solved", meddled), self.assertRaises(OvertakenError):
+        with unittest.mock.patch.object(correctives.FirstMend, "solved", meddled), self.assertRaises(OvertakenError):
             self.solved()
         self.assertEqual(self.opened.sculpt.note.strokes, 0)
 
@@ -87,23 +90,23 @@ class AFirstMend(unittest.TestCase):
         before = self.opened.revision
         rest = pose_of(self.opened.version, {"joints": {}})
         with self.assertRaisesRegex(BadEditError, "has left rest"):
-            solving.first_mend(self.bench, self.id, rest)
+            correctives.first_mend(self.bench, self.id, rest)
         with self.assertRaisesRegex(BadEditError, "bends no skin"):
             self.solved(joint="lower")
         with self.assertRaisesRegex(BadEditError, "which pose"):
-            solving.first_mend(self.bench, self.id, None)
+            correctives.first_mend(self.bench, self.id, None)
         self.assertEqual(self.opened.revision, before)
 
     def test_a_corrective_gets_another_curve_only_for_a_hinge(self):
         self.solved()
-        made = sculpting.keep(self.bench, self.id, "Loose", None).character.rules.remedies[-1]
+        made = kept_sculpt.keep(self.bench, self.id, "Loose", None).character.rules.remedies[-1]
         with self.assertRaisesRegex(BadEditError, "hinge"):
-            solving.fit_remedy(self.opened.version, made.id, None)
+            correctives.fit_remedy(self.opened.version, made.id, None)
         rule = {
             "kind": "hinge", "joint": "upper", "axis": [0, 0, 1],
             "knots": [{"angle_deg": 0, "value": 0}, {"angle_deg": 90, "value": 1}],
         }  # fmt: skip
-        fitted = solving.fit_remedy(self.opened.version, made.id, rule)
+        fitted = correctives.fit_remedy(self.opened.version, made.id, rule)
         self.assertLessEqual(fitted.worst, fitted.worst_before + 1e-9)
         self.assertAlmostEqual(np.degrees(fitted.trigger.response.end), 90)
 
@@ -118,11 +121,11 @@ class TheKindThatSuits(unittest.TestCase):
         self.pose = pose_of(self.opened.version, BENT)
 
     def take(self, kind):
-        return proposing.take_kind(self.bench, self.id, kind, self.pose, "upper")
+        return tried_kinds.take_kind(self.bench, self.id, kind, self.pose, "upper")
 
     def test_trying_changes_nothing_and_taking_is_one_step(self):
         before = self.opened.revision
-        *steps, kinds = proposing.which_kind(self.opened.version, self.pose, None)
+        *steps, kinds = tried_kinds.which_kind(self.opened.version, self.pose, None)
         self.assertEqual([s.left for s in steps], list(range(len(steps), 0, -1)))
         self.assertEqual([len(s.kinds) for s in steps], list(range(len(steps))))
         self.assertEqual(self.opened.revision, before)
@@ -146,24 +149,24 @@ class TheKindThatSuits(unittest.TestCase):
 
     def test_numbers_and_masks_are_changed_and_stored(self):
         keeper = self.take("volume_keeper").character.rules.remedies[0].id
-        edits.set_body(self.bench, self.id, keeper, {"share": 0.9, "most": 0.01})
+        rule_edits.set_body(self.bench, self.id, keeper, {"share": 0.9, "most": 0.01})
         relaxer = self.take("relaxer").character.rules.remedies[1].id
-        edits.set_body(self.bench, self.id, relaxer, {"steps": 25})
+        rule_edits.set_body(self.bench, self.id, relaxer, {"steps": 25})
         before = self.opened.character.rules.remedy(keeper).body.mask.dense(self.count)
-        softer = masking.set_mask(self.bench, self.id, keeper, "soften").character.rules.remedy(keeper).body.mask
+        softer = mask_edits.set_mask(self.bench, self.id, keeper, "soften").character.rules.remedy(keeper).body.mask
         self.assertGreater(len(softer.vertices), (before > 0).sum())
-        picked = masking.set_mask(self.bench, self.id, keeper, "pick").character.region()
+        picked = mask_edits.set_mask(self.bench, self.id, keeper, "pick").character.region()
         np.testing.assert_allclose(picked, softer.dense(self.count), atol=1e-6)
-        masking.set_mask(self.bench, self.id, relaxer, "picked")
+        mask_edits.set_mask(self.bench, self.id, relaxer, "picked")
         again = Workbench(self.store).open(self.id).character.rules
         self.assertEqual((again.remedy(keeper).body.share, again.remedy(keeper).body.most), (0.9, 0.01))
         self.assertEqual(again.remedy(relaxer).body.steps, 25)
         np.testing.assert_allclose(again.remedy(relaxer).body.mask.dense(self.count), picked, atol=1e-6)
         for changes in ({"steps": 3}, {"mask": {}}, {"share": 9.0}):
             with self.assertRaises(BadEditError):
-                edits.set_body(self.bench, self.id, keeper, changes)
+                rule_edits.set_body(self.bench, self.id, keeper, changes)
         with self.assertRaisesRegex(BadEditError, "cannot be made"):
-            masking.set_mask(self.bench, self.id, keeper, "guess")
+            mask_edits.set_mask(self.bench, self.id, keeper, "guess")
 
     @property
     def count(self):
@@ -171,13 +174,13 @@ class TheKindThatSuits(unittest.TestCase):
 
     def test_a_helper_joint_is_made_at_the_bend_changed_and_undone(self):
         with self.assertRaisesRegex(BadEditError, "hangs on nothing"):
-            helping.start_helper(self.bench, self.id, "half", pose_of(self.opened.version, LOW), "lower")
-        made = helping.start_helper(self.bench, self.id, "outside", self.pose, None).character
+            helpers.start_helper(self.bench, self.id, "half", pose_of(self.opened.version, LOW), "lower")
+        made = helpers.start_helper(self.bench, self.id, "outside", self.pose, None).character
         helper = made.rules.remedies[0]
         self.assertEqual((helper.name, helper.kind), ("upper_outside", "helper"))
         rules = [r.to_document(made.skeleton) for r in helper.body.rules]
         rules += [{"kind": "limit", "axis": [0, 0, 1], "low_deg": None, "high_deg": 30.0}]
-        edits.set_body(self.bench, self.id, helper.id, {"rules": rules})
+        rule_edits.set_body(self.bench, self.id, helper.id, {"rules": rules})
         again = Workbench(self.store).open(self.id).character.rules.remedies[0].body
         self.assertEqual([r.kind for r in again.rules], [r["kind"] for r in rules])
         self.bench.step(self.id, -1)
@@ -215,20 +218,20 @@ class TwinsInStep(unittest.TestCase):
 
     def test_an_edit_of_either_side_changes_both_in_one_step_until_they_are_freed(self):
         elbow = self.remedy("Left elbow bent")
-        edits.add_twin(self.bench, self.id, elbow.id)
+        rule_edits.add_twin(self.bench, self.id, elbow.id)
         other = self.remedy("Right elbow bent")
         before = self.opened.revision.number
-        edits.set_amount(self.bench, self.id, other.id, 0.5)
+        rule_edits.set_amount(self.bench, self.id, other.id, 0.5)
         self.assertEqual(self.opened.revision.number, before + 1)
         self.assertEqual(self.remedy("Left elbow bent").amount, 0.5)
         rule = self.opened.character.rules.trigger_of(elbow).to_document(self.opened.character.skeleton)
         rule["knots"] = [{"angle_deg": 10, "value": 0}, {"angle_deg": 100, "value": 1}]
-        edits.set_trigger(self.bench, self.id, elbow.id, rule)
+        rule_edits.set_trigger(self.bench, self.id, elbow.id, rule)
         there = self.opened.character.rules.trigger_of(self.remedy("Right elbow bent"))
         self.assertEqual(self.opened.character.skeleton.names[there.joint], "right_forearm")
         np.testing.assert_allclose(np.degrees(there.response.inputs), [10, 100])
-        edits.free_twin(self.bench, self.id, other.id)
-        edits.switch(self.bench, self.id, elbow.id, False)
+        rule_edits.free_twin(self.bench, self.id, other.id)
+        rule_edits.switch(self.bench, self.id, elbow.id, False)
         self.assertEqual((self.remedy("Left elbow bent").on, self.remedy("Right elbow bent").on), (False, True))
         self.assertIsNone(self.remedy("Left elbow bent").twin)
 
@@ -237,7 +240,7 @@ class TwinsInStep(unittest.TestCase):
         before = charts.roll(self.opened.version, pose, "left_hand")
         self.assertAlmostEqual(before["ideal_deg"][-1], before["roll_deg"])
         self.assertLess(before["roll_deg"], -60)
-        proposing.take_kind(self.bench, self.id, "twist", pose, "left_hand")
+        tried_kinds.take_kind(self.bench, self.id, "twist", pose, "left_hand")
         after = charts.roll(self.opened.version, pose, "left_hand")
         worst = [
             max(abs(p - i) for p, i in zip(r["present_deg"], r["ideal_deg"], strict=True)) for r in (before, after)
@@ -250,13 +253,13 @@ class TwinsInStep(unittest.TestCase):
         pose = pose_of(self.opened.version, {"joints": {"neck": {"euler_xyz_deg": [0, 60, 0]}}})
         bare = charts.roll(self.opened.version, pose, "neck")
         self.assertEqual((bare["twists"], bare["flips"]), (0, None))
-        made = helping.share_roll(self.bench, self.id, "neck", 3, False).character
+        made = helpers.share_roll(self.bench, self.id, "neck", 3, False).character
         pose = pose_of(self.opened.version, {"joints": {"neck": {"euler_xyz_deg": [0, 60, 0]}}})
         even = charts.roll(self.opened.version, pose, "neck")
         self.assertEqual(even["twists"], 3)
         own = [r for r in made.rules.remedies if r.kind == "helper"]
         self.assertEqual(len(own), 3)
-        eased = helping.share_roll(self.bench, self.id, "neck", 3, True).character
+        eased = helpers.share_roll(self.bench, self.id, "neck", 3, True).character
         again = [r for r in eased.rules.remedies if r.kind == "helper"]
         self.assertEqual([r.id for r in again], [r.id for r in own], "the same helpers, with other shares")
         shares = [[abs(r.body.rules[0].share) for r in rs] for rs in (own, again)]
@@ -270,25 +273,25 @@ class TwinsInStep(unittest.TestCase):
 
     def test_a_sculpt_of_one_side_is_kept_on_both(self):
         elbow = self.remedy("Left elbow bent")
-        edits.add_twin(self.bench, self.id, elbow.id)
+        rule_edits.add_twin(self.bench, self.id, elbow.id)
         bent = {"joints": {"left_forearm": {"euler_xyz_deg": [0, 0, 125]}}}
         pose = pose_of(self.opened.version, bent)
-        sculpting.begin(self.bench, self.id, pose, elbow.id)
+        session.begin(self.bench, self.id, pose, elbow.id)
         moved = int(np.linalg.norm(self.opened.sculpt.points - self.opened.sculpt.base.exact_points(), axis=1).argmax())
         triangles = self.opened.character.mesh.topology.triangles
         triangle = int(np.flatnonzero((triangles == moved).any(axis=1))[0])
         place = tuple(self.opened.sculpt.points[moved].tolist())
         sculpt(self.bench, self.opened, "inflate", Dab(triangle, place, 0.05, 1.0))
-        sculpting.keep(self.bench, self.id, elbow.name, None)
+        kept_sculpt.keep(self.bench, self.id, elbow.name, None)
         shapes = [self.remedy(f"{s} elbow bent").body.targets[-1].shape for s in ("Left", "Right")]
         sizes = [np.sort(np.linalg.norm(s.deltas, axis=1))[-30:] for s in shapes]
         np.testing.assert_allclose(*sizes, rtol=2e-3)
 
     def test_a_target_further_on_is_led_to_on_both_sides(self):
-        edits.add_twins(self.bench, self.id)
+        rule_edits.add_twins(self.bench, self.id)
         elbow = self.remedy("Left elbow bent")
         end = self.opened.character.rules.trigger_of(elbow).response.end
-        solving.add_between(self.bench, self.id, elbow.id, math.degrees(end) + 15)
+        correctives.add_between(self.bench, self.id, elbow.id, math.degrees(end) + 15)
         rules = self.opened.character.rules
         both = [self.remedy(f"{side} elbow bent") for side in ("Left", "Right")]
         for remedy in both:
@@ -297,11 +300,11 @@ class TwinsInStep(unittest.TestCase):
         self.assertEqual(len(both[0].body.targets), len(elbow.body.targets) + 1)
 
     def test_all_twins_at_once_and_what_has_no_partner_is_told(self):
-        edits.add_twins(self.bench, self.id)
+        rule_edits.add_twins(self.bench, self.id)
         names = [r.name for r in self.opened.character.rules.remedies]
         self.assertEqual(sorted(names), ["Left elbow bent", "Left knee bent", "Right elbow bent", "Right knee bent"])
         with self.assertRaisesRegex(BadEditError, "has its twin already"):
-            edits.add_twins(self.bench, self.id)
+            rule_edits.add_twins(self.bench, self.id)
         rules, pairs = self.opened.character.rules, self.opened.character.mesh.pairs
         for side, other in (("Left", "Right"), ("Right", "Left")):
             for joint in ("elbow", "knee"):

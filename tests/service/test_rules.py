@@ -13,11 +13,14 @@ from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.geometry import rotations
 from plethos.core.sculpt.session import Dab
-from plethos.service import edits, helping, picking, sculpting
-from plethos.service.live import Wanted, frame, pose_of
-from plethos.service.painting import PaintSettings
-from plethos.service.picking import Pick
-from plethos.service.workbench import Workbench
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.edits import region_edits, rule_edits
+from plethos.service.edits.region_edits import Pick
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.library.poses import pose_of
+from plethos.service.library.workbench import Workbench
+from plethos.service.proposals import helpers
+from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
@@ -51,29 +54,33 @@ class EveryKind(unittest.TestCase):
 
     def make_everything(self) -> None:
         bench, mine = self.bench, self.id
-        edits.put_dial(bench, mine, {"id": "wet", "name": "Wet", "low": 0, "high": 2, "start": 1})
+        rule_edits.put_dial(bench, mine, {"id": "wet", "name": "Wet", "low": 0, "high": 2, "start": 1})
         soaked = {"kind": "dial", "id": "soaked", "reads": "wet", "name": "soaked"}
-        edits.put_trigger(bench, mine, {**soaked, "knots": [{"input": 0, "value": 0}, {"input": 2, "value": 1}]})
-        edits.put_trigger(bench, mine, hinge("bend", name="bend"))
-        edits.put_trigger(bench, mine, {"kind": "product", "id": "soggy", "name": "soggy", "of": ["soaked", "bend"]})
+        rule_edits.put_trigger(bench, mine, {**soaked, "knots": [{"input": 0, "value": 0}, {"input": 2, "value": 1}]})
+        rule_edits.put_trigger(bench, mine, hinge("bend", name="bend"))
+        rule_edits.put_trigger(
+            bench, mine, {"kind": "product", "id": "soggy", "name": "soggy", "of": ["soaked", "bend"]}
+        )
         turned = rotations.from_axis_angle([1, 0, 0], 1.0).tolist()
         stored = {"id": "out", "name": "out", "by": "swing", "rotations": [turned]}
         joints = [{"joint": "upper", "axis": [0, 1, 0]}]
         poses = {"kind": "pose_set", "id": "set", "name": "set", "joints": joints, "radius_deg": 50, "poses": [stored]}
-        edits.put_trigger(bench, mine, poses)
+        rule_edits.put_trigger(bench, mine, poses)
         targets = [{"at": at, "name": f"at {at}", "shape": bump(at / 20)} for at in (0.3, 0.6, 1.0)]
         corrective = {"kind": "corrective", "id": "c", "name": "elbow", "by": "bend", "targets": targets}
-        edits.add_remedy(bench, mine, corrective)
-        edits.add_remedy(bench, mine, {**corrective, "id": "p", "name": "soggy elbow", "by": "soggy"})
-        edits.add_remedy(bench, mine, {**corrective, "id": "s", "name": "side", "by": "out"})
+        rule_edits.add_remedy(bench, mine, corrective)
+        rule_edits.add_remedy(bench, mine, {**corrective, "id": "p", "name": "soggy elbow", "by": "soggy"})
+        rule_edits.add_remedy(bench, mine, {**corrective, "id": "s", "name": "side", "by": "out"})
         keeper = {"kind": "volume_keeper", "id": "k", "name": "keep", "mask": HALF, "share": 0.9, "most": 0.02}
-        edits.add_remedy(bench, mine, keeper)
-        edits.add_remedy(bench, mine, {"kind": "relaxer", "id": "r", "name": "relax", "mask": HALF, "steps": 4})
-        edits.add_remedy(bench, mine, {"kind": "skin_blend", "id": "b", "name": "blend", "mask": HALF, "amount": 0.7})
-        picking.choose(bench, mine, Pick("joint", name="upper", least=0.5), None, False)
+        rule_edits.add_remedy(bench, mine, keeper)
+        rule_edits.add_remedy(bench, mine, {"kind": "relaxer", "id": "r", "name": "relax", "mask": HALF, "steps": 4})
+        rule_edits.add_remedy(
+            bench, mine, {"kind": "skin_blend", "id": "b", "name": "blend", "mask": HALF, "amount": 0.7}
+        )
+        region_edits.choose(bench, mine, Pick("joint", name="upper", least=0.5), None, False)
         share = {"kind": "share", "joint": "upper", "share": 0.5, "part": "twist", "axis": Z}
-        helping.make_helper(bench, mine, "pusher", "upper", [0.05, 0.6, 0.0], [share])
-        edits.put_group(bench, mine, {"id": "g", "name": "arm", "on": True, "factor": 0.5}, ["c", "r"])
+        helpers.make_helper(bench, mine, "pusher", "upper", [0.05, 0.6, 0.0], [share])
+        rule_edits.put_group(bench, mine, {"id": "g", "name": "arm", "on": True, "factor": 0.5}, ["c", "r"])
 
     def points(self, opened) -> np.ndarray:
         skeleton = opened.character.skeleton
@@ -94,17 +101,17 @@ class EveryKind(unittest.TestCase):
         self.assertEqual([t.kind for t in rules.triggers], ["dial", "hinge", "product", "pose_set"])
         np.testing.assert_array_equal(self.points(self.again()), self.points(self.opened))
         steps = self.opened.revision.number
-        whole, final = edits.rules_document(self.opened), self.points(self.opened)
+        whole, final = rule_edits.rules_document(self.opened), self.points(self.opened)
         seen = {steps: final}
         for k in range(steps - 1, -1, -1):
             self.bench.step(self.id, -1)
             seen[k] = self.points(self.bench.open(self.id))
             np.testing.assert_array_equal(self.points(self.again()), seen[k])
-        self.assertEqual(edits.rules_document(self.bench.open(self.id))["remedies"], [])
+        self.assertEqual(rule_edits.rules_document(self.bench.open(self.id))["remedies"], [])
         for k in range(1, steps + 1):
             self.bench.step(self.id, +1)
             np.testing.assert_array_equal(self.points(self.bench.open(self.id)), seen[k])
-        self.assertEqual(edits.rules_document(self.again()), whole)
+        self.assertEqual(rule_edits.rules_document(self.again()), whole)
         # Each remedy did something on its way in: it is seen in the pose.
         self.assertGreater(sum(np.abs(seen[k] - seen[k - 1]).max() > 1e-6 for k in range(1, steps + 1)), 6)
 
@@ -112,7 +119,7 @@ class EveryKind(unittest.TestCase):
         self.make_everything()
         data = self.bench.deliver(self.id, influences=8).data
         back = self.bench.open(self.bench.bring_in("Back", data))
-        ours, theirs = (edits.rules_document(o) for o in (self.opened, back))
+        ours, theirs = (rule_edits.rules_document(o) for o in (self.opened, back))
         for kind in ("dials", "triggers", "groups"):
             self.assertEqual([d["id"] for d in ours[kind]], [d["id"] for d in theirs[kind]])
         np.testing.assert_allclose(self.points(back), self.points(self.opened), atol=2e-6)
@@ -120,29 +127,29 @@ class EveryKind(unittest.TestCase):
     def test_what_is_read_is_not_deleted_and_says_by_whom(self):
         self.make_everything()
         for delete, id_, reader in (
-            (edits.delete_dial, "wet", "soaked"),
-            (edits.delete_trigger, "bend", "soggy"),
-            (edits.delete_trigger, "set", "side"),
+            (rule_edits.delete_dial, "wet", "soaked"),
+            (rule_edits.delete_trigger, "bend", "soggy"),
+            (rule_edits.delete_trigger, "set", "side"),
         ):
             with self.assertRaisesRegex(BadEditError, f"“{reader}” reads"):
                 delete(self.bench, self.id, id_)
-        edits.tie(self.bench, self.id, "s", None)
-        edits.delete_trigger(self.bench, self.id, "set")
+        rule_edits.tie(self.bench, self.id, "s", None)
+        rule_edits.delete_trigger(self.bench, self.id, "set")
         self.assertNotIn("set", [t.id for t in self.again().character.rules.triggers])
 
     def test_nonsense_stores_nothing(self):
         self.make_everything()
         number = self.opened.revision.number
         for wrong in (
-            lambda: edits.put_trigger(self.bench, self.id, {"kind": "product", "id": "x", "of": ["nowhere"]}),
-            lambda: edits.put_trigger(self.bench, self.id, {"kind": "product", "id": "soggy", "of": ["soggy"]}),
-            lambda: edits.put_trigger(self.bench, self.id, {"kind": "wish", "id": "x"}),
-            lambda: edits.add_remedy(self.bench, self.id, {"kind": "spell", "name": "x"}),
-            lambda: edits.add_remedy(
+            lambda: rule_edits.put_trigger(self.bench, self.id, {"kind": "product", "id": "x", "of": ["nowhere"]}),
+            lambda: rule_edits.put_trigger(self.bench, self.id, {"kind": "product", "id": "soggy", "of": ["soggy"]}),
+            lambda: rule_edits.put_trigger(self.bench, self.id, {"kind": "wish", "id": "x"}),
+            lambda: rule_edits.add_remedy(self.bench, self.id, {"kind": "spell", "name": "x"}),
+            lambda: rule_edits.add_remedy(
                 self.bench, self.id, {"kind": "relaxer", "name": "x", "mask": {"vertices": [10**9]}}
             ),
-            lambda: edits.put_dial(self.bench, self.id, {"name": "low", "low": 1, "high": 0}),
-            lambda: edits.put_group(self.bench, self.id, {"id": "g", "name": "arm"}, ["nobody"]),
+            lambda: rule_edits.put_dial(self.bench, self.id, {"name": "low", "low": 1, "high": 0}),
+            lambda: rule_edits.put_group(self.bench, self.id, {"id": "g", "name": "arm"}, ["nobody"]),
         ):
             with self.assertRaises(PlethosError):
                 wrong()
@@ -165,12 +172,12 @@ class EveryKind(unittest.TestCase):
         opened = self.opened
         before = {t.at: t.shape.deltas for t in opened.character.rules.remedy("c").body.targets}
         skeleton = opened.character.skeleton
-        edits.put_group(self.bench, self.id, {"id": "g", "name": "arm", "on": True, "factor": 1.0}, ["r"])
-        edits.switch(self.bench, self.id, "r", False)
+        rule_edits.put_group(self.bench, self.id, {"id": "g", "name": "arm", "on": True, "factor": 1.0}, ["r"])
+        rule_edits.switch(self.bench, self.id, "r", False)
         pose = skeleton.rest_pose().with_rotation(
             skeleton.find("upper"), rotations.from_axis_angle(Z, math.radians(0.6 * 90))
         )
-        sculpting.begin(self.bench, self.id, pose, "c")
+        session.begin(self.bench, self.id, pose, "c")
         points = opened.sculpt.points
         triangles = opened.character.mesh.topology.triangles
         n = int(np.flatnonzero((triangles == 241).any(axis=1))[0])
@@ -178,7 +185,7 @@ class EveryKind(unittest.TestCase):
         sculpt(self.bench, opened, "inflate", Dab(n, tuple(at.tolist()), 0.2, 1.0))
         wanted = opened.sculpt.points.copy()
         self.assertGreater(np.abs(wanted - points).max(), 1e-4)
-        sculpting.keep(self.bench, self.id, "elbow", None)
+        kept_sculpt.keep(self.bench, self.id, "elbow", None)
         remedy = self.again().character.rules.remedy("c")
         self.assertEqual([t.at for t in remedy.body.targets], [0.3, 0.6, 1.0])
         for target in remedy.body.targets:
@@ -191,11 +198,11 @@ class EveryKind(unittest.TestCase):
         between = pose.with_rotation(
             skeleton.find("upper"), rotations.from_axis_angle(Z, math.radians(0.45 * 90))
         )  # fmt: skip
-        sculpting.begin(self.bench, self.id, between, "c")
+        session.begin(self.bench, self.id, between, "c")
         at = opened.sculpt.points[triangles[n]].mean(axis=0)
         sculpt(self.bench, opened, "inflate", Dab(n, tuple(at.tolist()), 0.2, 1.0))
         with self.assertRaisesRegex(BadEditError, "between two of its targets"):
-            sculpting.keep(self.bench, self.id, "elbow", None)
+            kept_sculpt.keep(self.bench, self.id, "elbow", None)
 
     def test_what_no_remedy_acts_on_is_worked_out_once_while_the_pose_stands_still(self):
         self.make_everything()
@@ -251,7 +258,7 @@ class EveryKind(unittest.TestCase):
             shown = evaluator.pose(pose, ALL).points
             self.assertIs(self.opened.character.rules, stored)
             other = Workbench(self.store)
-            edits.put_trigger(other, self.id, hinge("bend", end, name="bend"))
+            rule_edits.put_trigger(other, self.id, hinge("bend", end, name="bend"))
             np.testing.assert_array_equal(other.open(self.id).version.evaluator.pose(pose, ALL).points, shown)
             other.step(self.id, -1)
         # The strip draws it as SciPy's monotone cubic, through its knots.

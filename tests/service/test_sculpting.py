@@ -14,12 +14,13 @@ from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton.mapping import mapped_pose
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.demo.catalogue import shipped
-from plethos.service import sculpting
-from plethos.service.documents import SculptNote
-from plethos.service.live import Wanted, frame, pose_of
-from plethos.service.sculpt_strokes import SculptSettings
-from plethos.service.version import HeldSculpt, OvertakenError
-from plethos.service.workbench import Workbench
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.library.documents import SculptNote
+from plethos.service.library.poses import pose_of
+from plethos.service.library.version import HeldSculpt, OvertakenError
+from plethos.service.library.workbench import Workbench
+from plethos.service.sculpts import kept_sculpt, obj_exchange, pushed_apart, session
+from plethos.service.tools.sculpt_strokes import SculptSettings
 from plethos.store.repository import Store
 from tests.light import light_keeper
 from tests.making import everything
@@ -41,7 +42,7 @@ class OnTheKeeper(unittest.TestCase):
 
     def begin(self, **joints):
         turned = {"joints": {n: {"euler_xyz_deg": list(e)} for n, e in joints.items()}}
-        sculpting.begin(self.bench, self.id, pose_of(self.opened.version, turned), None)
+        session.begin(self.bench, self.id, pose_of(self.opened.version, turned), None)
         return self.opened.version.sculpt
 
     def stroke(self, vertex, strength=1.0, radius=0.05, brush="inflate", **settings):
@@ -76,14 +77,14 @@ class Groups(unittest.TestCase):
 class Told(OnTheKeeper):
     def test_what_is_sculpted_far_from_every_turned_joint_is_asked_about(self):
         self.begin(left_forearm=(20, 0, 60), left_shin=(40, 0, 0))
-        self.assertIsNone(sculpting.far_from_turned(self.opened.version), "nothing is sculpted yet")
+        self.assertIsNone(kept_sculpt.far_from_turned(self.opened.version), "nothing is sculpted yet")
         where = self.opened.character.skeleton.rest_global[:, :3, 3]
         find = self.opened.character.skeleton.find
         self.stroke(self.at(*where[find("left_shin")]))
-        self.assertIsNone(sculpting.far_from_turned(self.opened.version), "of two that are turned either will do")
+        self.assertIsNone(kept_sculpt.far_from_turned(self.opened.version), "of two that are turned either will do")
         self.bench.step(self.id, -1)
         self.stroke(int(self.mesh.rest[:, 1].argmax()))
-        told = sculpting.far_from_turned(self.opened.version)
+        told = kept_sculpt.far_from_turned(self.opened.version)
         self.assertEqual(told, "This is not near “left_forearm”, the joint that is turned: is it the right one?")
 
 
@@ -96,26 +97,26 @@ class Borders(OnTheKeeper):
         moved = self.stroke(border)
         self.assertGreater(np.abs(moved).max(), 1e-4)
         self.assertFalse(moved[self.mesh.border].any())
-        self.assertEqual(len(sculpting.moved_border(self.opened.version)), 0)
+        self.assertEqual(len(border.moved_border(self.opened.version)), 0)
         moved = self.stroke(border, border_stays=False)
         count = int((moved[self.mesh.border] != 0).any(axis=1).sum())
         self.assertGreater(count, 0)
         np.testing.assert_array_equal(
-            sculpting.moved_border(self.opened.version),
+            border.moved_border(self.opened.version),
             np.flatnonzero(self.mesh.border & (moved != 0).any(axis=1)),
         )
         version = self.opened.version
         _, fields = unpack(frame(desk(self.opened), version, version.sculpt.pose, Wanted(border=True), {}))
         self.assertEqual(int(fields["region"].sum()), count)
-        sculpting.put_border_back(self.bench, self.id)
+        border.put_border_back(self.bench, self.id)
         now = self.opened.version.sculpt
         kept = now.points - now.start
         self.assertFalse(kept[self.mesh.border].any())
         np.testing.assert_array_equal(kept[~self.mesh.border], moved[~self.mesh.border])
         with self.assertRaisesRegex(BadEditError, "No border"):
-            sculpting.put_border_back(self.bench, self.id)
+            border.put_border_back(self.bench, self.id)
         self.bench.step(self.id, -1)
-        self.assertEqual(len(sculpting.moved_border(self.opened.version)), count)
+        self.assertEqual(len(border.moved_border(self.opened.version)), count)
 
 
 class Mirrored(OnTheKeeper):
@@ -125,7 +126,7 @@ class Mirrored(OnTheKeeper):
         right = mapped_pose(left, character.mirror, character.skeleton)
         self.assertEqual(list(right["joints"]), ["right_forearm"])
         pose = pose_of(self.opened.version, {"joints": {**left["joints"], **right["joints"]}})
-        sculpting.begin(self.bench, self.id, pose, None)
+        session.begin(self.bench, self.id, pose, None)
         vertex = self.at(0.5, 1.3, 0.0)
         moved = self.stroke(vertex, mirror=True)
         pairs = self.mesh.pairs
@@ -165,56 +166,56 @@ class AllParts(OnTheKeeper):
 class Elsewhere(OnTheKeeper):
     def test_an_obj_goes_out_and_comes_back_as_one_stroke_and_what_is_no_sculpt_is_refused(self):
         held = self.begin(left_forearm=(0, 0, 60))
-        text = sculpting.sent_out(self.opened.version)
+        text = obj_exchange.sent_out(self.opened.version)
         with self.assertRaisesRegex(BadEditError, "nothing in it has moved"):
-            sculpting.bring_back(self.bench, self.id, text)
+            obj_exchange.bring_back(self.bench, self.id, text)
         lines = text.splitlines()
         rows = [k for k, line in enumerate(lines) if line.startswith("v ")]
         vertex = self.at(0.45, 1.3, 0.0)
         for k in np.flatnonzero(self.mesh.file_to_vertex == vertex).tolist():
             x, y, z = (float(w) for w in lines[rows[k]].split()[1:])
             lines[rows[k]] = f"v {x} {y + 0.01} {z}"
-        version = sculpting.bring_back(self.bench, self.id, "\n".join(lines))
+        version = obj_exchange.bring_back(self.bench, self.id, "\n".join(lines))
         moved = version.sculpt.points - held.start
         self.assertEqual(np.flatnonzero((moved != 0).any(axis=1)).tolist(), [vertex])
         np.testing.assert_allclose(moved[vertex], [0, 0.01, 0], atol=1e-7)
         self.assertEqual(version.sculpt.note.strokes, 1)
         with self.assertRaisesRegex(BadFileError, "same mesh"):
-            sculpting.bring_back(self.bench, self.id, "v 1 2 3\n")
+            obj_exchange.bring_back(self.bench, self.id, "v 1 2 3\n")
         with self.assertRaisesRegex(BadFileError, "no vertices"):
-            sculpting.bring_back(self.bench, self.id, "nonsense")
+            obj_exchange.bring_back(self.bench, self.id, "nonsense")
 
 
 class PushingApart(OnTheKeeper):
     def test_it_is_one_stored_step_that_leaves_nothing_crossing(self):
         held = self.begin(left_forearm=(0, 0, 0))
         hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
-        sculpting.drop(self.bench, self.id)
+        session.drop(self.bench, self.id)
         degrees = 125 * np.array(hinge.axis)
         held = self.begin(left_forearm=tuple(degrees.tolist()))
         topology = self.mesh.topology
         at_rest = intersecting_pairs(self.mesh.rest, topology.triangles)
         before = len(fresh_pairs(held.points, topology.triangles, at_rest))
-        steps = list(sculpting.push_apart(self.bench, self.id, "left_forearm"))
+        steps = list(pushed_apart.push_apart(self.bench, self.id, "left_forearm"))
         self.assertGreater(steps[0].left, 20)
         self.assertEqual([s.version is not None for s in steps], [False] * (len(steps) - 1) + [True])
         now = self.opened.version.sculpt
         self.assertEqual((steps[-1].left, steps[-1].share, now.note.strokes), (0, 1.0, 1))
         self.assertLess(len(fresh_pairs(now.points, topology.triangles, at_rest)), 0.1 * before)
         with self.assertRaisesRegex(BadEditError, "Nothing crosses"):
-            next(sculpting.push_apart(self.bench, self.id, "left_forearm"))
+            next(pushed_apart.push_apart(self.bench, self.id, "left_forearm"))
 
     def test_whoever_stops_it_changes_nothing_and_another_session_is_not_written_over(self):
         hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
         bent = tuple((125 * np.array(hinge.axis)).tolist())
         self.begin(left_forearm=bent)
-        rounds = sculpting.push_apart(self.bench, self.id, "left_forearm")
+        rounds = pushed_apart.push_apart(self.bench, self.id, "left_forearm")
         next(rounds)
         rounds.close()
         self.assertEqual(self.opened.version.sculpt.note.strokes, 0)
-        rounds = sculpting.push_apart(self.bench, self.id, "left_forearm")
+        rounds = pushed_apart.push_apart(self.bench, self.id, "left_forearm")
         next(rounds)
-        sculpting.drop(self.bench, self.id)
+        session.drop(self.bench, self.id)
         self.begin(left_forearm=tuple((0.9 * np.array(bent)).tolist()))
         with self.assertRaises(OvertakenError):
             list(rounds)

@@ -8,9 +8,11 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.sculpt.session import Dab
-from plethos.service import edits, pose_sets, sculpting, targets
-from plethos.service.live import Wanted, frame, pose_of
-from plethos.service.workbench import Workbench
+from plethos.service.desk.frame import Wanted, frame
+from plethos.service.edits import pose_set_edits, rule_edits, target_edits
+from plethos.service.library.poses import pose_of
+from plethos.service.library.workbench import Workbench
+from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
@@ -44,11 +46,11 @@ class OnATube(unittest.TestCase):
         return self.opened.version.sculpt.points
 
     def corrective(self, degrees=90.0):
-        sculpting.begin(self.bench, self.id, self.pose(z=degrees), None)
+        session.begin(self.bench, self.id, self.pose(z=degrees), None)
         self.stroke()
         knots = [{"angle_deg": 0, "value": 0}, {"angle_deg": degrees, "value": 1}]
         rule = {"kind": "hinge", "joint": "upper", "axis": [0, 0, 1], "knots": knots}
-        sculpting.keep(self.bench, self.id, "Elbow", rule)
+        kept_sculpt.keep(self.bench, self.id, "Elbow", rule)
         return self.remedies()[-1].id
 
     def remedies(self):
@@ -58,9 +60,9 @@ class OnATube(unittest.TestCase):
 class Products(OnATube):
     def test_a_remedy_whose_own_bend_goes_into_a_product_keeps_that_bend(self):
         own = self.corrective()
-        edits.put_dial(self.bench, self.id, {"id": "d", "name": "Tired", "low": 0, "high": 1, "start": 0})
+        rule_edits.put_dial(self.bench, self.id, {"id": "d", "name": "Tired", "low": 0, "high": 1, "start": 0})
         bend_value = self.remedies()[-1].by
-        edits.set_trigger(self.bench, self.id, own, {"kind": "product", "name": "", "of": [bend_value, "d"]})
+        rule_edits.set_trigger(self.bench, self.id, own, {"kind": "product", "name": "", "of": [bend_value, "d"]})
         evaluator = self.opened.version.evaluator
         both = pose_of(self.opened.version, {**bend(z=90), "dials": {"Tired": 0.5}})
         self.assertAlmostEqual(evaluator.pose(both).activation(own), 0.5, places=6)
@@ -71,10 +73,10 @@ class InBetweens(OnATube):
     def test_it_is_exact_where_it_was_sculpted_and_the_others_stay(self):
         own = self.corrective()
         full, quarter = self.points(z=90), self.points(z=22.5)
-        sculpting.begin(self.bench, self.id, self.pose(z=45), own, between=True)
+        session.begin(self.bench, self.id, self.pose(z=45), own, between=True)
         self.assertTrue(self.opened.version.sculpt.note.between)
         wanted = self.stroke(-0.6)
-        sculpting.keep(self.bench, self.id, "whatever", None)
+        kept_sculpt.keep(self.bench, self.id, "whatever", None)
         body = self.remedies()[-1].body
         self.assertEqual([t.at for t in body.targets], [0.5, 1.0])
         np.testing.assert_allclose(self.points(z=45), wanted, atol=1e-6)
@@ -89,10 +91,10 @@ class InBetweens(OnATube):
         own = self.corrective()
         half, full = self.points(z=45), self.points(z=90)
         with self.assertRaisesRegex(BadEditError, "a target here already"):
-            sculpting.begin(self.bench, self.id, self.pose(z=92), own, between=True)
-        sculpting.begin(self.bench, self.id, self.pose(z=120), own, between=True)
+            session.begin(self.bench, self.id, self.pose(z=92), own, between=True)
+        session.begin(self.bench, self.id, self.pose(z=120), own, between=True)
         wanted = self.stroke(0.5)
-        sculpting.keep(self.bench, self.id, "whatever", None)
+        kept_sculpt.keep(self.bench, self.id, "whatever", None)
         (remedy,) = self.remedies()
         self.assertEqual((remedy.name, [t.at for t in remedy.body.targets]), ("Elbow", [0.75, 1.0]))
         self.assertEqual([t.shape.name for t in remedy.body.targets], ["Elbow 75 %", "Elbow"])
@@ -104,21 +106,21 @@ class InBetweens(OnATube):
         own = self.corrective()
         for degrees, words in ((90, "has a target here already"), (1, "hardly on")):
             with self.assertRaisesRegex(BadEditError, words):
-                sculpting.begin(self.bench, self.id, self.pose(z=degrees), own, between=True)
-        edits.set_trigger(self.bench, self.id, own, None)
+                session.begin(self.bench, self.id, self.pose(z=degrees), own, between=True)
+        rule_edits.set_trigger(self.bench, self.id, own, None)
         with self.assertRaisesRegex(BadEditError, "tie it first"):
-            sculpting.begin(self.bench, self.id, self.pose(z=45), own, between=True)
+            session.begin(self.bench, self.id, self.pose(z=45), own, between=True)
 
     def test_it_is_moved_eased_and_deleted_the_last_target_is_not(self):
         own = self.corrective()
-        sculpting.begin(self.bench, self.id, self.pose(z=45), own, between=True)
+        session.begin(self.bench, self.id, self.pose(z=45), own, between=True)
         wanted = self.stroke(-0.6)
-        sculpting.keep(self.bench, self.id, "", None)
-        targets.retime(self.bench, self.id, own, 0.5, 0.7)
+        kept_sculpt.keep(self.bench, self.id, "", None)
+        target_edits.retime(self.bench, self.id, own, 0.5, 0.7)
         self.assertEqual([t.at for t in self.remedies()[-1].body.targets], [0.7, 1.0])
         moved = self.remedies()[-1].body.weights(0.35)
         np.testing.assert_allclose(moved, (0.5, 0))
-        targets.ease(self.bench, self.id, own, True)
+        target_edits.ease(self.bench, self.id, own, True)
         # t² (3 - 2 t) at a quarter of the way: 0.15625.
         np.testing.assert_allclose(self.remedies()[-1].body.weights(0.175), (0.15625, 0))
         for at, to, words in (
@@ -127,10 +129,10 @@ class InBetweens(OnATube):
             (0.4, 0.5, "not there any more"),
         ):
             with self.assertRaisesRegex(BadEditError, words):
-                targets.retime(self.bench, self.id, own, at, to)
+                target_edits.retime(self.bench, self.id, own, at, to)
         with self.assertRaisesRegex(BadEditError, "cannot be deleted by itself"):
-            targets.delete(self.bench, self.id, own, 1.0)
-        targets.delete(self.bench, self.id, own, 0.7)
+            target_edits.delete(self.bench, self.id, own, 1.0)
+        target_edits.delete(self.bench, self.id, own, 0.7)
         self.assertEqual([t.at for t in self.remedies()[-1].body.targets], [1.0])
         self.bench.step(self.id, -1)
         self.bench.step(self.id, -1)
@@ -140,11 +142,11 @@ class InBetweens(OnATube):
 
 class StoredPoses(OnATube):
     def keep(self, by="swing", set_id=None, **degrees):
-        sculpting.begin(self.bench, self.id, self.pose(**degrees), None)
+        session.begin(self.bench, self.id, self.pose(**degrees), None)
         wanted = self.stroke()
         name = "_".join(f"{k}{v}" for k, v in degrees.items())
-        rule, value = pose_sets.proposed(self.opened.version, self.pose(**degrees), ["upper"], by, name, set_id)
-        sculpting.keep(self.bench, self.id, name, rule, value)
+        rule, value = pose_set_edits.proposed(self.opened.version, self.pose(**degrees), ["upper"], by, name, set_id)
+        kept_sculpt.keep(self.bench, self.id, name, rule, value)
         return rule["id"], value, wanted
 
     def test_each_shape_is_on_at_its_own_pose_in_one_set(self):
@@ -161,19 +163,19 @@ class StoredPoses(OnATube):
     def test_a_pose_that_goes_unties_what_followed_it_and_nothing_else(self):
         own, first, _ = self.keep(z=80)
         _, second, _ = self.keep(set_id=own, x=70)
-        pose_sets.without_pose(self.bench, self.id, own, first)
+        pose_set_edits.without_pose(self.bench, self.id, own, first)
         self.assertEqual([r.by for r in self.remedies()], [None, second])
-        pose_sets.without_pose(self.bench, self.id, own, second)
+        pose_set_edits.without_pose(self.bench, self.id, own, second)
         self.assertEqual([r.by for r in self.remedies()], [None, None])
         self.assertEqual(self.opened.character.rules.triggers, ())
         with self.assertRaisesRegex(BadEditError, "not there any more"):
-            pose_sets.pose_map(self.opened.version, own, "upper", self.pose())
+            pose_set_edits.pose_map(self.opened.version, own, "upper", self.pose())
 
     def test_a_radius_counts_for_all_that_read_the_set(self):
         own, first, _ = self.keep(z=80)
         self.keep(set_id=own, x=70)
-        rule = pose_sets.pose_set(self.opened.character.rules, own).to_document(self.opened.character.skeleton)
-        edits.put_trigger(self.bench, self.id, {**rule, "radius_deg": 20})
+        rule = pose_set_edits.pose_set(self.opened.character.rules, own).to_document(self.opened.character.skeleton)
+        rule_edits.put_trigger(self.bench, self.id, {**rule, "radius_deg": 20})
         rules = self.opened.character.rules
         self.assertAlmostEqual(math.degrees(rules.triggers[0].radius), 20)
         self.assertEqual(rules.remedies[0].by, first)
@@ -189,17 +191,17 @@ class StoredPoses(OnATube):
 class Groups(OnATube):
     def test_alone_is_for_all_in_it_and_deleting_it_leaves_them(self):
         one = self.corrective()
-        edits.put_group(self.bench, self.id, {"name": "Left", "id": "g", "factor": 0.5}, [one])
+        rule_edits.put_group(self.bench, self.id, {"name": "Left", "id": "g", "factor": 0.5}, [one])
         other = self.corrective()
         version = self.opened.version
         seen = unpack(frame(desk(self.opened), version, self.pose(z=90), Wanted(alone="g"), {"seq": 1}))[1]["with"]
         only = version.evaluator.pose(self.pose(z=90), ALL.these(one)).points
         np.testing.assert_allclose(seen.reshape(-1, 3), only, atol=1e-7)
-        edits.join_group(self.bench, self.id, other, "g")
+        rule_edits.join_group(self.bench, self.id, other, "g")
         self.assertEqual(self.opened.character.rules.members("g"), (one, other))
-        edits.delete_group(self.bench, self.id, "g")
+        rule_edits.delete_group(self.bench, self.id, "g")
         self.assertEqual([r.group for r in self.remedies()], [None, None])
         whole = Evaluator.of(self.opened.character).pose(self.pose(z=90)).points
         self.assertGreater(np.abs(whole - only).max(), 1e-4)
         with self.assertRaisesRegex(BadEditError, "not there any more"):
-            edits.delete_group(self.bench, self.id, "g")
+            rule_edits.delete_group(self.bench, self.id, "g")

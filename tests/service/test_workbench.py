@@ -14,8 +14,10 @@ from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import evaluate_exact
 from plethos.core.measure.bend import BendMeasure, bent
 from plethos.core.sculpt.session import Dab
-from plethos.service import edits, sculpting, workbench
-from plethos.service.workbench import NotThereError, Workbench
+from plethos.service.edits import rule_edits
+from plethos.service.library import workbench
+from plethos.service.library.workbench import NotThereError, Workbench
+from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import activation, tube_file
 from tests.server import fresh_database
@@ -44,10 +46,10 @@ class OnTheBench(unittest.TestCase):
         return opened
 
     def make_remedy(self):
-        sculpting.begin(self.bench, self.id, self.pose, None)
+        session.begin(self.bench, self.id, self.pose, None)
         opened = self.stroke()
         target = opened.sculpt.points.copy()
-        sculpting.keep(self.bench, self.id, "Bulge", sculpting.propose_trigger(opened))
+        kept_sculpt.keep(self.bench, self.id, "Bulge", kept_sculpt.propose_trigger(opened))
         return self.bench.open(self.id), target
 
     def test_a_sculpt_becomes_a_tied_shape_that_comes_back(self):
@@ -57,7 +59,7 @@ class OnTheBench(unittest.TestCase):
         self.assertEqual(trigger.joint, opened.character.skeleton.find("upper"))
 
     def test_strokes_undo_and_redo_one_by_one_also_in_a_new_process(self):
-        sculpting.begin(self.bench, self.id, self.pose, None)
+        session.begin(self.bench, self.id, self.pose, None)
         states = [self.bench.open(self.id).sculpt.points.copy()]
         for _ in range(3):
             states.append(self.stroke().sculpt.points.copy())
@@ -76,9 +78,9 @@ class OnTheBench(unittest.TestCase):
         self.assertEqual(len(self.bench.step(self.id, +1).character.rules.remedies), 1)
 
     def test_drop_changes_nothing_and_undo_brings_it_back(self):
-        sculpting.begin(self.bench, self.id, self.pose, None)
+        session.begin(self.bench, self.id, self.pose, None)
         self.stroke()
-        opened = sculpting.drop(self.bench, self.id)
+        opened = session.drop(self.bench, self.id)
         self.assertIsNone(opened.sculpt)
         self.assertEqual(opened.character.rules.remedies, ())
         self.assertEqual(self.bench.step(self.id, -1).sculpt.note.strokes, 1)
@@ -86,10 +88,10 @@ class OnTheBench(unittest.TestCase):
     def test_sculpting_again_keeps_the_trigger_and_adds_to_the_shape(self):
         opened, first = self.make_remedy()
         remedy, triggers = opened.character.rules.remedies[0], opened.character.rules.triggers
-        sculpting.begin(self.bench, self.id, self.pose, remedy.id)
+        session.begin(self.bench, self.id, self.pose, remedy.id)
         np.testing.assert_allclose(self.bench.open(self.id).sculpt.points, first, atol=1e-6)
         target = self.stroke().sculpt.points.copy()
-        opened = sculpting.keep(self.bench, self.id, "Bulge", None)
+        opened = kept_sculpt.keep(self.bench, self.id, "Bulge", None)
         self.assertEqual(
             (opened.character.rules.remedies[0].by, opened.character.rules.triggers), (remedy.by, triggers)
         )
@@ -98,10 +100,10 @@ class OnTheBench(unittest.TestCase):
     def test_edits_are_undoable_and_the_tie_breaks_without_losing_the_shape(self):
         opened, _ = self.make_remedy()
         remedy, triggers = opened.character.rules.remedies[0], opened.character.rules.triggers
-        edits.set_trigger(self.bench, self.id, remedy.id, None)
-        edits.switch(self.bench, self.id, remedy.id, False)
-        edits.set_amount(self.bench, self.id, remedy.id, 0.5)
-        opened = edits.rename(self.bench, self.id, remedy.id, "Elbow")
+        rule_edits.set_trigger(self.bench, self.id, remedy.id, None)
+        rule_edits.switch(self.bench, self.id, remedy.id, False)
+        rule_edits.set_amount(self.bench, self.id, remedy.id, 0.5)
+        opened = rule_edits.rename(self.bench, self.id, remedy.id, "Elbow")
         now = opened.character.rules.remedies[0]
         self.assertEqual(
             (now.by, opened.character.rules.triggers, now.on, now.amount, now.name), (None, (), False, 0.5, "Elbow")
@@ -110,18 +112,18 @@ class OnTheBench(unittest.TestCase):
         for _ in range(4):
             opened = self.bench.step(self.id, -1)
         self.assertEqual(opened.character.rules.triggers, triggers)
-        edits.delete(self.bench, self.id, remedy.id)
+        rule_edits.delete(self.bench, self.id, remedy.id)
         with self.assertRaises(BadEditError):
-            edits.switch(self.bench, self.id, remedy.id, True)
+            rule_edits.switch(self.bench, self.id, remedy.id, True)
 
     def test_both_directions_of_a_joint_add_up(self):
         opened, _ = self.make_remedy()
         skeleton = opened.character.skeleton
         back = bent(skeleton.rest_pose(), skeleton.find("upper"), (0, 0, 1), math.radians(-60))
-        sculpting.begin(self.bench, self.id, back, None)
+        session.begin(self.bench, self.id, back, None)
         other = self.stroke()
         target = other.sculpt.points.copy()
-        sculpting.keep(self.bench, self.id, "Other way", sculpting.propose_trigger(other))
+        kept_sculpt.keep(self.bench, self.id, "Other way", kept_sculpt.propose_trigger(other))
         opened = self.bench.open(self.id)
         np.testing.assert_allclose(evaluate_exact(opened.character, back), target, atol=1e-6)
         activations = [activation(opened.character, r, back) for r in opened.character.rules.remedies]
@@ -189,10 +191,10 @@ class OnTheBench(unittest.TestCase):
         with self.assertRaises(BadFileError):
             self.bench.bring_in("x", tube_file().pack()[:-200])
         self.assertEqual(len(self.bench.library()), 1)
-        sculpting.begin(self.bench, self.id, self.pose, None)
+        session.begin(self.bench, self.id, self.pose, None)
         with self.assertRaisesRegex(BadEditError, "in progress"):
-            sculpting.begin(self.bench, self.id, self.pose, None)
+            session.begin(self.bench, self.id, self.pose, None)
         with self.assertRaisesRegex(BadEditError, "Nothing was sculpted"):
-            sculpting.propose_trigger(self.bench.open(self.id))
+            kept_sculpt.propose_trigger(self.bench.open(self.id))
         with self.assertRaises(NotThereError):
             self.bench.open("nobody")

@@ -11,8 +11,8 @@ from sqlalchemy.exc import OperationalError
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
-from plethos.service.desk import Desk
-from plethos.service.workbench import NotThereError, Workbench
+from plethos.service.desk.desk import Desk
+from plethos.service.library.workbench import NotThereError, Workbench
 from plethos.store.repository import Store
 from plethos.web import live_socket
 from tests.figures import tube_file

@@ -13,8 +13,8 @@ import numpy as np
 
 from plethos.core.errors import BadFileError, PlethosError
 from plethos.core.formats.svg_size import MOST_CONTROLS, MOST_ELEMENTS
-from plethos.service import reading
-from plethos.service.reading import SenderGoneError, read_apart
+from plethos.service.library import reading
+from plethos.service.library.reading import SenderGoneError, read_apart
 from tests.server import PATIENT, RunningServer
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100">'
@@ -112,7 +112,7 @@ class OverHttp(unittest.TestCase):
                 raise
 
         before = httpx.get(self.url, timeout=PATIENT).json()
-        with mock.patch("plethos.service.workbench.read_apart", endless):
+        with mock.patch("plethos.service.library.workbench.read_apart", endless):
             with self.assertRaises(httpx.ReadTimeout):
                 self.posted(HEAD, 0.5)
             self.assertTrue(ended.wait(10))

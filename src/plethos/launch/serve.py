@@ -18,8 +18,8 @@ from plethos.launch.cluster import SetupError
 from plethos.launch.start import LOOK, upload_bytes
 from plethos.launch.tidying import Tidying
 from plethos.launch.work import log_as_json, the_database
-from plethos.service.reading import warm_up
-from plethos.service.workbench import Workbench
+from plethos.service.library.reading import warm_up
+from plethos.service.library.workbench import Workbench
 from plethos.store.faults import fault_of
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store

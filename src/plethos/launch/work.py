@@ -47,8 +47,8 @@ def work(data: Path | None, quiet: bool = False) -> None:
     quiet
         Whether a start has begun this: it ends with that start, whose pipe closes.
     """
-    from plethos.service.jobs import Jobs
-    from plethos.service.workbench import Workbench
+    from plethos.service.jobs.jobs import Jobs
+    from plethos.service.library.workbench import Workbench
     from plethos.store.repository import Store
 
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))

@@ -13,9 +13,9 @@ from fastapi.responses import FileResponse, HTMLResponse
 from fastapi.staticfiles import StaticFiles
 
 from plethos import __version__
-from plethos.service.jobs import Jobs
-from plethos.service.notices import Notices
-from plethos.service.workbench import Workbench
+from plethos.service.jobs.jobs import Jobs
+from plethos.service.library.notices import Notices
+from plethos.service.library.workbench import Workbench
 from plethos.store.repository import Store
 from plethos.web import (
     bind_routes,

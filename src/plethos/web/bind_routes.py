@@ -9,9 +9,9 @@ from fastapi import APIRouter, Response
 
 from plethos.core.errors import BadEditError
 from plethos.core.weights.table import weights_to_json
-from plethos.service import binding, picking
-from plethos.service.live import pose_of
-from plethos.service.painting import PaintSettings
+from plethos.service.edits import region_edits, weight_edits
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.library.poses import pose_of
 from plethos.web.context import AllJobs, Bench, OneFile, ReadingBench
 from plethos.web.schemas.bind import (
     AutomaticWeights,
@@ -39,7 +39,7 @@ router = APIRouter(prefix="/api/characters/{character_id}/bind", tags=["bind"])
 @router.get("/findings")
 def findings(bench: Bench, character_id: str) -> list[WeightFinding]:
     """What is wrong with the weights: stray, over the limit, unmirrored, hard steps."""
-    return [WeightFinding(**f) for f in binding.findings(bench.open(character_id))]
+    return [WeightFinding(**f) for f in weight_edits.findings(bench.open(character_id))]
 
 
 @router.post("/automatic", status_code=202)
@@ -51,13 +51,13 @@ async def automatic(jobs: AllJobs, character_id: str, body: AutomaticWeights) ->
 @router.post("/mend")
 def mend(bench: Bench, character_id: str, body: MendWeights) -> CharacterState:
     """Mend what was found: of one kind, of one joint or of all."""
-    return character_state(binding.mend(bench, character_id, body.kind, body.joint))
+    return character_state(weight_edits.mend(bench, character_id, body.kind, body.joint))
 
 
 @router.post("/give")
 def give(bench: Bench, character_id: str, body: GiveTo) -> CharacterState:
     """Let a part, a piece or a region follow one joint rigidly."""
-    return character_state(binding.give(bench, character_id, _target(body.target), body.joint))
+    return character_state(weight_edits.give(bench, character_id, _target(body.target), body.joint))
 
 
 @router.post("/copy")
@@ -65,60 +65,60 @@ def copy(bench: Bench, character_id: str, body: CopyWeights) -> CharacterState:
     """Copy weights from the closest surface of a part, or from one vertex."""
     target = _target(body.target)
     if body.from_vertex is not None:
-        return character_state(binding.copy_vertex(bench, character_id, body.from_vertex, target))
+        return character_state(weight_edits.copy_vertex(bench, character_id, body.from_vertex, target))
     if body.from_part is None:
         raise BadEditError("Say what to copy from: a part or a vertex.")
-    return character_state(binding.copy_part(bench, character_id, body.from_part, target))
+    return character_state(weight_edits.copy_part(bench, character_id, body.from_part, target))
 
 
 @router.post("/fill")
 def fill(bench: Bench, character_id: str, body: FillWeights) -> CharacterState:
     """Do to a whole region at once what the brush does."""
     settings = PaintSettings(body.mode, body.joint, body.value, body.strength, tuple(body.locked), body.mirror)
-    return character_state(binding.fill(bench, character_id, _target(body.target), settings))
+    return character_state(weight_edits.fill(bench, character_id, _target(body.target), settings))
 
 
 @router.post("/even")
 def even(bench: Bench, character_id: str, body: EvenOut) -> CharacterState:
     """Spread what a bone's joints hold together evenly along it."""
-    return character_state(binding.even_out(bench, character_id, body.joint, body.mirror))
+    return character_state(weight_edits.even_out(bench, character_id, body.joint, body.mirror))
 
 
 @router.post("/regions/pick")
 def choose(bench: Bench, character_id: str, body: PickBody) -> CharacterState:
     """Pick a piece, a part, a loop, what follows a joint, or a kept region."""
     opened = bench.open(character_id)
-    wanted = picking.Pick(body.by, body.how, body.name, body.triangle, body.at, body.least)
+    wanted = region_edits.Pick(body.by, body.how, body.name, body.triangle, body.at, body.least)
     pose = pose_of(opened.version, body.pose.plain())
-    return character_state(picking.choose(bench, character_id, wanted, pose, body.mirror))
+    return character_state(region_edits.choose(bench, character_id, wanted, pose, body.mirror))
 
 
 @router.post("/regions/reshape")
 def reshape(bench: Bench, character_id: str, body: ReshapeRegion) -> CharacterState:
     """Grow, shrink, soften or turn over what is picked, or drop it."""
-    return character_state(picking.reshape(bench, character_id, body.how, body.width_m))
+    return character_state(region_edits.reshape(bench, character_id, body.how, body.width_m))
 
 
 @router.post("/regions")
 def keep(bench: Bench, character_id: str, body: KeepRegion) -> CharacterState:
     """Keep what is picked under a name."""
-    return character_state(picking.keep(bench, character_id, body.name))
+    return character_state(region_edits.keep(bench, character_id, body.name))
 
 
 @router.delete("/regions/{name:path}")
 def forget(bench: Bench, character_id: str, name: str) -> CharacterState:
     """Delete a kept region."""
-    return character_state(picking.forget(bench, character_id, name))
+    return character_state(region_edits.forget(bench, character_id, name))
 
 
-def _target(body: TargetBody) -> binding.Target:
-    return binding.Target(body.part, body.piece, body.region)
+def _target(body: TargetBody) -> weight_edits.Target:
+    return weight_edits.Target(body.part, body.piece, body.region)
 
 
 @router.post("/mirror")
 def mirror(bench: Bench, character_id: str, body: MirrorSide) -> CharacterState:
     """Carry the weights of one side over to the other."""
-    return character_state(binding.carry_over(bench, character_id, body.from_left))
+    return character_state(weight_edits.carry_over(bench, character_id, body.from_left))
 
 
 @router.get("/regions/shares", response_class=Response)
@@ -146,17 +146,19 @@ def weights_out(bench: Bench, character_id: str) -> Response:
 @router.post("/weights")
 def weights_in(bench: ReadingBench, character_id: str, file: OneFile) -> CharacterState:
     """Take in such a file: each vertex takes the weights of the closest surface."""
-    return character_state(binding.take_file(bench, character_id, file.data))
+    return character_state(weight_edits.take_file(bench, character_id, file.data))
 
 
 @router.get("/vertices/{vertex}")
 def vertex(bench: Bench, character_id: str, vertex: int) -> list[VertexWeight]:
     """What one vertex follows, the most first."""
-    return [VertexWeight(joint=j, weight=w) for j, w in binding.influences(bench.open(character_id).character, vertex)]
+    return [
+        VertexWeight(joint=j, weight=w) for j, w in weight_edits.influences(bench.open(character_id).character, vertex)
+    ]
 
 
 @router.put("/vertices/{vertex}")
 def set_weight(bench: Bench, character_id: str, vertex: int, body: SetWeight) -> CharacterState:
     """Give one vertex a weight by number."""
-    made = binding.set_weight(bench, character_id, vertex, body.joint, body.weight, body.locked, body.mirror)
+    made = weight_edits.set_weight(bench, character_id, vertex, body.joint, body.weight, body.locked, body.mirror)
     return character_state(made)

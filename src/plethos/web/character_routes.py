@@ -12,9 +12,10 @@ from plethos.core.edits.clip_loss import clip_loss
 from plethos.core.errors import BadPoseError
 from plethos.core.rules.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
-from plethos.service import bending, edits
-from plethos.service.live import clip_named
-from plethos.service.workbench import limit
+from plethos.service.desk import bend_strip
+from plethos.service.edits import rule_edits
+from plethos.service.library.poses import clip_named
+from plethos.service.library.workbench import limit
 from plethos.web.context import Bench, Page
 from plethos.web.schemas.character import (
     BendPoint,
@@ -65,7 +66,7 @@ def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
     version = bench.open(character_id).version
     try:
         held = body.pose.plain()
-        points = bending.bend_curves(version, body.joint, body.axis, body.angles_deg, held, body.trial, bench.page)
+        points = bend_strip.bend_curves(version, body.joint, body.axis, body.angles_deg, held, body.trial, bench.page)
     except BadPoseError:
         # A joint that was renamed or deleted while this was on its way is no fault of the page: it asks anew.
         if body.revision in (None, version.revision.id):
@@ -78,7 +79,7 @@ def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
 def clip(bench: Bench, character_id: str, body: ClipRequest) -> list[ClipPoint]:
     """What the strip shows over a clip; empty for a joint that bends no skin."""
     version = bench.open(character_id).version
-    return [ClipPoint(**p) for p in bending.clip_curves(version, body.clip, body.joint, body.samples)]
+    return [ClipPoint(**p) for p in bend_strip.clip_curves(version, body.clip, body.joint, body.samples)]
 
 
 @router.post("/lease", status_code=204)
@@ -106,11 +107,11 @@ def change_remedy(bench: Bench, character_id: str, remedy_id: str, body: RemedyC
     """Rename, switch on or off, set the amount."""
     made = None
     if body.name is not None:
-        made = edits.rename(bench, character_id, remedy_id, body.name)
+        made = rule_edits.rename(bench, character_id, remedy_id, body.name)
     if body.on is not None:
-        made = edits.switch(bench, character_id, remedy_id, body.on)
+        made = rule_edits.switch(bench, character_id, remedy_id, body.on)
     if body.amount is not None:
-        made = edits.set_amount(bench, character_id, remedy_id, body.amount)
+        made = rule_edits.set_amount(bench, character_id, remedy_id, body.amount)
     return character_state(made or bench.open(character_id).version)
 
 
@@ -118,13 +119,13 @@ def change_remedy(bench: Bench, character_id: str, remedy_id: str, body: RemedyC
 def change_trigger(bench: Bench, character_id: str, remedy_id: str, body: TriggerChange) -> CharacterState:
     """Tie to a trigger of its own, or untie."""
     rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
-    return character_state(edits.set_trigger(bench, character_id, remedy_id, rule, body.value))
+    return character_state(rule_edits.set_trigger(bench, character_id, remedy_id, rule, body.value))
 
 
 @router.delete("/remedies/{remedy_id}")
 def delete_remedy(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """Take a remedy away; undo brings it back."""
-    return character_state(edits.delete(bench, character_id, remedy_id))
+    return character_state(rule_edits.delete(bench, character_id, remedy_id))
 
 
 @router.post("/response")

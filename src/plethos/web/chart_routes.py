@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from plethos.service import charts
-from plethos.service.live import pose_of
+from plethos.service.desk import charts
+from plethos.service.library.poses import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.charts import Contribution, JointInPose, PoseAsked, RollAlong, WaterfallBar
 

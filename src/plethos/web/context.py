@@ -11,8 +11,8 @@ from typing import Annotated, cast
 from fastapi import Depends, File, Header, HTTPException, Request, UploadFile
 from starlette.requests import HTTPConnection
 
-from plethos.service.jobs import Jobs
-from plethos.service.workbench import Workbench
+from plethos.service.jobs.jobs import Jobs
+from plethos.service.library.workbench import Workbench
 
 # Seconds that a connection is kept though nobody asks. After the usual five, whoever polls over one (a test, a script)
 # now and then asks in the very moment in which it is closed.

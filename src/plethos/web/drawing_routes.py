@@ -7,9 +7,9 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
-from plethos.service import drawing
-from plethos.service.live import pose_of
-from plethos.service.workbench import Delivery
+from plethos.service.edits import drawing_edits
+from plethos.service.library.poses import pose_of
+from plethos.service.library.workbench import Delivery
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState
 from plethos.web.schemas.drawing import PosedDrawing, SplitRequest, StartOrder
@@ -22,14 +22,14 @@ MEDIA = {".svg": "image/svg+xml", ".json": "application/json", ".zip": "applicat
 @router.post("/split")
 def split(bench: Bench, character_id: str, body: SplitRequest) -> CharacterState:
     """Split the fills that bend at a joint across it."""
-    return character_state(drawing.split(bench, character_id, body.joint, body.part))
+    return character_state(drawing_edits.split(bench, character_id, body.joint, body.part))
 
 
 @router.post("/order")
 def start_order(bench: Bench, character_id: str, body: StartOrder) -> CharacterState:
     """A part in front of another, or behind it, from the middle of the held bend on."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
-    made = drawing.start_order(bench, character_id, pose, body.joint, body.part, body.other, body.behind)
+    made = drawing_edits.start_order(bench, character_id, pose, body.joint, body.part, body.other, body.behind)
     return character_state(made)
 
 
@@ -37,19 +37,19 @@ def start_order(bench: Bench, character_id: str, body: StartOrder) -> CharacterS
 def posed(bench: Bench, character_id: str, body: PosedDrawing) -> Response:
     """The drawing in a pose as a plain SVG."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
-    return _file(drawing.deliver(bench, character_id, "pose", pose=pose))
+    return _file(drawing_edits.deliver(bench, character_id, "pose", pose=pose))
 
 
 @router.get("/clip.svg", response_class=Response)
 def animated(bench: Bench, character_id: str, clip: Annotated[str, Query(max_length=200)]) -> Response:
     """A clip as an animated SVG, the corrections in its paths."""
-    return _file(drawing.deliver(bench, character_id, "animated", clip))
+    return _file(drawing_edits.deliver(bench, character_id, "animated", clip))
 
 
 @router.get("/clip.json", response_class=Response)
 def lottie(bench: Bench, character_id: str, clip: Annotated[str, Query(max_length=200)]) -> Response:
     """A clip as a Lottie file, the corrections in its paths."""
-    return _file(drawing.deliver(bench, character_id, "lottie", clip))
+    return _file(drawing_edits.deliver(bench, character_id, "lottie", clip))
 
 
 @router.get("/frame.png", response_class=Response)
@@ -61,7 +61,7 @@ def frame(
     width: Annotated[int, Query(ge=16, le=4096)] = 1024,
 ) -> Response:
     """One frame of a clip, 30 a second, as a PNG."""
-    return Response(drawing.picture(bench, character_id, clip, number, width), media_type="image/png")
+    return Response(drawing_edits.picture(bench, character_id, clip, number, width), media_type="image/png")
 
 
 def _file(delivery: Delivery) -> Response:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from plethos.service.workbench import NotThereError
+from plethos.service.library.workbench import NotThereError
 from plethos.web.context import AllJobs
 from plethos.web.schemas.live import JobMessage
 from plethos.web.states import job_message

@@ -9,7 +9,7 @@ from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFil
 from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.formats.files import ENDINGS
-from plethos.service.workbench import picture_type
+from plethos.service.library.workbench import picture_type
 from plethos.web.context import Bench, Limits, ReadingBench
 from plethos.web.schemas.character import Brought, LibraryEntry, Rename
 from plethos.web.states import library_entry

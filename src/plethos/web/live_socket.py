@@ -20,18 +20,19 @@ from sqlalchemy.exc import OperationalError
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.skeleton.names import new_id
 from plethos.core.skeleton.skeleton import Pose
-from plethos.service.desk import Desk
-from plethos.service.jobs import WENT_WRONG
-from plethos.service.live import awaited, contacts, frame, pose_of
-from plethos.service.masking import MaskTool
-from plethos.service.open_character import GONE, NotThereError
-from plethos.service.outline_strokes import OutlineTool
-from plethos.service.painting import PaintTool
-from plethos.service.picking import PickTool
-from plethos.service.sculpt_strokes import SculptTool
-from plethos.service.stroke import Tool
-from plethos.service.version import Version
-from plethos.service.workbench import Workbench
+from plethos.service.desk.desk import Desk
+from plethos.service.desk.frame import awaited, contacts, frame
+from plethos.service.jobs.jobs import WENT_WRONG
+from plethos.service.library.open_character import GONE, NotThereError
+from plethos.service.library.poses import pose_of
+from plethos.service.library.stroke import Tool
+from plethos.service.library.version import Version
+from plethos.service.library.workbench import Workbench
+from plethos.service.tools.mask_strokes import MaskTool
+from plethos.service.tools.outline_strokes import OutlineTool
+from plethos.service.tools.paint_strokes import PaintTool
+from plethos.service.tools.pick_strokes import PickTool
+from plethos.service.tools.sculpt_strokes import SculptTool
 from plethos.store.faults import fault_of
 from plethos.store.work import UNDER_WAY, Work
 from plethos.web.schemas.live import (

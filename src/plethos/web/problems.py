@@ -10,8 +10,8 @@ from sqlalchemy.exc import DataError, OperationalError
 from starlette.exceptions import HTTPException
 
 from plethos.core.errors import BadFileError, JointNeededError, PlethosError
-from plethos.service.lease import BeingEditedError
-from plethos.service.workbench import NotThereError
+from plethos.service.library.lease import BeingEditedError
+from plethos.service.library.workbench import NotThereError
 from plethos.store.faults import fault_of
 
 TOO_LARGE = "That is larger than what is taken in at once; nothing of it was kept."

@@ -7,8 +7,9 @@ import itertools
 from fastapi import APIRouter, Response
 from fastapi.responses import StreamingResponse
 
-from plethos.service import sculpting, solving, yielding
-from plethos.service.live import pose_of
+from plethos.service.library.poses import pose_of
+from plethos.service.proposals import correctives
+from plethos.service.sculpts import border, given_way, kept_sculpt, obj_exchange, pushed_apart, session
 from plethos.web.context import Bench, OneFile, ReadingBench
 from plethos.web.schemas.character import (
     CharacterState,
@@ -30,14 +31,14 @@ router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt
 def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
     """Hold the skin in a pose and begin to sculpt."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
-    return character_state(sculpting.begin(bench, character_id, pose, body.remedy_id, body.between))
+    return character_state(session.begin(bench, character_id, pose, body.remedy_id, body.between))
 
 
 @router.post("/first-mend")
 def first_mend(bench: Bench, character_id: str, body: FirstMendBody) -> CharacterState:
     """Solve a corrective for the held pose, as a sculpt in progress."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
-    made = solving.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
+    made = correctives.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
     return character_state(made)
 
 
@@ -45,13 +46,13 @@ def first_mend(bench: Bench, character_id: str, body: FirstMendBody) -> Characte
 def fit(bench: Bench, character_id: str, body: HingeTriggerRule) -> FittedResponse:
     """The response that keeps the volume all the way to the held pose."""
     version = bench.open(character_id).version
-    return fitted_info(version, solving.fit(version, body.model_dump(exclude_none=True)))
+    return fitted_info(version, correctives.fit(version, body.model_dump(exclude_none=True)))
 
 
 @router.get("/proposal")
 def proposal(bench: Bench, character_id: str) -> HingeTriggerRule:
     """The trigger that the held pose suggests."""
-    return HingeTriggerRule(**sculpting.propose_trigger(bench.open(character_id)))
+    return HingeTriggerRule(**kept_sculpt.propose_trigger(bench.open(character_id)))
 
 
 @router.get("/held-back")
@@ -59,33 +60,33 @@ def held_back(bench: Bench, character_id: str) -> list[HeldBack]:
     """What acts after the skin and keeps part of the sculpt from coming back."""
     return [
         HeldBack(id=h.remedy.id, name=h.remedy.name, kind=h.remedy.kind, vertices=h.vertices, most_m=h.most)  # type: ignore[arg-type]
-        for h in yielding.holding_back(bench.open(character_id).version)
+        for h in given_way.holding_back(bench.open(character_id).version)
     ]
 
 
 @router.post("/held-back/{remedy_id}")
 def give_way(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
     """Let a relaxer's mask fade under the sculpt, or a volume keeper take its volume for a target."""
-    return character_state(yielding.give_way(bench, character_id, remedy_id))
+    return character_state(given_way.give_way(bench, character_id, remedy_id))
 
 
 @router.get("/obj", response_class=Response)
 def send_out(bench: Bench, character_id: str) -> Response:
     """The sculpt in progress as an OBJ, for another program."""
-    text = sculpting.sent_out(bench.open(character_id).version)
+    text = obj_exchange.sent_out(bench.open(character_id).version)
     return Response(text, media_type="model/obj", headers={"Content-Disposition": 'attachment; filename="sculpt.obj"'})
 
 
 @router.post("/obj")
 def bring_back(bench: ReadingBench, character_id: str, file: OneFile) -> CharacterState:
     """Take an OBJ that was sent out and sculpted elsewhere as one more stroke."""
-    return character_state(sculpting.bring_back(bench, character_id, file.data.decode("utf-8", "replace")))
+    return character_state(obj_exchange.bring_back(bench, character_id, file.data.decode("utf-8", "replace")))
 
 
 @router.post("/border-back")
 def border_back(bench: Bench, character_id: str) -> CharacterState:
     """Put border vertices that were moved back where the session began."""
-    return character_state(sculpting.put_border_back(bench, character_id))
+    return character_state(border.put_border_back(bench, character_id))
 
 
 @router.post("/push-apart", response_class=StreamingResponse, responses={200: {"model": PushedApart}})
@@ -94,13 +95,13 @@ def push_apart(bench: Bench, character_id: str, body: PushApart) -> StreamingRes
 
     Answered by a line of JSON after each round; whoever goes away in between stops it, and nothing is changed.
     """
-    rounds = sculpting.push_apart(bench, character_id, body.joint, body.border_stays)
+    rounds = pushed_apart.push_apart(bench, character_id, body.joint, body.border_stays)
     first = next(rounds)  # what cannot be done at all is told as any other problem
     lines = (f"{_pushed(p).model_dump_json()}\n" for p in itertools.chain([first], rounds))
     return StreamingResponse(lines, media_type="application/x-ndjson")
 
 
-def _pushed(now: sculpting.PushingApart) -> PushedApart:
+def _pushed(now: pushed_apart.PushingApart) -> PushedApart:
     state = None if now.version is None else character_state(now.version)
     return PushedApart(left=now.left, share=now.share, state=state)
 
@@ -109,10 +110,10 @@ def _pushed(now: sculpting.PushingApart) -> PushedApart:
 def keep(bench: Bench, character_id: str, body: SculptKeep) -> CharacterState:
     """Turn the sculpt into a corrective shape, tied or not."""
     rule = body.trigger.model_dump(exclude_none=True) if body.trigger else None
-    return character_state(sculpting.keep(bench, character_id, body.name, rule, body.value))
+    return character_state(kept_sculpt.keep(bench, character_id, body.name, rule, body.value))
 
 
 @router.post("/drop")
 def drop(bench: Bench, character_id: str) -> CharacterState:
     """Forget the sculpt; undo brings it back."""
-    return character_state(sculpting.drop(bench, character_id))
+    return character_state(session.drop(bench, character_id))

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from plethos.service import shaping
-from plethos.service.live import pose_of
+from plethos.service.edits import finding_edits, shape_edits
+from plethos.service.library.poses import pose_of
 from plethos.web.context import Bench
 from plethos.web.schemas.character import CharacterState
 from plethos.web.schemas.shaping import (
@@ -28,19 +28,19 @@ router = APIRouter(prefix="/api/characters/{character_id}", tags=["shapes"])
 def keep_difference(bench: Bench, character_id: str, body: KeepDifference) -> CharacterState:
     """Keep what a pose does as a corrective on a dial of its own."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
-    return character_state(shaping.keep_difference(bench, character_id, body.name, pose))
+    return character_state(shape_edits.keep_difference(bench, character_id, body.name, pose))
 
 
 @router.post("/file-shapes")
 def take_shapes(bench: Bench, character_id: str, body: TakeShapes) -> CharacterState:
     """Make correctives, not tied yet, of shapes that came with the file."""
-    return character_state(shaping.take_file_shapes(bench, character_id, body.names))
+    return character_state(shape_edits.take_file_shapes(bench, character_id, body.names))
 
 
 @router.post("/thin")
 def thin(bench: Bench, character_id: str, body: Thin) -> CharacterState:
     """Draw the skin in under a garment by a corrective that is not tied yet."""
-    return character_state(shaping.thin_under(bench, character_id, body.garment, body.depth_m))
+    return character_state(shape_edits.thin_under(bench, character_id, body.garment, body.depth_m))
 
 
 @router.post("/remedies/{remedy_id}/reshape")
@@ -48,13 +48,13 @@ def reshape(bench: Bench, character_id: str, remedy_id: str, body: Reshape) -> C
     """Scale, trim, split, copy or carry a corrective, take its amount into its shape, or convert its order."""
     here = (bench, character_id, remedy_id)
     change = {
-        "scale": lambda: shaping.scale_shape(*here, body.factor),
-        "settle": lambda: shaping.settle_amount(*here),
-        "trim": lambda: shaping.trim_shape(*here, body.least_m),
-        "split": lambda: shaping.split_shape(*here, body.soft_m),
-        "convert": lambda: shaping.convert_order(*here),
-        "carry": lambda: shaping.carry_shape(*here, body.part),
-        "copy": lambda: shaping.copy_remedy(*here),
+        "scale": lambda: shape_edits.scale_shape(*here, body.factor),
+        "settle": lambda: shape_edits.settle_amount(*here),
+        "trim": lambda: shape_edits.trim_shape(*here, body.least_m),
+        "split": lambda: shape_edits.split_shape(*here, body.soft_m),
+        "convert": lambda: shape_edits.convert_order(*here),
+        "carry": lambda: shape_edits.carry_shape(*here, body.part),
+        "copy": lambda: shape_edits.copy_remedy(*here),
     }
     return character_state(change[body.how]())
 
@@ -62,13 +62,13 @@ def reshape(bench: Bench, character_id: str, remedy_id: str, body: Reshape) -> C
 @router.post("/remedies/{remedy_id}/merge")
 def merge(bench: Bench, character_id: str, remedy_id: str, body: MergeWith) -> CharacterState:
     """Merge a corrective with another that follows the same value; the other goes."""
-    return character_state(shaping.merge_shapes(bench, character_id, remedy_id, body.other_id))
+    return character_state(shape_edits.merge_shapes(bench, character_id, remedy_id, body.other_id))
 
 
 @router.put("/remedies/{remedy_id}/place")
 def move(bench: Bench, character_id: str, remedy_id: str, body: MoveTo) -> CharacterState:
     """Put a remedy at another place in the list."""
-    return character_state(shaping.move_remedy(bench, character_id, remedy_id, body.place))
+    return character_state(shape_edits.move_remedy(bench, character_id, remedy_id, body.place))
 
 
 @router.post("/findings")
@@ -78,11 +78,11 @@ def findings(bench: Bench, character_id: str, body: FindingsOf) -> list[FindingI
     pose = None if body.pose is None else pose_of(version, body.pose.plain())
     return [
         FindingInfo(remedy_id=t.remedy.id, kind=t.finding.kind, text=t.finding.text, click=t.finding.click)
-        for t in shaping.findings(version, pose)
+        for t in finding_edits.findings(version, pose)
     ]
 
 
 @router.post("/remedies/{remedy_id}/mend")
 def mend(bench: Bench, character_id: str, remedy_id: str, body: MendFinding) -> CharacterState:
     """Do what the click of a finding says."""
-    return character_state(shaping.mend_finding(bench, character_id, remedy_id, body.kind))
+    return character_state(finding_edits.mend_finding(bench, character_id, remedy_id, body.kind))

@@ -27,11 +27,12 @@ from plethos.core.skin.binding import Binding
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.mesh import Mesh, Triangles
 from plethos.core.weights.bones import segments_of
-from plethos.service.curves import response_curve
-from plethos.service.picking import regions_json
-from plethos.service.proposing import Kinds
-from plethos.service.sculpting import far_from_turned, moved_border
-from plethos.service.version import Version
+from plethos.service.desk.response_curves import response_curve
+from plethos.service.edits.region_edits import regions_json
+from plethos.service.library.version import Version
+from plethos.service.proposals.tried_kinds import Kinds
+from plethos.service.sculpts.border import moved_border
+from plethos.service.sculpts.kept_sculpt import far_from_turned
 from plethos.store.blobs import digest
 from plethos.store.repository import Revision
 from plethos.store.work import Work

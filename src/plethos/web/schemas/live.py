@@ -7,13 +7,13 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, TypeAdapter
 
 from plethos.core.sculpt.session import Dab
-from plethos.service.live import Moving, Wanted
-from plethos.service.masking import MaskSettings
-from plethos.service.outline_strokes import OutlineSettings
-from plethos.service.painting import PaintSettings
-from plethos.service.picking import PickSettings
-from plethos.service.sculpt_strokes import SculptSettings
-from plethos.service.within import Within
+from plethos.service.desk.frame import Moving, Wanted
+from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.edits.within import Within
+from plethos.service.tools.mask_strokes import MaskSettings
+from plethos.service.tools.outline_strokes import OutlineSettings
+from plethos.service.tools.pick_strokes import PickSettings
+from plethos.service.tools.sculpt_strokes import SculptSettings
 from plethos.web.schemas.character import CharacterState, Measures
 from plethos.web.schemas.common import Axis, PoseBody, Quaternion, Schema
 from plethos.web.schemas.mending import BodyChange

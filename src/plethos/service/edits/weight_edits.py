@@ -1,0 +1,260 @@
+"""Binding: automatic weights, weights given, copied, filled, mirrored and mended; each edit is one undo step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_parts import unnormalised_weights
+from plethos.core.regions import pick
+from plethos.core.sculpt.session import Touched
+from plethos.core.skin.picked import PICKED
+from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
+from plethos.core.weights.bind import bound_automatically
+from plethos.core.weights.check import Finding, check_weights, without_stray
+from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, mirrored_from
+from plethos.core.weights.fit import fitted
+from plethos.core.weights.paint import Paint
+from plethos.core.weights.table import weights_from_json
+from plethos.service.edits.weight_brush import PaintSettings, painted, with_bone
+from plethos.service.library.open_character import OpenCharacter
+from plethos.service.library.version import Version
+from plethos.service.library.workbench import Workbench
+
+
+def _with(character: Character, weights: NDArray[np.float64] | sparse.csr_matrix) -> Character:
+    return with_joint_weights(character, weights, INSIDE)
+
+
+def automatic(
+    workbench: Workbench,
+    character_id: str,
+    joints: Sequence[str] | None,
+    progress: Callable[[float], None],
+    region: str | None = None,
+) -> Version:
+    """Automatic weights for all joints or some, everywhere or in a region; `progress` may raise to cancel."""
+    # Worked out beside the lock, so that posing goes on meanwhile.
+    before = workbench.open(character_id).character
+    chosen = None if joints is None else before.skeleton.mask(joints)
+    bound = bound_automatically(before, INSIDE, chosen, None if region is None else before.region(region), progress)
+
+    def change(now: Character) -> Character:
+        if now is not before:
+            raise BadEditError("The character was changed while its weights were worked out: start again.")
+        return bound
+
+    label = "Automatic weights" if joints is None else f"Automatic weights of {', '.join(joints)}"
+    return workbench.edit(character_id, label + (" in the region" if region is not None else ""), change)
+
+
+@dataclass(frozen=True)
+class Target:
+    """Which vertices an edit is for: one of these.
+
+    Parameters
+    ----------
+    part
+        A whole part.
+    piece
+        The connected piece of this triangle.
+    region
+        A region by name; `PICKED` for what is picked.
+    """
+
+    part: str | None = None
+    piece: int | None = None
+    region: str | None = None
+
+    def shares(self, character: Character) -> NDArray[np.float32]:
+        """How much each vertex ``(V,)`` is meant."""
+        if self.part is not None:
+            return pick.by_part(character, self.part)
+        if self.piece is not None:
+            t = character.mesh.topology.triangles
+            return pick.by_piece(character.mesh.topology, int(t[self.piece, 0]) if 0 <= self.piece < len(t) else -1)
+        shares = character.region(self.region or PICKED)
+        if not shares.any():
+            raise BadEditError("Nothing is picked yet: stroke over the skin, or pick a piece, a part or a joint.")
+        return shares
+
+    @property
+    def label(self) -> str:
+        """What to call it in the name of an edit."""
+        return self.part or ("a piece" if self.piece is not None else self.region or "the region")
+
+
+def give(workbench: Workbench, character_id: str, target: Target, joint: str) -> Version:
+    """Let a part, a piece or a region follow one joint rigidly."""
+
+    def change(character: Character) -> Character:
+        return _with(character, given_to(character, target.shares(character), character.skeleton.find(joint)))
+
+    return workbench.edit(character_id, f"Give {target.label} to {joint}", change)
+
+
+def copy_part(workbench: Workbench, character_id: str, source: str, target: Target) -> Version:
+    """Let a part or a region follow what the closest surface of another part follows."""
+
+    def change(character: Character) -> Character:
+        return _with(character, like_part(character, target.shares(character), character.mesh.part(source)))
+
+    return workbench.edit(character_id, f"Copy weights of {source} to {target.label}", change)
+
+
+def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: Target) -> Version:
+    """Let a part or a region follow what one vertex follows."""
+
+    def change(character: Character) -> Character:
+        return _with(character, like_vertex(character, target.shares(character), vertex))
+
+    return workbench.edit(character_id, f"Copy weights of a vertex to {target.label}", change)
+
+
+def take_file(workbench: Workbench, character_id: str, data: bytes) -> Version:
+    """Take the weights of a plain file: see `core.weights.table`."""
+
+    def change(character: Character) -> Character:
+        return _with(character, workbench.read_apart(weights_from_json, character, data))
+
+    return workbench.edit(character_id, "Weights from a file", change)
+
+
+def fill(workbench: Workbench, character_id: str, target: Target, settings: PaintSettings) -> Version:
+    """Do to a whole region at once what the brush does under its ring."""
+
+    def change(character: Character) -> Character:
+        shares = target.shares(character)
+        brush = painted(character, settings.mirror)
+        chosen = np.flatnonzero(shares > 0).astype(np.int32)
+        brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), settings.paint(character))
+        return _with(character, brush.dense)
+
+    return workbench.edit(character_id, f"Fill {target.label}, {settings.joint}", change)
+
+
+def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) -> Version:
+    """Spread what a bone's joints hold together evenly along the whole bone."""
+
+    def change(character: Character) -> Character:
+        j = character.skeleton.find(joint)
+        paint = with_bone(character, Paint("even", j, 1.0, 1.0, np.zeros(len(character.skeleton), dtype=bool)))
+        assert paint.bone is not None
+        held = character.binding.joint_weights[:, [paint.bone.joint, *paint.bone.twists]].sum(axis=1)
+        chosen = np.flatnonzero(held > 1e-4).astype(np.int32)
+        brush = painted(character, mirror)
+        brush.dab(Touched(chosen, np.ones(len(chosen))), paint)
+        return _with(character, brush.dense)
+
+    return workbench.edit(character_id, f"Even out along {joint}", change)
+
+
+def carry_over(workbench: Workbench, character_id: str, from_left: bool) -> Version:
+    """Carry the weights of one side over to the other."""
+    label = "Mirror weights, left to right" if from_left else "Mirror weights, right to left"
+    side = 1.0 if from_left else -1.0
+    return workbench.edit(character_id, label, lambda c: _with(c, mirrored_from(c, side)))
+
+
+def mend(workbench: Workbench, character_id: str, kind: str, joint: str | None = None) -> Version:
+    """Mend what `findings` lists: of one kind, of one joint or of all.
+
+    Raises
+    ------
+    BadEditError
+        When there is nothing of that kind any more.
+    """
+
+    def change(character: Character) -> Character:
+        wanted = None if joint is None else character.skeleton.find(joint)
+        found = [f for f in check_weights(character, DELIVERED) if f.kind == kind]
+        found = [f for f in found if joint is None or f.joint == wanted]
+        if not found or kind not in MENDS:
+            raise BadEditError("There is nothing of that kind to mend there any more.")
+        return _with(character, MENDS[kind](character, found))
+
+    return workbench.edit(character_id, f"Mend {WORDS.get(kind, kind)}", change)
+
+
+def _mend_steps(character: Character, found: list[Finding]) -> NDArray[np.float64]:
+    return eased(character, np.concatenate([f.vertices for f in found]))
+
+
+MENDS: dict[str, Callable[[Character, list[Finding]], NDArray[np.float64] | sparse.csr_matrix]] = {
+    "stray": without_stray,
+    "over_limit": lambda character, _: fitted(character, DELIVERED).weights,
+    "unmirrored": lambda character, _: mirrored_from(character, 1.0),
+    "hard_step": _mend_steps,
+}
+WORDS = {
+    "stray": "stray weights",
+    "over_limit": "the number of joints",
+    "unmirrored": "the sides",
+    "hard_step": "a step",
+}
+
+
+def findings(opened: OpenCharacter, limit: int = DELIVERED) -> list[dict[str, Any]]:
+    """What is wrong with the weights, each with a place to look at."""
+    character = opened.character
+    out = []
+    off, worst = unnormalised_weights(opened.source) if isinstance(opened.source, GltfFile) else ([], 0.0)
+    if off and character.binding.weights is opened.bare.binding.weights:
+        vertices = np.unique(character.mesh.file_to_vertex[off])
+        at = opened.rest[vertices].mean(axis=0).round(4).tolist()
+        out.append({"kind": "unnormalised", "joint": None, "vertices": len(vertices), "worst": worst, "at": at})
+    for finding in check_weights(character, limit):
+        at = opened.rest[finding.vertices].mean(axis=0)
+        name = None if finding.joint is None else character.skeleton.names[finding.joint]
+        out.append(
+            {
+                "kind": finding.kind,
+                "joint": name,
+                "vertices": len(finding.vertices),
+                "worst": round(finding.worst, 3),
+                "at": [round(float(c), 4) for c in at],
+            }
+        )
+    return out
+
+
+def influences(character: Character, vertex: int) -> list[tuple[str, float]]:
+    """What a vertex follows, the most first.
+
+    Raises
+    ------
+    BadEditError
+        When there is no such vertex.
+    """
+    weights = character.binding.joint_weights
+    if not 0 <= vertex < len(weights):
+        raise BadEditError(f"There is no vertex {vertex} in this character.")
+    row = weights[vertex]
+    names = character.skeleton.names
+    return [(names[j], float(row[j])) for j in np.argsort(-row, kind="stable") if row[j] > 1e-6]
+
+
+def set_weight(
+    workbench: Workbench, character_id: str, vertex: int, joint: str, weight: float, locked: Sequence[str], mirror: bool
+) -> Version:
+    """Give one vertex a weight by number; the joints that are not locked make up for it."""
+    if not 0 <= weight <= 1:
+        raise BadEditError("A weight has to lie between 0 and 1.")
+
+    def change(character: Character) -> Character:
+        influences(character, vertex)
+        skeleton = character.skeleton
+        held, brush = skeleton.mask(locked), painted(character, mirror)
+        one = Touched(np.array([vertex], dtype=np.int32), np.ones(1))
+        brush.dab(one, Paint("replace", skeleton.find(joint), weight, 1.0, held))
+        return _with(character, brush.dense)
+
+    return workbench.edit(character_id, f"Weight of {joint}", change)

@@ -1,0 +1,1 @@
+"""What the program proposes and a person takes: correctives, helpers, the kind that suits."""

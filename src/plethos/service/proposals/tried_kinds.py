@@ -1,0 +1,99 @@
+"""Kinds of remedy that the program tries for a joint, and the one that it proposes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from plethos.core.errors import BadEditError
+from plethos.core.propose.held import Held
+from plethos.core.propose.kinds import TRIALS, Judge, Tried, proposed, reason
+from plethos.core.skeleton.skeleton import Pose
+from plethos.service.library.trials import Subject
+from plethos.service.library.version import Version
+from plethos.service.library.workbench import Workbench
+from plethos.service.library.worked_out import put
+from plethos.service.proposals.correctives import first_mend
+from plethos.service.proposals.joint import joint_of
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of remedy as it was tried.
+
+    Parameters
+    ----------
+    tried
+        None where it cannot be made here.
+    why
+        What speaks for it, or why it cannot be made.
+    """
+
+    kind: str
+    tried: Tried | None
+    why: str
+
+
+@dataclass(frozen=True)
+class Kinds:
+    """What was tried at a joint so far, and what there is now.
+
+    Parameters
+    ----------
+    proposed
+        The kind that suits, once all were tried; None where nothing betters what there is.
+    left
+        How many are still to be tried.
+    """
+
+    now: Tried
+    kinds: tuple[Kind, ...]
+    proposed: str | None
+    left: int
+
+
+def which_kind(version: Version, pose: Pose, joint: str | None, page: str | None = None) -> Iterator[Kinds]:
+    """Try each kind of remedy for a joint in a pose, and measure it; nothing is stored.
+
+    What is found so far is given after each kind, so that whoever asks can show it, and stop.
+    """
+    judge, kinds = _judge(version, pose, joint), list[Kind]()
+    tried = version.trials.of(page).of(Subject.of(version.character.skeleton, judge.held.joint, pose))
+    now = judge.tried("", version.character)
+    yield Kinds(now, (), None, len(TRIALS))
+    for number, kind in enumerate(TRIALS, 1):
+        try:
+            found = judge.of_trial(kind)
+            tried[kind] = found
+            kinds.append(Kind(kind, found, reason(found, now)))
+        except BadEditError as error:
+            kinds.append(Kind(kind, None, error.sentence))
+        left = len(TRIALS) - number
+        best = None if left else proposed([k.tried for k in kinds if k.tried is not None], now)
+        yield Kinds(now, tuple(kinds), None if best is None else best.kind, left)
+
+
+def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, joint: str | None) -> Version:
+    """Make the remedy of a kind that was proposed; a corrective is shown as a sculpt first.
+
+    Raises
+    ------
+    BadEditError
+        When it cannot be made here.
+    """
+    if kind == "corrective":
+        return first_mend(workbench, character_id, pose, joint)
+    opened = workbench.open(character_id)
+    opened.refuse_while_sculpting()
+    version = opened.version
+    judge = _judge(version, pose, joint)
+    subject = Subject.of(version.character.skeleton, judge.held.joint, pose)
+    known = version.trials.of(workbench.page).of(subject).get(kind)
+    made = (known or judge.of_trial(kind)).character
+    names = [r.name for r in made.rules.remedies[len(version.character.rules.remedies) :]]
+    label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} remedies"
+    return put(workbench, opened, version, label, made)
+
+
+def _judge(version: Version, pose: Pose, joint: str | None) -> Judge:
+    return Judge.of(Held.of(version.character, joint_of(version, pose, joint), pose))

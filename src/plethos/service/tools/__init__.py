@@ -1,0 +1,1 @@
+"""Tools of a desk: strokes that sculpt, paint weights and masks, and pick."""
