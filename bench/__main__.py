@@ -47,15 +47,16 @@ from plethos.core.weights.bones import segment_distances, segments_of
 from plethos.demo.catalogue import open_demo
 from plethos.service.desk.bend_strip import bend_curves
 from plethos.service.desk.desk import Desk
-from plethos.service.desk.frame import Wanted, frame, joint_frames, pack_frame
-from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.desk.frame import frame, joint_frames, pack_frame
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import describe, restore
 from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.poses import pose_of
+from plethos.service.schemas.live import SAID, PoseMessage
+from plethos.service.schemas.tools import PaintSettings
+from plethos.service.schemas.want import Want
 from plethos.service.tools.paint_strokes import PaintStroke, PaintTool
 from plethos.store.repository import Revision
-from plethos.web.schemas.live import SAID, PoseMessage
 
 README = Path(__file__).with_name("README.md")
 
@@ -248,9 +249,12 @@ async def paint_trip(character: Character, source: GltfFile) -> tuple[str, str, 
     centres[(t < start).any(axis=1) | (t >= stop).any(axis=1)] = 99
     triangle = int(np.linalg.norm(centres - at, axis=1).argmin())
     touch = Dab(triangle, tuple(centres[triangle].tolist()), 0.05, 1.0)
-    settings, pose = PaintSettings("add", "left_forearm", 1.0, 0.01, mirror=True), character.skeleton.rest_pose()
+    settings, pose = (
+        PaintSettings(mode="add", joint="left_forearm", value=1.0, strength=0.01, mirror=True),
+        character.skeleton.rest_pose(),
+    )
     desk.touch(version, "paint", pose, settings, [touch])
-    want = Wanted(weights="left_forearm")
+    want = Want(weights="left_forearm")
     same = frame(desk, version, pose, want, {})
     stroke = desk.stroke
     assert isinstance(stroke, PaintStroke)
@@ -345,7 +349,7 @@ def posed(desk: Desk, text: str) -> bytes:
     """What the server makes of such a message."""
     message, version = SAID.validate_json(text), desk.version
     assert isinstance(message, PoseMessage)
-    return frame(desk, version, pose_of(version, message.pose.plain()), message.want.wanted(), {"seq": message.seq})
+    return frame(desk, version, pose_of(version, message.pose.plain()), message.want, {"seq": message.seq})
 
 
 def many(character: Character, source: GltfFile) -> tuple[str, str, str, str]:

@@ -21,12 +21,13 @@ from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.bind import bound_automatically
 from plethos.service.desk.desk import Desk
-from plethos.service.desk.frame import Wanted, frame
+from plethos.service.desk.frame import frame
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.poses import pose_of
+from plethos.service.schemas.live import SAID, PoseMessage
+from plethos.service.schemas.want import Want
 from plethos.store.repository import Revision
-from plethos.web.schemas.live import SAID, PoseMessage
 
 Row = tuple[str, str, str, str]
 Beside = Callable[..., tuple[float, float, float]]
@@ -89,7 +90,7 @@ async def drawing_trip(plain: Character, over_a_socket: OverSocket) -> Row:
     def shown(text: str) -> bytes:
         message = SAID.validate_json(text)
         assert isinstance(message, PoseMessage)
-        return frame(desk, desk.version, pose_of(desk.version, message.pose.plain()), Wanted(), {"seq": 1})
+        return frame(desk, desk.version, pose_of(desk.version, message.pose.plain()), Want(), {"seq": 1})
 
     same = shown(messages[80])
     evaluator, rest = Evaluator.of(plain), plain.skeleton.rest_pose()

@@ -26,12 +26,14 @@ from plethos.core.sculpt.solve import invert_offsets
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.core.skin.shape import Shape
 from plethos.service.desk.desk import Desk
-from plethos.service.desk.frame import Wanted, frame
+from plethos.service.desk.frame import frame
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import SculptNote
 from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.version import HeldSculpt
-from plethos.service.tools.sculpt_strokes import SculptSettings, SculptTool
+from plethos.service.schemas.tools import SculptSettings
+from plethos.service.schemas.want import Want
+from plethos.service.tools.sculpt_strokes import SculptTool
 from plethos.store.repository import Revision
 
 Row = tuple[str, str, str, str]
@@ -125,16 +127,16 @@ async def stroke_trip(character: Character, source: GltfFile, over_a_socket: Ove
     t = character.mesh.topology.triangles
     at = held.points[t].mean(axis=1)
     triangle = int(np.linalg.norm(at - ELBOW, axis=1).argmin())
-    touch, settings = Dab(triangle, tuple(at[triangle].tolist()), 0.05, 0.01), SculptSettings("inflate")
+    touch, settings = Dab(triangle, tuple(at[triangle].tolist()), 0.05, 0.01), SculptSettings(brush="inflate")
     desk.touch(version, "sculpt", pose, settings, [touch])
-    same = frame(desk, version, pose, Wanted(), {})
+    same = frame(desk, version, pose, Want(), {})
     alone = SculptSurface(character.mesh.topology, held.points.copy(), held.start)
 
     def answer(kind: str) -> bytes:
         if kind == "echo":
             return same
         desk.touch(version, "sculpt", pose, settings, [touch])
-        return frame(desk, version, pose, Wanted(), {})
+        return frame(desk, version, pose, Want(), {})
 
     ours, bare, dab = await over_a_socket(answer, ("sculpt", "echo"), ["x" * 200] * 120, lambda: inflate(alone, touch))
     return (

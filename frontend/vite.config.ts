@@ -1,7 +1,8 @@
 import { copyFileSync, mkdirSync, writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import vue from '@vitejs/plugin-vue'
-import { defineConfig, type Plugin } from 'vite'
+import type { Plugin } from 'vite'
+import { defineConfig } from 'vitest/config'
 
 const here = (path: string) => fileURLToPath(new URL(path, import.meta.url))
 
@@ -26,6 +27,7 @@ function apiDocs(): Plugin {
 export default defineConfig({
   plugins: [vue(), apiDocs()],
   resolve: { alias: { '@': here('src') } },
+  test: { environment: 'happy-dom', include: ['tests/*.test.ts'] },
   build: { chunkSizeWarningLimit: 2000, assetsInlineLimit: 0 },
   server: { proxy: { '/api': { target: 'http://127.0.0.1:8400', ws: true } } },
 })

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from plethos.service.desk.desk import Desk
-from plethos.service.edits.weight_brush import PaintSettings
+from plethos.service.schemas.tools import PaintSettings, PickSettings, SculptSettings
 from plethos.service.tools.mask_strokes import MaskTool
 from plethos.service.tools.outline_strokes import OutlineTool
 from plethos.service.tools.paint_strokes import PaintTool
-from plethos.service.tools.pick_strokes import PickSettings, PickTool
-from plethos.service.tools.sculpt_strokes import SculptSettings, SculptTool
+from plethos.service.tools.pick_strokes import PickTool
+from plethos.service.tools.sculpt_strokes import SculptTool
 
 TOOLS = {
     "sculpt": SculptTool(), "outline": OutlineTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()
@@ -23,19 +23,23 @@ def desk(opened) -> Desk:
 def paint(bench, opened, pose, dabs, joint, mode="replace", value=1.0, strength=1.0, **more) -> None:
     """One stroke of weights."""
     at = desk(opened)
-    at.touch(at.version, "paint", pose, PaintSettings(mode, joint, value, strength, **more), dabs)
+    at.touch(
+        at.version, "paint", pose, PaintSettings(mode=mode, joint=joint, value=value, strength=strength, **more), dabs
+    )
     at.end_stroke(bench)
 
 
 def pick(bench, opened, pose, dabs, take=False, mirror=False) -> None:
     """One stroke that picks."""
     at = desk(opened)
-    at.touch(at.version, "pick", pose, PickSettings(take, mirror), dabs)
+    at.touch(at.version, "pick", pose, PickSettings(take=take, mirror=mirror), dabs)
     at.end_stroke(bench)
 
 
 def sculpt(bench, opened, brush, dab, within=None) -> None:
     """One stroke on the held skin."""
     at = desk(opened)
-    at.touch(at.version, "sculpt", opened.character.skeleton.rest_pose(), SculptSettings(brush, within), [dab])
+    at.touch(
+        at.version, "sculpt", opened.character.skeleton.rest_pose(), SculptSettings(brush=brush, within=within), [dab]
+    )
     at.end_stroke(bench)

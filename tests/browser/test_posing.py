@@ -115,17 +115,6 @@ class Posing(BrowserCase):
         page.keyboard.press("q")
         page.locator("section").filter(has_text="Pose").get_by_text("at rest", exact=True).first.wait_for()
 
-    def test_fingers_turn_together(self):
-        self.choose_joint("Left index 1")
-        self.page.get_by_role("button", name="those beside it").click()
-        self.page.get_by_role("button", name="Their chains too").click()
-        self.bend(50)
-        self.until(lambda: self.page.text_content("section header span:text('turned')").startswith("15"))
-        self.page.get_by_role("button", name="Alone", exact=True).first.click()
-        self.bend(20)
-        self.until(lambda: self.turned("Left index 1") == 20)
-        self.assertEqual(self.turned("Left index 2"), 50)
-
     def test_a_motion_is_brought_in_mapped_and_played_and_one_that_is_none_is_refused(self):
         page = self.page
         self.choose_joint("Left shin")

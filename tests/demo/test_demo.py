@@ -11,18 +11,17 @@ from plethos.core.errors import BadFileError
 from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.geometry.topology import boundary_loops
 from plethos.core.measure.bend import BendMeasure, ContactCounter, bend_steps, bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import Judge
 from plethos.core.rules.rules import Rules
 from plethos.core.skeleton.clips import Clip
-from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
+from plethos.demo.build import FERRY_COOK, LOCK_KEEPER
 from plethos.demo.catalogue import DEMOS, make, open_demo, shipped
 from plethos.demo.figure_file import body_of, build_file
 from plethos.demo.measures import RECORDED, measures_of
-from plethos.demo.quads import neighbour_average, triangles_of
+from plethos.demo.quads import triangles_of
 
 
 def rest_of(character):
@@ -85,14 +84,6 @@ class Characters(unittest.TestCase):
             pairs = intersecting_pairs(rest_of(character), character.mesh.topology.triangles)
             self.assertEqual(len(pairs), 0, name)
 
-    def test_heights(self):
-        for name, metres in (("lock-keeper", 1.78), ("ferry-cook", 1.61)):
-            character = self.all[name]
-            start, stop = character.mesh.parts[0].vertices
-            points = rest_of(character)
-            self.assertAlmostEqual(float(points[start:stop, 1].max()), metres, delta=0.02)
-            self.assertAlmostEqual(float(points[:, 1].min()), 0, delta=0.005)
-
     def test_what_is_worn_in_pairs_is_mirrored(self):
         for name, shoes in (("lock-keeper", "cuff"), ("ferry-cook", "rim"), ("lock-diver", "brow")):
             character = self.all[name]
@@ -103,68 +94,6 @@ class Characters(unittest.TestCase):
                 distance, nearest = cKDTree(right * [-1, 1, 1]).query(left)
                 self.assertLess(distance.max(), 2e-4, part)
                 self.assertEqual(len(np.unique(nearest)), len(right), part)
-
-    def test_the_diver_has_five_toes_a_foot_and_no_one_else_shows_any(self):
-        for build, toes in ((LOCK_DIVER, 10), (LOCK_KEEPER, 2), (FERRY_COOK, 2)):
-            cage = body_of(build)
-            feet = cage.quads[(cage.parts == "foot")[cage.quads].all(axis=1)]
-            z = cage.points[:, 2]
-            with np.errstate(divide="ignore"):  # what is no foot has no neighbours here
-                neighbours = neighbour_average(feet, len(z))
-            highest = np.maximum.reduceat(z[neighbours.indices], neighbours.indptr[np.unique(feet)])
-            tips = np.unique(feet)[z[np.unique(feet)] > highest]
-            self.assertEqual((z[tips] > 9).sum(), toes, build.name)
-
-    def test_shod_feet_stand_on_their_soles(self):
-        for name in ("lock-keeper", "ferry-cook"):
-            character = self.all[name]
-            parts = {p.name: slice(*p.vertices) for p in character.mesh.parts}
-            points = rest_of(character)
-            self.assertGreater(points[parts["body"], 1].min(), points[parts["left sole"], 1].min() + 0.01, name)
-
-    def test_the_upper_lid_covers_part_of_the_iris(self):
-        points = rest_of(self.keeper)
-        parts = {p.name: slice(*p.vertices) for p in self.keeper.mesh.parts}
-        eye = points[parts["left eye"]]
-        centre, radius = eye.mean(axis=0), np.ptp(eye[:, 0]) / 2
-        body = points[parts["body"]]
-        before = np.abs(body[:, 0] - centre[0]) < 0.15 * radius
-        lid = body[before & (np.linalg.norm(body - centre, axis=1) < 1.5 * radius) & (body[:, 2] > centre[2])]
-        upper = lid[lid[:, 1] > centre[1], 1].min() - centre[1]
-        iris = radius * np.sin(np.radians(36))
-        self.assertLess(upper, 0.75 * iris)
-        self.assertGreater(upper, 0.25 * iris)
-
-    def test_parts_and_colours_are_there(self):
-        names = [p.name for p in self.keeper.mesh.parts]
-        for name in (
-            "body",
-            "left eye",
-            "right eye",
-            "upper teeth",
-            "lower teeth",
-            "hair",
-            "cap",
-            "waistcoat",
-            "trousers",
-        ):
-            self.assertIn(name, names)
-        plates = [p.name for p in self.all["lock-diver"].mesh.parts if "plate" in p.name]
-        self.assertEqual(len(plates), 4)
-        self.assertTrue(np.isfinite(self.keeper.mesh.colours).all())
-        self.assertGreater(len(np.unique(self.keeper.mesh.colours, axis=0)), 6)
-
-    def test_garments_have_open_hems_and_plates_are_closed(self):
-        for name, part, loops in (
-            ("lock-keeper", "waistcoat", 4),
-            ("lock-keeper", "trousers", 3),
-            ("lock-diver", "left thigh plate", 0),
-        ):
-            character = self.all[name]
-            start, stop = next(p.vertices for p in character.mesh.parts if p.name == part)
-            t = character.mesh.topology.triangles
-            own = t[(t[:, 0] >= start) & (t[:, 0] < stop)]
-            self.assertEqual(len(boundary_loops(own)), loops, part)
 
     def test_teeth_and_plates_are_rigid(self):
         for name, part, joint in (
@@ -406,14 +335,6 @@ class Clips(unittest.TestCase):
         ):  # fmt: skip
             at = self.places(clip, foot)
             self.assertLess(np.ptp(at, axis=0).max(), slack, clip)
-
-    def test_the_squat_goes_down_and_the_kick_goes_out(self):
-        pelvis = self.places("squat and lift a crate", "pelvis")[:, 1]
-        self.assertLess(pelvis.min(), 0.65)
-        self.assertAlmostEqual(pelvis[-1], pelvis[0], delta=0.02)
-        kick = self.places("side kick", "left_foot")
-        self.assertGreater(kick[:, 0].max() - kick[0, 0], 0.35)
-        self.assertGreater(kick[:, 1].max(), 0.35)
 
     def test_motion_is_smooth(self):
         for name in self.clips:

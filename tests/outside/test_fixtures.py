@@ -222,26 +222,3 @@ class CommandLine(unittest.TestCase):
                 ).stdout
             )["steps"]
             self.assertAlmostEqual(rows[0]["volume_percent"], 100, places=3)
-
-    def test_a_fault_is_one_sentence_and_exit_2(self):
-        for arguments in (
-            ("inspect", "/nowhere.glb"),
-            ("inspect", __file__),
-            (
-                "measure",
-                str(DATA / "hand_r.glb"),
-                "--joint",
-                "x",
-                "--axis",
-                "z",
-                "--from",
-                "0",
-                "--to",
-                "1",
-                "--steps",
-                "2",
-            ),
-        ):
-            done = self.run_cli(*arguments)
-            self.assertEqual((done.returncode, done.stdout), (2, ""))
-            self.assertEqual(len(done.stderr.strip().splitlines()), 1)

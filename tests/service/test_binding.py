@@ -12,10 +12,10 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.measure.bend import bent
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
-from plethos.service.edits import joint_edits, weight_edits
-from plethos.service.edits.weight_brush import PaintSettings
-from plethos.service.edits.weight_edits import Target
+from plethos.service.edits import weight_edits
 from plethos.service.library.workbench import Workbench
+from plethos.service.schemas.bind import Target
+from plethos.service.schemas.tools import PaintSettings
 from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
@@ -45,7 +45,7 @@ class Binding(unittest.TestCase):
 
     def stroke(self) -> np.ndarray:
         at = desk(self.opened)
-        at.touch(at.version, "paint", self.pose, PaintSettings("replace", "upper"), [self.dab()])
+        at.touch(at.version, "paint", self.pose, PaintSettings(mode="replace", joint="upper"), [self.dab()])
         live = at.stroke.evaluator().pose(self.pose).points
         at.end_stroke(self.bench)
         self.assertIsNone(at.stroke)
@@ -116,28 +116,6 @@ class Binding(unittest.TestCase):
         weight_edits.automatic(self.bench, self.id, ["upper"], seen.append)
         self.assertEqual(self.opened.revision.label, "Automatic weights of upper")
 
-    def test_mirrored_strokes_and_carrying_a_side_over(self):
-        keeper = self.bench.bring_in("Lock keeper", light_keeper())
-        opened = self.bench.open(keeper)
-        skeleton, rest = opened.character.skeleton, opened.rest
-        left, right = skeleton.find("left_forearm"), skeleton.find("right_forearm")
-        body = opened.character.mesh.parts[0].vertices[1]
-        t = opened.character.mesh.topology.triangles
-        near = np.linalg.norm(rest[t].mean(axis=1) - skeleton.rest_global[left, :3, 3], axis=1)
-        near[(t >= body).any(axis=1)] = 9
-        triangle = int(near.argmin())
-        touch = Dab(triangle, tuple(rest[t[triangle]].mean(axis=0).tolist()), 0.06, 1.0)
-        pose = skeleton.rest_pose()
-        paint(self.bench, opened, pose, [touch], "left_forearm", "replace", 1.0, 0.7, mirror=True)
-        weights = opened.character.binding.joint_weights
-        self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
-        paint(self.bench, opened, pose, [touch], "left_forearm", "subtract", 1.0, 0.5)
-        weights = opened.character.binding.joint_weights
-        self.assertGreater(abs(weights[:, left].sum() - weights[:, right].sum()), 1)
-        weight_edits.carry_over(self.bench, keeper, from_left=True)
-        weights = opened.character.binding.joint_weights
-        self.assertAlmostEqual(weights[:, left].sum(), weights[:, right].sum(), places=3)
-
     def test_teeth_given_to_the_jaw_keep_every_edge(self):
         # Worked case: the lower teeth follow the jaw, the upper the head, rigidly.
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
@@ -174,28 +152,6 @@ class Binding(unittest.TestCase):
         with self.assertRaisesRegex(BadEditError, "nothing of that kind"):
             weight_edits.mend(self.bench, keeper, "stray")
 
-    def test_a_moved_joint_is_stored_with_its_twin_and_undone(self):
-        keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
-        opened = self.bench.open(keeper)
-        skeleton = opened.character.skeleton
-        left, right = skeleton.find("left_thigh"), skeleton.find("right_thigh")
-        at = skeleton.rest_global[left, :3, 3]
-        joint_edits.move(self.bench, keeper, "left_thigh", (at + [0.0, 0.03, -0.01]).tolist(), True)
-        other = Workbench(Store(self.url))
-        self.addCleanup(other.store.close)
-        found = other.open(keeper)
-        now = found.character.skeleton.rest_global[:, :3, 3]
-        np.testing.assert_allclose(now[left], at + [0, 0.03, -0.01], atol=1e-9)
-        np.testing.assert_allclose(now[right], now[left] * [-1, 1, 1], atol=1e-6)
-        np.testing.assert_allclose(Evaluator.of(found.character).rest(), opened.rest, atol=1e-5)
-        weight_edits.give(other, keeper, Target(part="waistcoat"), "chest")
-        delivered = read_character(parse(other.deliver(keeper).data), "x")
-        np.testing.assert_allclose(delivered.skeleton.rest_global[left, :3, 3], now[left], atol=1e-6)
-        np.testing.assert_allclose(delivered.binding.joint_weights, found.character.binding.joint_weights, atol=1e-5)
-        for _ in range(2):
-            other.step(keeper, -1)
-        np.testing.assert_allclose(found.character.skeleton.rest_global[left, :3, 3], at, atol=1e-9)
-
     def test_a_vertex_is_set_by_number_and_the_others_make_up_for_it(self):
         vertex = int(np.argmin(np.abs(self.opened.character.binding.joint_weights[:, self.upper] - 0.5)))
         told = dict(weight_edits.influences(self.opened.character, vertex))
@@ -220,7 +176,11 @@ class Binding(unittest.TestCase):
         at = desk(self.opened)
         with self.assertRaisesRegex(BadEditError, "locked"):
             at.touch(
-                at.version, "paint", self.pose, PaintSettings("add", "upper", locked=self.skeleton.names), [self.dab()]
+                at.version,
+                "paint",
+                self.pose,
+                PaintSettings(mode="add", joint="upper", locked=self.skeleton.names),
+                [self.dab()],
             )
         at.end_stroke(self.bench)
         self.assertEqual(self.opened.revision.number, 0)

@@ -14,15 +14,14 @@ from plethos.core.formats.svg_write import write_drawing
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.sculpt.session import Dab
 from plethos.demo.shelf import shipped
-from plethos.service.desk.frame import Wanted, frame
+from plethos.service.desk.frame import frame
 from plethos.service.edits import drawing_edits, joint_edits, rule_edits
-from plethos.service.edits.weight_brush import PaintSettings
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import correctives, helpers
+from plethos.service.schemas.tools import OutlineSettings, PaintSettings, PickSettings
+from plethos.service.schemas.want import Want
 from plethos.service.sculpts import kept_sculpt, session
-from plethos.service.tools.outline_strokes import OutlineSettings
-from plethos.service.tools.pick_strokes import PickSettings
 from plethos.store.repository import Store
 from tests.drawings import ARM, bar, laid, svg
 from tests.server import fresh_database
@@ -51,9 +50,9 @@ class OnADrawing(unittest.TestCase):
     def stroke(self, brush, vertex, drag=(0, 0, 0), strength=1.0, radius=0.0, **more):
         page = desk(self.opened)
         held = self.opened.version.sculpt
-        page.touch(page.version, "outline", held.pose, OutlineSettings(brush, **more),
+        page.touch(page.version, "outline", held.pose, OutlineSettings(brush=brush, **more),
                    [Dab(vertex, (0, 0, 0), radius, strength, drag)])  # fmt: skip
-        shown = unpack(frame(page, page.version, held.pose, Wanted(), {"seq": 1}))
+        shown = unpack(frame(page, page.version, held.pose, Want(), {"seq": 1}))
         page.end_stroke(self.bench)
         return shown
 
@@ -102,7 +101,7 @@ class Strokes(OnADrawing):
         session.begin(self.bench, self.id, self.pose(lower=70), None)
         one, other = desk(self.opened), desk(self.opened)
         pose = self.opened.sculpt.pose
-        one.touch(one.version, "outline", pose, OutlineSettings("move"), [Dab(15, (0, 0, 0), 0, 1, (5, 0, 0))])
+        one.touch(one.version, "outline", pose, OutlineSettings(brush="move"), [Dab(15, (0, 0, 0), 0, 1, (5, 0, 0))])
         held = self.opened.sculpt
         self.bench.commit(
             self.opened, "elsewhere", self.opened.character,
@@ -117,13 +116,13 @@ class Strokes(OnADrawing):
     def test_nonsense_moves_nothing(self):
         page = desk(self.opened)
         with self.assertRaisesRegex(BadEditError, "No sculpt"):
-            page.touch(page.version, "outline", self.pose(), OutlineSettings("move"), [])
+            page.touch(page.version, "outline", self.pose(), OutlineSettings(brush="move"), [])
         session.begin(self.bench, self.id, self.pose(lower=70), None)
         page = desk(self.opened)
         for settings, dab in (
-            (OutlineSettings("melt"), Dab(0, (0, 0, 0), 0, 1)), (OutlineSettings("move"), Dab(-4, (0, 0, 0), 0, 1)),
-            (OutlineSettings("move", (10**7,)), Dab(0, (0, 0, 0), 0, 1)),
-            (OutlineSettings("width"), Dab(0, (0, 0, 0), 0, math.inf)),
+            (OutlineSettings(brush="move"), Dab(-4, (0, 0, 0), 0, 1)),
+            (OutlineSettings(brush="move", picked=(10**7,)), Dab(0, (0, 0, 0), 0, 1)),
+            (OutlineSettings(brush="width"), Dab(0, (0, 0, 0), 0, math.inf)),
         ):  # fmt: skip
             with self.assertRaises(BadEditError):
                 page.touch(page.version, "outline", self.opened.sculpt.pose, settings, [dab])
@@ -133,7 +132,11 @@ class Strokes(OnADrawing):
         page = desk(self.opened)
         at = tuple(self.opened.rest[15].astype(float).tolist())
         page.touch(
-            page.version, "paint", self.pose(), PaintSettings("replace", "upper", 1.0, 1.0), [Dab(0, at, 15.0, 1.0)]
+            page.version,
+            "paint",
+            self.pose(),
+            PaintSettings(mode="replace", joint="upper", value=1.0, strength=1.0),
+            [Dab(0, at, 15.0, 1.0)],
         )
         page.end_stroke(self.bench)
         dense = self.again().character.binding.joint_weights
@@ -226,7 +229,7 @@ class OrderAndHelpers(OnADrawing):
         version = self.again().version
         for degrees, order in ((0, [0, 1]), (-25, [0, 1]), (-35, [1, 0]), (-90, [1, 0]), (60, [0, 1])):
             head, _ = unpack(
-                frame(desk(self.opened), version, pose_of(version, turned(lower=degrees)), Wanted(), {"seq": 1})
+                frame(desk(self.opened), version, pose_of(version, turned(lower=degrees)), Want(), {"seq": 1})
             )
             self.assertEqual(head["order"], order, degrees)
         with self.assertRaisesRegex(BadEditError, "itself"):

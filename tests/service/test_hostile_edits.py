@@ -11,10 +11,12 @@ from hypothesis import strategies as st
 from plethos.core.errors import PlethosError
 from plethos.core.skeleton.pose_files import pose_from_document
 from plethos.service.desk.desk import Desk
-from plethos.service.desk.frame import Wanted, frame
+from plethos.service.desk.frame import frame
 from plethos.service.edits import joint_edits, mask_edits, region_edits, rule_edits, weight_edits
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import correctives, helpers
+from plethos.service.schemas.bind import Pick
+from plethos.service.schemas.want import Want
 from plethos.service.sculpts import session
 from plethos.store.repository import Store
 from tests.figures import tube_file
@@ -99,7 +101,7 @@ EDITS = st.one_of(
     st.builds(lambda x, e: lambda b, i: helpers.share_roll(b, i, "upper", x, e), st.integers(-3, 99), st.booleans()),
     st.builds(lambda a, o, x: lambda b, i: rule_edits.add_remedy(b, i, axes_share([a, o], x)),
               TRIPLES, TRIPLES, NUMBERS),
-    st.just(lambda b, i: region_edits.choose(b, i, region_edits.Pick("all"), None, False)),
+    st.just(lambda b, i: region_edits.choose(b, i, Pick(by="all"), None, False)),
     st.builds(lambda n: lambda b, i: region_edits.keep(b, i, n), TEXTS),
     st.builds(lambda x: lambda b, i: region_edits.reshape(b, i, "soften", x), NUMBERS),
     st.builds(lambda x: lambda b, i: weight_edits.set_weight(b, i, 3, "upper", x, [], False), NUMBERS),
@@ -143,7 +145,7 @@ class HostileEdits(unittest.TestCase):
         for each in (opened, now):
             desk = Desk(each, {})
             with np.errstate(over="raise", invalid="raise"):
-                frame(desk, each.version, rest, Wanted(without=True, measure="upper"), {"seq": 1})
+                frame(desk, each.version, rest, Want(without=True, measure="upper"), {"seq": 1})
         for _ in range(done):
             again.step(character, -1)
         self.assertEqual(again.open(character).revision.number, 0)

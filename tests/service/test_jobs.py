@@ -19,9 +19,9 @@ from plethos.core.errors import BadEditError
 from plethos.demo.catalogue import shipped
 from plethos.launch.cluster import Cluster
 from plethos.service.edits import weight_edits
-from plethos.service.edits.weight_edits import Target
 from plethos.service.jobs.jobs import SERVER_GONE, Jobs
 from plethos.service.library.workbench import Workbench
+from plethos.service.schemas.bind import Target
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.store.work import CANCELLED, DONE, FAILED, RUNNING, UNDER_WAY, WAITING

@@ -13,14 +13,13 @@ from plethos.core.formats.gltf_read import read_character
 from plethos.core.sculpt.session import Dab
 from plethos.core.skin.picked import PICKED
 from plethos.demo.catalogue import shipped
-from plethos.service.desk.frame import Moving, Wanted, frame
+from plethos.service.desk.frame import frame
 from plethos.service.edits import joint_edits, region_edits, weight_edits
-from plethos.service.edits.region_edits import Pick
-from plethos.service.edits.weight_brush import PaintSettings
-from plethos.service.edits.weight_edits import Target
-from plethos.service.edits.within import Within
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
+from plethos.service.schemas.bind import Pick, Target
+from plethos.service.schemas.tools import PaintSettings, Within
+from plethos.service.schemas.want import MovingJoint, Want
 from plethos.service.sculpts import session
 from plethos.store.repository import Store
 from tests.figures import tube_file
@@ -110,12 +109,12 @@ class Laying(Case):
         pose, hand = pose_of(self.opened.version, held), self.opened.character.skeleton.find("left_hand")
         world = self.opened.character.skeleton.global_matrices(pose)
         at = tuple((world[hand, :3, 3] + [0.03, 0.01, 0.0]).tolist())
-        before = self.frame(pose, Wanted(), {})
-        shown = self.frame(pose, Wanted(without=True, moving=Moving("left_hand", at, True)), {})
+        before = self.frame(pose, Want(), {})
+        shown = self.frame(pose, Want(without=True, moving=MovingJoint(joint="left_hand", at=at)), {})
         self.assertNotEqual(shown, before)
-        self.assertEqual(self.frame(pose, Wanted(), {}), before)
+        self.assertEqual(self.frame(pose, Want(), {}), before)
         joint_edits.move(self.bench, self.id, "left_hand", at, True, pose)
-        stored = self.frame(pose, Wanted(without=True), {})
+        stored = self.frame(pose, Want(without=True), {})
         arrays = [np.frombuffer(f[4 + int.from_bytes(f[:4], "little") :], "<f4") for f in (shown, stored)]
         np.testing.assert_allclose(arrays[0], arrays[1], atol=1e-6)
 
@@ -140,7 +139,7 @@ class Laying(Case):
         before = pose_of(self.opened.version, {"joints": {}})
         joint_edits.insert_twists(self.bench, self.id, "neck", 4, True)
         with self.assertRaisesRegex(BadPoseError, "another skeleton"):
-            self.frame(before, Wanted(), {})
+            self.frame(before, Want(), {})
 
     def test_frames_go_on_while_joints_are_edited(self):
         # Edits run in threads beside the live poses: each frame is wholly of one version.
@@ -152,7 +151,7 @@ class Laying(Case):
                     at = desk(self.opened)
                     version = at.version
                     pose = pose_of(version, {"joints": {"neck": [0, 0, 0.2, 0.98]}})
-                    data = frame(at, version, pose, Wanted(measure=None), {})
+                    data = frame(at, version, pose, Want(measure=None), {})
                     if not np.isfinite(np.frombuffer(data[-4 * 7 * 60 :], "<f4")).all():
                         faults.append("not finite")
                 except Exception as error:
@@ -189,7 +188,7 @@ class Laying(Case):
 
 class Picking(Case):
     def test_picks_are_stored_named_and_undone(self):
-        region_edits.choose(self.bench, self.id, Pick("part", name="cap"), None, False)
+        region_edits.choose(self.bench, self.id, Pick(by="part", name="cap"), None, False)
         region_edits.reshape(self.bench, self.id, "grow", 0.05)
         region_edits.keep(self.bench, self.id, "head gear")
         region_edits.reshape(self.bench, self.id, "none", 0.05)
@@ -219,7 +218,7 @@ class Picking(Case):
 
     def test_a_region_locks_brushes_out_and_holds_them_in(self):
         skeleton = self.opened.character.skeleton
-        region_edits.choose(self.bench, self.id, Pick("joint", name="left_shin", least=0.3), None, False)
+        region_edits.choose(self.bench, self.id, Pick(by="joint", name="left_shin", least=0.3), None, False)
         inside = self.opened.character.region() > 0
         t, rest = self.opened.character.mesh.topology.triangles, self.opened.rest
         knee = self.at(self.opened, "left_shin")
@@ -227,21 +226,24 @@ class Picking(Case):
         touch = Dab(spot, tuple(rest[t[spot]].mean(axis=0).tolist()), 0.2, 1.0)
         for outside in (False, True):
             before = self.opened.character.binding.joint_weights.copy()
-            within = Within(PICKED, outside)
+            within = Within(region=PICKED, outside=outside)
             rest_pose = skeleton.rest_pose()
             paint(self.bench, self.opened, rest_pose, [touch], "left_thigh", "add", 1.0, 0.3, within=within)
             changed = np.abs(self.opened.character.binding.joint_weights - before).max(axis=1) > 1e-5
             self.assertGreater(changed.sum(), 5)
             self.assertFalse((changed & (inside == outside)).any())
         with self.assertRaisesRegex(BadEditError, "holds no vertex|no region called"):
-            Within("", False).shares(self.opened.bare)
+            Within(region="", outside=False).shares(self.opened.bare)
 
     def test_fills_gives_and_copies_reach_what_is_picked_and_no_more(self):
-        region_edits.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
+        region_edits.choose(self.bench, self.id, Pick(by="part", name="waistcoat"), None, False)
         own = self.opened.character.region() > 0
         for change in (
             lambda: weight_edits.fill(
-                self.bench, self.id, Target(region=""), PaintSettings("replace", "chest", 0.8, 1.0, mirror=True)
+                self.bench,
+                self.id,
+                Target(region=""),
+                PaintSettings(mode="replace", joint="chest", value=0.8, strength=1.0, mirror=True),
             ),
             lambda: weight_edits.give(self.bench, self.id, Target(region=""), "spine_2"),
             lambda: weight_edits.copy_part(self.bench, self.id, "body", Target(region="")),
@@ -255,7 +257,7 @@ class Picking(Case):
             self.assertFalse((changed & ~own).any())
 
     def test_kept_regions_go_out_with_a_delivery_and_come_in_again(self):
-        region_edits.choose(self.bench, self.id, Pick("part", name="waistcoat"), None, False)
+        region_edits.choose(self.bench, self.id, Pick(by="part", name="waistcoat"), None, False)
         region_edits.keep(self.bench, self.id, "waistcoat alone")
         size = int((self.opened.character.region("waistcoat alone") > 0).sum())
         fresh = self.bench.bring_in("Back.glb", self.bench.deliver(self.id).data)

@@ -10,21 +10,21 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
+from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.geometry import rotations
 from plethos.core.sculpt.session import Dab
-from plethos.service.desk.frame import Wanted, frame
+from plethos.service.desk.frame import frame
 from plethos.service.edits import region_edits, rule_edits
-from plethos.service.edits.region_edits import Pick
-from plethos.service.edits.weight_brush import PaintSettings
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import helpers
-from plethos.service.sculpts import kept_sculpt, session
+from plethos.service.schemas.bind import Pick
+from plethos.service.schemas.tools import PaintSettings
+from plethos.service.schemas.want import Want
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.server import fresh_database
-from tests.strokes import desk, sculpt
+from tests.strokes import desk
 from tests.web.test_api import unpack
 
 Z = [0.0, 0.0, 1.0]
@@ -77,7 +77,7 @@ class EveryKind(unittest.TestCase):
         rule_edits.add_remedy(
             bench, mine, {"kind": "skin_blend", "id": "b", "name": "blend", "mask": HALF, "amount": 0.7}
         )
-        region_edits.choose(bench, mine, Pick("joint", name="upper", least=0.5), None, False)
+        region_edits.choose(bench, mine, Pick(by="joint", name="upper", least=0.5), None, False)
         share = {"kind": "share", "joint": "upper", "share": 0.5, "part": "twist", "axis": Z}
         helpers.make_helper(bench, mine, "pusher", "upper", [0.05, 0.6, 0.0], [share])
         rule_edits.put_group(bench, mine, {"id": "g", "name": "arm", "on": True, "factor": 0.5}, ["c", "r"])
@@ -161,60 +161,23 @@ class EveryKind(unittest.TestCase):
         bent = {"upper": rotations.from_axis_angle(Z, math.radians(90)).tolist()}
         wet, dry = (
             frame(desk(self.opened), self.opened.version, pose_of(self.opened.version, {"joints": bent, "dials": d}),
-                  Wanted(), {})
+                  Want(), {})
             for d in ({"Wet": 2}, {"Wet": 0})
         )  # fmt: skip
         self.assertNotEqual(wet, dry)
         self.assertEqual(self.again().revision.number, number)
 
-    def test_a_target_between_is_sculpted_again_and_the_others_stay(self):
-        self.make_everything()
-        opened = self.opened
-        before = {t.at: t.shape.deltas for t in opened.character.rules.remedy("c").body.targets}
-        skeleton = opened.character.skeleton
-        rule_edits.put_group(self.bench, self.id, {"id": "g", "name": "arm", "on": True, "factor": 1.0}, ["r"])
-        rule_edits.switch(self.bench, self.id, "r", False)
-        pose = skeleton.rest_pose().with_rotation(
-            skeleton.find("upper"), rotations.from_axis_angle(Z, math.radians(0.6 * 90))
-        )
-        session.begin(self.bench, self.id, pose, "c")
-        points = opened.sculpt.points
-        triangles = opened.character.mesh.topology.triangles
-        n = int(np.flatnonzero((triangles == 241).any(axis=1))[0])
-        at = points[triangles[n]].mean(axis=0)
-        sculpt(self.bench, opened, "inflate", Dab(n, tuple(at.tolist()), 0.2, 1.0))
-        wanted = opened.sculpt.points.copy()
-        self.assertGreater(np.abs(wanted - points).max(), 1e-4)
-        kept_sculpt.keep(self.bench, self.id, "elbow", None)
-        remedy = self.again().character.rules.remedy("c")
-        self.assertEqual([t.at for t in remedy.body.targets], [0.3, 0.6, 1.0])
-        for target in remedy.body.targets:
-            same = np.array_equal(target.shape.deltas, before[target.at])
-            self.assertEqual(same, target.at != 0.6)
-        others = [r.id for r in self.opened.character.rules.remedies if r.on]
-        shown = Evaluator.of(self.again().character).pose(pose, Acting.these(*others)).points
-        self.assertLess(np.abs(shown - wanted).max(), 2e-5)
-        # Half way between two targets nothing can be sculpted: which would it be?
-        between = pose.with_rotation(
-            skeleton.find("upper"), rotations.from_axis_angle(Z, math.radians(0.45 * 90))
-        )  # fmt: skip
-        session.begin(self.bench, self.id, between, "c")
-        at = opened.sculpt.points[triangles[n]].mean(axis=0)
-        sculpt(self.bench, opened, "inflate", Dab(n, tuple(at.tolist()), 0.2, 1.0))
-        with self.assertRaisesRegex(BadEditError, "between two of its targets"):
-            kept_sculpt.keep(self.bench, self.id, "elbow", None)
-
     def test_what_no_remedy_acts_on_is_worked_out_once_while_the_pose_stands_still(self):
         self.make_everything()
         at, opened = desk(self.opened), self.opened
-        want, made = Wanted(without=True), []
+        want, made = Want(without=True), []
         whole = Evaluator.pose
 
         def counted(evaluator, pose, acting=ALL):
             made.append(acting is NONE)
             return whole(evaluator, pose, acting)
 
-        def shown(joints: dict, want: Wanted = want) -> np.ndarray:
+        def shown(joints: dict, want: Want = want) -> np.ndarray:
             """What is shown without remedies: as it is worked out from nothing."""
             version = opened.version
             fresh = pose_of(version, {"joints": joints})
@@ -227,9 +190,9 @@ class EveryKind(unittest.TestCase):
         with patch.object(Evaluator, "pose", counted):
             first = shown(bent)
             for end in (40, 50):
-                shown(bent, want._replace(preview=("c", hinge("x", end))))
-            shown(bent, want._replace(body=("k", {"share": 0.5})))
-            shown(bent, want._replace(preview=("c", {**hinge("x"), "joint": "lower"})))
+                shown(bent, Want(without=True, preview={"remedy_id": "c", "trigger": hinge("x", end)}))
+            shown(bent, Want(without=True, body={"remedy_id": "k", "body": {"share": 0.5}}))
+            shown(bent, Want(without=True, preview={"remedy_id": "c", "trigger": {**hinge("x"), "joint": "lower"}}))
             self.assertEqual(sum(made), 1)
             self.assertGreater(len(made), 4)
         # Whatever else moves is seen.
@@ -240,7 +203,13 @@ class EveryKind(unittest.TestCase):
         np.testing.assert_array_equal(shown(bent), first)
         # So is the skin as it is painted, before it is stored and after.
         dab = Dab(480, (0.1, 0.5, 0.0), 0.3, 1.0)
-        at.touch(at.version, "paint", pose_of(opened.version, {}), PaintSettings("replace", "lower", 1.0, 1.0), [dab])
+        at.touch(
+            at.version,
+            "paint",
+            pose_of(opened.version, {}),
+            PaintSettings(mode="replace", joint="lower", value=1.0, strength=1.0),
+            [dab],
+        )
         self.assertGreater(np.abs(shown(bent) - first).max(), 1e-3)
         at.end_stroke(self.bench)
         self.assertGreater(np.abs(shown(bent) - first).max(), 1e-3)
@@ -265,7 +234,7 @@ class EveryKind(unittest.TestCase):
         knots = [(0, 0.0), (30, 0.2), (55, 0.9), (80, 1.0)]
         asked = {**hinge("x"), "knots": [{"angle_deg": a, "value": v} for a, v in knots]}
         said, fields = unpack(
-            frame(at, self.opened.version, pose, Wanted(preview=("c", asked)), {"seq": 1})
+            frame(at, self.opened.version, pose, Want(preview={"remedy_id": "c", "trigger": asked}), {"seq": 1})
         )  # fmt: skip
         self.assertEqual(said["response"], "c")
         angles, drawn = fields["curve"].reshape(-1, 2).T

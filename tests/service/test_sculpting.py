@@ -8,19 +8,19 @@ import numpy as np
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.measure.bend import bent
-from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.rules.dials import Group
 from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton.mapping import mapped_pose
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.demo.catalogue import shipped
-from plethos.service.desk.frame import Wanted, frame
+from plethos.service.desk.frame import frame
 from plethos.service.library.documents import SculptNote
 from plethos.service.library.poses import pose_of
 from plethos.service.library.version import HeldSculpt, OvertakenError
 from plethos.service.library.workbench import Workbench
+from plethos.service.schemas.tools import SculptSettings
+from plethos.service.schemas.want import Want
 from plethos.service.sculpts import kept_sculpt, obj_exchange, pushed_apart, session
-from plethos.service.tools.sculpt_strokes import SculptSettings
 from plethos.store.repository import Store
 from tests.light import light_keeper
 from tests.making import everything
@@ -51,7 +51,7 @@ class OnTheKeeper(unittest.TestCase):
         triangle = int(np.flatnonzero((self.mesh.topology.triangles == vertex).any(axis=1))[0])
         dab = Dab(triangle, tuple(held.points[vertex].tolist()), radius, strength)
         page = desk(self.opened)
-        page.touch(page.version, "sculpt", held.pose, SculptSettings(brush, **settings), [dab])
+        page.touch(page.version, "sculpt", held.pose, SculptSettings(brush=brush, **settings), [dab])
         page.end_stroke(self.bench)
         now = self.opened.version.sculpt
         return now.points - now.start
@@ -106,7 +106,7 @@ class Borders(OnTheKeeper):
             np.flatnonzero(self.mesh.border & (moved != 0).any(axis=1)),
         )
         version = self.opened.version
-        _, fields = unpack(frame(desk(self.opened), version, version.sculpt.pose, Wanted(border=True), {}))
+        _, fields = unpack(frame(desk(self.opened), version, version.sculpt.pose, Want(border=True), {}))
         self.assertEqual(int(fields["region"].sum()), count)
         border.put_border_back(self.bench, self.id)
         now = self.opened.version.sculpt
@@ -187,24 +187,6 @@ class Elsewhere(OnTheKeeper):
 
 
 class PushingApart(OnTheKeeper):
-    def test_it_is_one_stored_step_that_leaves_nothing_crossing(self):
-        held = self.begin(left_forearm=(0, 0, 0))
-        hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
-        session.drop(self.bench, self.id)
-        degrees = 125 * np.array(hinge.axis)
-        held = self.begin(left_forearm=tuple(degrees.tolist()))
-        topology = self.mesh.topology
-        at_rest = intersecting_pairs(self.mesh.rest, topology.triangles)
-        before = len(fresh_pairs(held.points, topology.triangles, at_rest))
-        steps = list(pushed_apart.push_apart(self.bench, self.id, "left_forearm"))
-        self.assertGreater(steps[0].left, 20)
-        self.assertEqual([s.version is not None for s in steps], [False] * (len(steps) - 1) + [True])
-        now = self.opened.version.sculpt
-        self.assertEqual((steps[-1].left, steps[-1].share, now.note.strokes), (0, 1.0, 1))
-        self.assertLess(len(fresh_pairs(now.points, topology.triangles, at_rest)), 0.1 * before)
-        with self.assertRaisesRegex(BadEditError, "Nothing crosses"):
-            next(pushed_apart.push_apart(self.bench, self.id, "left_forearm"))
-
     def test_whoever_stops_it_changes_nothing_and_another_session_is_not_written_over(self):
         hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
         bent = tuple((125 * np.array(hinge.axis)).tolist())

@@ -8,10 +8,11 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.sculpt.session import Dab
-from plethos.service.desk.frame import Wanted, frame
-from plethos.service.edits import pose_set_edits, rule_edits, target_edits
+from plethos.service.desk.frame import frame
+from plethos.service.edits import pose_set_edits, rule_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
+from plethos.service.schemas.want import Want
 from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
@@ -111,34 +112,6 @@ class InBetweens(OnATube):
         with self.assertRaisesRegex(BadEditError, "tie it first"):
             session.begin(self.bench, self.id, self.pose(z=45), own, between=True)
 
-    def test_it_is_moved_eased_and_deleted_the_last_target_is_not(self):
-        own = self.corrective()
-        session.begin(self.bench, self.id, self.pose(z=45), own, between=True)
-        wanted = self.stroke(-0.6)
-        kept_sculpt.keep(self.bench, self.id, "", None)
-        target_edits.retime(self.bench, self.id, own, 0.5, 0.7)
-        self.assertEqual([t.at for t in self.remedies()[-1].body.targets], [0.7, 1.0])
-        moved = self.remedies()[-1].body.weights(0.35)
-        np.testing.assert_allclose(moved, (0.5, 0))
-        target_edits.ease(self.bench, self.id, own, True)
-        # t² (3 - 2 t) at a quarter of the way: 0.15625.
-        np.testing.assert_allclose(self.remedies()[-1].body.weights(0.175), (0.15625, 0))
-        for at, to, words in (
-            (1.0, 0.6, "cannot be moved"),
-            (0.7, 0.99, "on the way"),
-            (0.4, 0.5, "not there any more"),
-        ):
-            with self.assertRaisesRegex(BadEditError, words):
-                target_edits.retime(self.bench, self.id, own, at, to)
-        with self.assertRaisesRegex(BadEditError, "cannot be deleted by itself"):
-            target_edits.delete(self.bench, self.id, own, 1.0)
-        target_edits.delete(self.bench, self.id, own, 0.7)
-        self.assertEqual([t.at for t in self.remedies()[-1].body.targets], [1.0])
-        self.bench.step(self.id, -1)
-        self.bench.step(self.id, -1)
-        self.bench.step(self.id, -1)
-        np.testing.assert_allclose(self.points(z=45), wanted, atol=1e-6)
-
 
 class StoredPoses(OnATube):
     def keep(self, by="swing", set_id=None, **degrees):
@@ -157,7 +130,7 @@ class StoredPoses(OnATube):
         self.assertEqual((len(rules.triggers), len(rules.triggers[0].poses)), (1, 2))
         np.testing.assert_allclose(self.points(z=80), up, atol=1e-6)
         np.testing.assert_allclose(self.points(x=70), forward, atol=1e-6)
-        told, _ = unpack(frame(desk(self.opened), self.opened.version, self.pose(x=70), Wanted(), {"seq": 1}))
+        told, _ = unpack(frame(desk(self.opened), self.opened.version, self.pose(x=70), Want(), {"seq": 1}))
         np.testing.assert_allclose([told["activations"][r.id] for r in self.remedies()], [0, 1], atol=1e-4)
 
     def test_a_pose_that_goes_unties_what_followed_it_and_nothing_else(self):
@@ -194,7 +167,7 @@ class Groups(OnATube):
         rule_edits.put_group(self.bench, self.id, {"name": "Left", "id": "g", "factor": 0.5}, [one])
         other = self.corrective()
         version = self.opened.version
-        seen = unpack(frame(desk(self.opened), version, self.pose(z=90), Wanted(alone="g"), {"seq": 1}))[1]["with"]
+        seen = unpack(frame(desk(self.opened), version, self.pose(z=90), Want(alone="g"), {"seq": 1}))[1]["with"]
         only = version.evaluator.pose(self.pose(z=90), ALL.these(one)).points
         np.testing.assert_allclose(seen.reshape(-1, 3), only, atol=1e-7)
         rule_edits.join_group(self.bench, self.id, other, "g")

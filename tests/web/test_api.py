@@ -13,7 +13,7 @@ from websockets.sync.client import connect
 from plethos.core.evaluate import evaluate_exact
 from plethos.core.measure.bend import bent
 from plethos.demo.catalogue import shipped
-from tests.figures import tube_file, tube_points
+from tests.figures import tube_file
 from tests.server import PATIENT, RunningServer
 
 
@@ -195,25 +195,6 @@ class Api(unittest.TestCase):
         presets = {p["name"]: p for p in self.http.get("/api/ranges").json()}
         self.assertEqual(presets["elbow_flexion"]["high_deg"], 150)
 
-    def test_a_bare_mesh_gets_a_skeleton_over_http(self):
-        points, triangles = tube_points()
-        text = "".join(f"v {x} {y * 1.7} {z}\n" for x, y, z in points.tolist())
-        text += "".join(f"f {a + 1} {b + 1} {c + 1}\n" for a, b, c in triangles.tolist())
-        brought = self.http.post("/api/characters", files={"files": ("pole.obj", text.encode())})
-        self.assertEqual(brought.status_code, 201, brought.text)
-        base = f"/api/characters/{brought.json()['id']}"
-        self.assertEqual(brought.json()["name"], "pole")
-        self.assertIn("no joints yet", " ".join(brought.json()["repairs"]))
-        markers = self.http.get(f"{base}/joints/markers").json()
-        self.assertEqual(len(markers), 9)
-        laid = self.http.post(f"{base}/joints/template", json={"markers": markers, "twists": 1})
-        self.assertEqual(laid.status_code, 200, laid.text)
-        names = [j["name"] for j in self.http.get(f"{base}/figure").json()["joints"]]
-        self.assertIn("left_forearm_twist_1", names)
-        del markers["knee"]
-        wrong = self.http.post(f"{base}/joints/template", json={"markers": markers})
-        self.assertIn("“knee” is missing", wrong.json()["detail"])
-
     def test_weights_leave_as_a_plain_file_and_come_back(self):
         out = self.http.get(f"{self.base}/bind/weights.json")
         self.assertIn("weights.json", out.headers["content-disposition"])
@@ -230,37 +211,6 @@ class Api(unittest.TestCase):
         paired = np.flatnonzero(twins >= 0)
         self.assertGreater(len(paired), 400)
         np.testing.assert_allclose(rest[twins[paired]], rest[paired] * [-1, 1, 1], atol=1e-4)
-
-    def test_regions_are_picked_kept_and_used_over_http(self):
-        def post(path: str, body: dict) -> dict:
-            answer = self.http.post(f"{self.base}/bind/{path}", json=body)
-            self.assertEqual(answer.status_code, 200, (path, answer.text))
-            return answer.json()
-
-        picked = post("regions/pick", {"by": "joint", "name": "upper", "least": 0.9})
-        self.assertEqual(picked["regions"][0]["name"], "")
-        count = picked["regions"][0]["vertices"]
-        grown = post("regions/reshape", {"how": "grow"})["regions"][0]["vertices"]
-        self.assertGreater(grown, count)
-        self.assertEqual(post("regions/reshape", {"how": "shrink"})["regions"][0]["vertices"], count)
-        kept = post("regions", {"name": "top"})
-        self.assertEqual({r["name"]: r["vertices"] for r in kept["regions"]}, {"": count, "top": count})
-        self.assertEqual(post("regions/reshape", {"how": "none"})["regions"], [{"name": "top", "vertices": count}])
-        self.assertEqual(
-            post("fill", {"target": {"region": "top"}, "joint": "lower", "mode": "replace"})["undo"], "Fill top, lower"
-        )
-        self.assertEqual(post("give", {"target": {"region": "top"}, "joint": "upper"})["undo"], "Give top to upper")
-        self.assertEqual(
-            post("copy", {"target": {"region": "top"}, "from_vertex": 3})["undo"], "Copy weights of a vertex to top"
-        )
-        self.assertEqual(post("even", {"joint": "lower"})["undo"], "Even out along lower")
-        empty = self.http.post(
-            f"{self.base}/bind/fill", json={"target": {"region": ""}, "joint": "lower", "mode": "add"}
-        )
-        self.assertIn("Nothing is picked yet", empty.json()["detail"])
-        self.http.delete(f"{self.base}/bind/regions/top")
-        gone = self.http.post(f"{self.base}/bind/regions/pick", json={"by": "region", "name": "top"})
-        self.assertIn("no region called “top”", gone.json()["detail"])
 
     def test_contacts_are_counted_without_and_with(self):
         with self.socket() as live:
@@ -281,28 +231,6 @@ class Api(unittest.TestCase):
             _, fields = unpack(live.recv())
         self.assertLess(fields["heat_without"].min(), -0.2)
         np.testing.assert_array_equal(fields["heat"], fields["heat_without"])
-
-    def test_weights_are_painted_over_the_socket(self):
-        with self.socket() as live:
-            want = {"weights": "upper"}
-            live.send(json.dumps({"type": "pose", "want": want}))
-            before = unpack(live.recv())[1]
-            triangle = 480
-            opened = self.server.app.state.bench.open(self.id)
-            at = opened.rest[opened.character.mesh.topology.triangles[triangle]].mean(axis=0).tolist()
-            dab = {"triangle": triangle, "at": at, "radius": 0.1, "strength": 1.0}
-            settings = {"tool": "paint", "joint": "lower", "mode": "replace", "value": 1, "strength": 1}
-            paint = {"type": "stroke", "settings": settings, "dabs": [dab], "want": {"weights": "lower"}}
-            live.send(json.dumps(paint))
-            after = unpack(live.recv())[1]
-            np.testing.assert_allclose(after["weights"].max(), 1, atol=1e-6)
-            self.assertGreater(np.abs(after["weights"] - (1 - before["weights"])).max(), 0.2)
-            live.send(json.dumps({"type": "stroke_end", "seq": 4}))
-            told = json.loads(live.recv())
-            self.assertEqual((told["type"], told["seq"], told["state"]["undo"]), ("version", 4, "Paint lower"))
-            for wrong in ({"mode": "scribble"}, {"strength": "much"}, {"locked": ["lower"]}, {"joint": "knee"}):
-                live.send(json.dumps({**paint, "settings": {**settings, **wrong}}))
-                self.assertEqual(json.loads(live.recv())["type"], "problem")
 
     def test_automatic_weights_tell_their_progress_and_poses_go_on(self):
         with self.socket() as live:
@@ -339,18 +267,6 @@ class Api(unittest.TestCase):
                 told = json.loads(live.recv(timeout=30))
         self.assertEqual((told["id"], told["state"]), (asked["id"], "done"))
         self.assertEqual(bench.open(keeper).revision.number, 1)
-
-    def test_a_job_is_cancelled_and_changes_nothing(self):
-        bench = self.server.app.state.bench
-        keeper = bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
-        with connect(f"ws://127.0.0.1:{self.server.port}/api/characters/{keeper}/live", max_size=None) as live:
-            asked = self.http.post(f"/api/characters/{keeper}/bind/automatic", json={}).json()
-            self.assertEqual(self.http.delete(f"/api/jobs/{asked['id']}").status_code, 204)
-            told = json.loads(live.recv(timeout=20))
-            while told["state"] in ("waiting", "running"):
-                told = json.loads(live.recv(timeout=30))
-        self.assertEqual(told["state"], "cancelled")
-        self.assertEqual(bench.open(keeper).revision.number, 0)
 
     def test_rules_of_every_kind_over_http(self):
         answer = self.http.put(f"{self.base}/dials", json={"id": "wet", "name": "Wet", "low": 0, "high": 2})
@@ -389,14 +305,6 @@ class Api(unittest.TestCase):
         circle = self.http.put(f"{self.base}/triggers", json={**dial, "reads": "both"})
         self.assertEqual(circle.status_code, 409)
         self.assertIn("in a circle", circle.json()["detail"])
-
-    def test_weights_are_listed_given_and_mirrored_over_http(self):
-        self.assertEqual(self.http.get(f"{self.base}/bind/findings").json(), [])
-        given = self.http.post(f"{self.base}/bind/give", json={"target": {"part": "tube"}, "joint": "upper"})
-        self.assertEqual(given.json()["undo"], "Give tube to upper")
-        answer = self.http.post(f"{self.base}/bind/mirror", json={"from_left": True})
-        self.assertEqual(answer.status_code, 409)
-        self.assertIn("mirror images", answer.json()["detail"])
 
     def test_of_many_poses_only_the_newest_must_be_answered(self):
         with self.socket() as live:
@@ -447,47 +355,6 @@ class Api(unittest.TestCase):
             self.assertIn(answer.status_code, (409, 422))
             self.assertIn(sentence, answer.json()["detail"])
         self.http.post(f"{self.base}/undo")
-
-    def test_sculpt_keep_and_deliver_over_the_api(self):
-        turned = {"joints": {"upper": [0, 0, 0.5, 0.8660254]}}
-        self.assertEqual(self.http.post(f"{self.base}/sculpt", json={"pose": turned}).status_code, 200)
-        with self.socket() as live:
-            live.send(json.dumps({"type": "pose", "seq": 1}))
-            points = unpack(live.recv())[1]["with"].reshape(-1, 3)
-            triangles = self.server.app.state.bench.open(self.id).character.mesh.topology.triangles
-            at = points[triangles[480]].mean(axis=0).tolist()
-            dab = {"triangle": 480, "at": at, "radius": 0.1, "strength": 1.0}
-            settings = {"tool": "sculpt", "brush": "inflate"}
-            live.send(json.dumps({"type": "stroke", "settings": settings, "dabs": [dab]}))
-            self.assertGreater(np.abs(unpack(live.recv())[1]["with"].reshape(-1, 3) - points).max(), 0.001)
-            live.send(json.dumps({"type": "stroke_end"}))
-            saved = json.loads(live.recv())
-        self.assertEqual((saved["type"], saved["state"]["sculpt"]["strokes"]), ("version", 1))
-        proposal = self.http.get(f"{self.base}/sculpt/proposal").json()
-        self.assertAlmostEqual(proposal["end_deg"], 60, places=3)
-        kept = self.http.post(f"{self.base}/sculpt/keep", json={"name": "Bulge", "trigger": proposal}).json()
-        self.assertEqual(kept["remedies"][0]["name"], "Bulge")
-        # A joint that went while the page asked is no fault of the page; a joint that never was is told.
-        gone = {"joint": "left_wing", "axis": [0, 0, 1], "angles_deg": [0]}
-        now = self.http.get(self.base).json()["revision"]
-        self.assertEqual(self.http.post(f"{self.base}/bend", json={**gone, "revision": "before"}).json(), [])
-        for revision in (None, now):
-            refused = self.http.post(f"{self.base}/bend", json={**gone, "revision": revision})
-            self.assertEqual(refused.status_code, 409)
-            self.assertIn("left_wing", refused.json()["detail"])
-        # What the limit of a delivery moves is told before: nothing with four joints a vertex, the soft bend with one.
-        four, one = (self.http.get(f"{self.base}/delivery/limit?influences={n}").json() for n in (4, 1))
-        self.assertEqual((four["vertices"], four["millimetres"], four["joint"]), (0, 0, None))
-        self.assertEqual((one["joint"], one["part"]), ("upper", "tube"))
-        self.assertGreater(one["millimetres"], 10)
-        self.assertEqual(self.http.get(f"{self.base}/delivery/limit?influences=9").status_code, 422)
-        delivered = self.http.get(f"{self.base}/delivery.glb").content
-        again = self.http.post("/api/characters", files={"files": ("again.glb", delivered)}).json()["id"]
-        self.assertEqual(self.http.get(f"/api/characters/{again}").json()["remedies"][0]["trigger"]["joint"], "upper")
-        curves = self.http.post(
-            f"{self.base}/bend", json={"joint": "upper", "axis": [0, 0, 1], "angles_deg": [0, 60]}
-        ).json()
-        self.assertNotEqual(curves[1]["with"]["volume"], curves[1]["without"]["volume"])
 
     def test_the_api_documentation_needs_no_network(self):
         page = self.http.get("/docs").text

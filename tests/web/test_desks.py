@@ -174,19 +174,6 @@ class Desks(unittest.TestCase):
             later = page.until(lambda h: h.get("seq") is None and "measures" in h)
         self.assertLess(later["measures"]["with"]["volume"], 100)
 
-    def test_kinds_are_seen_over_the_socket_by_the_page_that_asks(self):
-        page = self.page("one")
-        pose = {"joints": {"upper": [0, 0, 0.6427876, 0.7660444]}}
-        page.ask("pose", pose=pose, want={"measure": "upper"})
-        plain = page.until(lambda h: "measures" in h)
-        lines = page.post("proposals", pose=pose, joint="upper").text.splitlines()
-        self.assertEqual(json.loads(lines[-1])["left"], 0)
-        tried = page.ask("pose", pose=pose, want={"measure": "upper", "trial": "volume_keeper"})
-        self.assertEqual(tried["trial"], "volume_keeper")
-        volumes = [h["measures"]["with"]["volume"] for h in (plain, tried)]
-        self.assertGreater(volumes[1], volumes[0] + 1)
-        self.assertEqual(self.opened.revision.number, 0)
-
     def at(self, triangle):
         return self.opened.rest[self.triangles[triangle]].mean(axis=0).tolist()
 
@@ -229,28 +216,6 @@ class Desks(unittest.TestCase):
         one.post("redo")
         self.assertEqual(one.ask("stroke_end")["state"]["sculpt"]["strokes"], 1)
 
-    def test_the_other_page_looks_on_and_takes_over(self):
-        one, other = self.page("one"), self.page("other")
-        before = other.ask("pose", want={"weights": "lower"})["weights"]
-        one.touch(700, self.at(700))
-        self.assertTrue(other.until(lambda head: head.get("type") == "lease")["elsewhere"])
-        seen = other.until(lambda head: "weights" in head)
-        self.assertIsNone(seen["seq"])
-        self.assertGreater((seen["weights"] - before)[self.triangles[700]].min(), 0.1, "the stroke in the air is seen")
-        for path in ("undo", "redo"):
-            refused = other.post(path)
-            self.assertEqual(refused.status_code, 423)
-            self.assertIn("in another window", refused.json()["detail"])
-        self.assertIn("in another window", other.touch(720, self.at(720))["detail"])
-        self.assertEqual(one.ask("stroke_end")["type"], "version")
-        self.assertEqual(other.until(lambda head: head.get("type") == "version")["state"]["undo"], "Paint lower")
-        self.assertEqual(other.post("lease").status_code, 204)
-        self.assertFalse(other.until(lambda head: head.get("type") == "lease")["elsewhere"])
-        self.assertTrue(one.until(lambda head: head.get("type") == "lease")["elsewhere"])
-        other.touch(720, self.at(720))
-        self.assertEqual(other.ask("stroke_end")["state"]["version"], 2)
-        self.assertEqual(one.post("undo").status_code, 423)
-
     def test_a_page_that_goes_in_mid_stroke_leaves_nothing(self):
         one, other = self.page("one"), self.page("other")
         before = other.ask("pose", want={"weights": "lower"})["weights"]
@@ -292,15 +257,6 @@ class Desks(unittest.TestCase):
             self.bench.open(self.bench.bring_in(f"Other {n}", tube_file().pack()))
         self.assertEqual(one.ask("stroke_end")["type"], "version")
         self.assertTrue(self.painted(700))
-
-    def test_what_one_page_stores_the_other_sees_at_once(self):
-        one, other = self.page("one"), self.page("other")
-        for page in (one, other):
-            page.ask("pose")
-        one.post("joints/upper/name", name="top", mirror=False)
-        for page in (one, other):
-            told = page.until(lambda head: head.get("type") == "version")
-            self.assertEqual(told["state"]["change"]["upper"], "top")
 
 
 if __name__ == "__main__":

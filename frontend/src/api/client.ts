@@ -21,8 +21,8 @@ export type VertexWeight = Schemas['VertexWeight']
 export type WeightFinding = Schemas['WeightFinding']
 export type RangeInfo = Schemas['RangeInfo']
 export type RegionInfo = Schemas['RegionInfo']
-export type TargetBody = Schemas['TargetBody']
-export type PickBody = Schemas['PickBody']
+export type Target = Schemas['Target']
+export type PickBody = Schemas['PickInPose']
 export type Point = [number, number, number]
 export type Axis = [number, number, number]
 export type Quaternion = [number, number, number, number]
@@ -253,7 +253,7 @@ export const api = {
     unwrap(http.GET('/api/characters/{character_id}/bind/findings', { params: at(id) })),
   mendWeights: (id: string, body: Schemas['MendWeights']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/mend', { params: at(id), body })),
-  give: (id: string, target: TargetBody, joint: string): Promise<CharacterState> =>
+  give: (id: string, target: Target, joint: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/give', { params: at(id), body: { target, joint } })),
   copyWeights: (id: string, body: Schemas['CopyWeights']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/copy', { params: at(id), body })),
@@ -261,7 +261,7 @@ export const api = {
     unwrap(http.POST('/api/characters/{character_id}/bind/fill', { params: at(id), body })),
   evenOut: (id: string, joint: string, mirror: boolean): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/even', { params: at(id), body: { joint, mirror } })),
-  pick: (id: string, body: Schemas['PickBody']): Promise<CharacterState> =>
+  pick: (id: string, body: Schemas['PickInPose']): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/regions/pick', { params: at(id), body })),
   reshapeRegion: (id: string, how: Schemas['ReshapeRegion']['how'], width = 0.05): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/regions/reshape', { params: at(id), body: { how, width_m: width } })),

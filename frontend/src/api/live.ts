@@ -11,7 +11,7 @@ export type Want = Required<Schemas['Want']>
 export type Dab = Required<Schemas['DabBody']>
 export type Contacts = Pick<Schemas['ContactsAnswer'], 'without' | 'with'>
 export type Job = Schemas['JobMessage']
-export type ToolSettings = Schemas['SculptToolBody'] | Schemas['OutlineToolBody'] | Schemas['PaintToolBody'] | Schemas['PickToolBody'] | Schemas['MaskToolBody']
+export type ToolSettings = Schemas['SculptSettings'] | Schemas['OutlineSettings'] | Schemas['PaintSettings'] | Schemas['PickSettings'] | Schemas['MaskSettings']
 /** Brushes that hold what they took at first and follow the pointer's whole way. */
 export const DRAGS = ['grab', 'slide', 'push']
 const OUTLINE_DRAGS = ['move', 'roundness', 'width']
@@ -61,7 +61,7 @@ export interface Frame extends FrameHead {
 }
 
 /** What a brush does to the weights. */
-export type PaintMode = Schemas['PaintToolBody']['mode']
+export type PaintMode = Schemas['PaintSettings']['mode']
 
 /** The region that a brush is kept to, or kept out of; null = it works everywhere. */
 export type Within = { region: string; outside: boolean } | null

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The bend strip: the whole travel of the chosen joint; dragging along it bends the joint. */
+import { badnessText, heightOf } from '@/bend-strip/badness'
 import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
@@ -88,14 +89,8 @@ const knots = computed(() => {
 })
 
 const worst = computed(() => {
-  const measured = points.value.flatMap((p) => (p.with.volume === null ? [] : [{ angle_deg: p.angle_deg, volume: p.with.volume }]))
-  if (measured.length < 2) return null
-  const off = (p: { volume: number }) => Math.abs(p.volume - 100)
-  const p = measured.reduce((a, b) => (off(b) > off(a) ? b : a))
-  if (off(p) < 1) return null
-  const change = p.volume - 100
-  const text = `${change < 0 ? 'loses' : 'swells'} ${Math.abs(change).toFixed(1)} % at ${p.angle_deg.toFixed(0)}°`
-  return { x: x.value(p.angle_deg), y: y.value(p.volume), text, angle: p.angle_deg }
+  const p = points.value.length < 2 ? undefined : points.value.find((point) => point.worst)
+  return p ? { x: x.value(p.angle_deg), y: y.value(heightOf(p)), text: `${badnessText(p.badness)} at ${p.angle_deg.toFixed(0)}°`, angle: p.angle_deg } : null
 })
 
 /** The in-betweens of the chosen corrective, where its response meets them. */
@@ -112,7 +107,7 @@ const flags = computed(() =>
 const dragged = ref<{ at: number; to: number; angle: number } | null>(null)
 /** What one more target of the chosen corrective would be at the worst place. */
 const worstBetween = computed(() => {
-  const one = tied.value.find(({ card }) => card.id === mending.chosenRemedy && card.kind === 'corrective')
+  const one = tied.value.find(({ card }) => card.id === mending.chosenRemedy && card.targets.length > 0)
   if (!one || !worst.value || character.sculpting) return null
   const room = roomAt(one.card, worst.value.angle * one.sign)
   return room && { card: one.card, label: room === 'further' ? 'one more here' : 'in-between here' }

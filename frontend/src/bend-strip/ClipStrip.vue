@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** The strip over a clip: what the chosen joint loses and gets back from moment to moment; dragging scrubs. */
+import { badnessText, heightOf } from '@/bend-strip/badness'
 import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
@@ -67,12 +68,8 @@ const activations = computed(() =>
   mending.tiedHere.filter((r) => r.by).map((r) => ({ id: r.id, name: r.name, d: draw((p) => p.activations[r.id] ?? 0, ya) })),
 )
 const worst = computed(() => {
-  const measured = points.value.flatMap((p) => (p.with.volume === null ? [] : [{ time: p.time, volume: p.with.volume }]))
-  if (measured.length < 2) return null
-  const p = measured.reduce((a, b) => (Math.abs(b.volume - 100) > Math.abs(a.volume - 100) ? b : a))
-  const change = p.volume - 100
-  if (Math.abs(change) < 1) return null
-  return { time: p.time, x: x.value(p.time), y: y.value(p.volume), text: `${change < 0 ? 'loses' : 'swells'} ${Math.abs(change).toFixed(1)} % at ${p.time.toFixed(2)} s` }
+  const p = points.value.length < 2 ? undefined : points.value.find((point) => point.worst)
+  return p ? { time: p.time, x: x.value(p.time), y: y.value(heightOf(p)), text: `${badnessText(p.badness)} at ${p.time.toFixed(2)} s` } : null
 })
 const worstTextAt = computed(() => {
   const at = Math.max(LEFT + 75, Math.min(width.value - RIGHT - 75, worst.value?.x ?? 0)), head = x.value(time.value)

@@ -38,8 +38,8 @@ export function useBendCurves(low: Ref<number>, high: Ref<number>) {
         points.value = found
         note.value = found.length ? '' : `Turning ${plainName(chosen).toLowerCase()} bends no ${character.flat ? 'outline' : 'skin'}, so there is nothing to measure.`
         if (!found.length) return
-        const volumes = found.flatMap((p) => (p.with.volume === null ? [] : [p.with.volume]))
-        if (volumes.length) looks.worst = { ...looks.worst, [chosen]: Math.min(...volumes) }
+        const bad = (found.find((p) => p.worst) ?? found[0]).badness
+        if (bad.measure) looks.worst = { ...looks.worst, [chosen]: bad }
       }
     } catch (error) {
       if (error instanceof DOMException && error.name === 'AbortError') return

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-/** The skeleton from the front, or a corner; each ring's gap is the worst volume loss seen on the bend strip. */
+/** The skeleton from the front, or a corner; each ring's gap is how bad the joint was at worst on the bend strip. */
+import { badnessText } from '@/bend-strip/badness'
 import { computed } from 'vue'
 import { api } from '@/api/client'
 import { plainName } from '@/workbench/angles'
@@ -62,10 +63,12 @@ const map = computed(() => {
   return { rings, lines }
 })
 const stand = () => character.edit((c) => api.stand(c, 'z'))
-const gap = (name: string) => Math.min(0.95, Math.max(0, (100 - (looks.worst[name] ?? 100)) / 40)) * ROUND
+const gap = (name: string) => Math.min(0.95, (looks.worst[name]?.percent ?? 0) / 100) * ROUND
+const swells = (name: string) => looks.worst[name]?.measure.endsWith('_gain')
 const label = (name: string) => {
   const worst = looks.worst[name]
-  return worst === undefined ? plainName(name) : `${plainName(name)}, worst volume ${worst.toFixed(0)} %`
+  if (!worst) return plainName(name)
+  return worst.percent > 0 ? `${plainName(name)}: ${badnessText(worst)} at worst` : `${plainName(name)}: within all bounds`
 }
 </script>
 
@@ -85,7 +88,7 @@ const label = (name: string) => {
       >
         <title>{{ label(r.name) }}</title>
         <circle :cx="r.x" :cy="r.y" :r="R" class="base" />
-        <circle :cx="r.x" :cy="r.y" :r="R" class="gap" :stroke-dasharray="`${gap(r.name)} ${ROUND}`" :transform="`rotate(-90 ${r.x} ${r.y})`" />
+        <circle :cx="r.x" :cy="r.y" :r="R" class="gap" :class="{ swells: swells(r.name) }" :stroke-dasharray="`${gap(r.name)} ${ROUND}`" :transform="`rotate(-90 ${r.x} ${r.y})`" />
         <circle v-if="r.name === posing.chosen" :cx="r.x" :cy="r.y" :r="R + 5" class="halo" />
       </g>
     </svg>
@@ -104,6 +107,7 @@ h2 { font-size: 12px; }
 .bone { stroke: #6f6880; stroke-width: 2; }
 .base { fill: var(--panel); stroke: #7d7690; stroke-width: 3; }
 .gap { fill: none; stroke: var(--loss); stroke-width: 3; }
+.gap.swells { stroke: var(--gain); }
 .halo { fill: none; stroke: var(--accent); stroke-width: 1.5; }
 .ring { cursor: pointer; }
 .ring:hover .base { stroke: #b3acc2; }

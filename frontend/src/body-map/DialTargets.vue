@@ -13,7 +13,7 @@ const live = useLive()
 const mending = useMending()
 const switched = computed(() => mending.all.filter((r) => r.by === props.dial.id || (r.trigger?.kind === 'dial' && r.trigger.reads === props.dial.id)))
 /** Correctives that nothing switches on yet. */
-const free = computed(() => mending.all.filter((r) => r.kind === 'corrective' && !r.by))
+const free = computed(() => mending.all.filter((r) => r.needs_tie && !r.by))
 function response(r: RemedyCard): string {
   if (r.trigger?.kind !== 'dial') return 'as the dial stands'
   const { knots } = r.trigger

@@ -60,7 +60,7 @@ async function setJoints(names: string[]): Promise<void> {
 }
 /** Something else turns a joint of the set: whoever does is what should be read. */
 const driven = computed(() => {
-  const by = character.state?.remedies.find((r) => r.kind === 'helper' && r.driven && joints.value.includes(r.driven))
+  const by = character.state?.remedies.find((r) => r.driven && joints.value.includes(r.driven))
   return by ? { joint: by.driven!, name: by.name, instead: by.joints.filter((j) => j !== by.driven) } : null
 })
 function preview(degrees: number): void {

@@ -48,7 +48,7 @@ const words = computed(() => query.value.toLowerCase().split(/\s+/).filter(Boole
 const shown = computed(() => rows.value.filter((r) => {
   const text = `${r.card.name} ${kindNames[r.card.kind]} ${r.follows} ${r.group}`.toLowerCase()
   const fits = words.value.every((w) => text.includes(w))
-  return fits && (only.value === 'all' || (only.value === 'acting' ? r.on > 0.005 : only.value === 'wrong' ? r.findings > 0 : !r.card.by && r.card.kind === 'corrective'))
+  return fits && (only.value === 'all' || (only.value === 'acting' ? r.on > 0.005 : only.value === 'wrong' ? r.findings > 0 : !r.card.by && r.card.needs_tie))
 }))
 /** Shapes of the file that are no corrective yet, by name. */
 const fileShapes = computed(() => character.figure?.shapes ?? [])

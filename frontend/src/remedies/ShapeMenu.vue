@@ -10,9 +10,9 @@ const props = defineProps<{ remedy: RemedyCard }>()
 const character = useCharacter()
 const mending = useMending()
 const place = computed(() => mending.all.findIndex((r) => r.id === props.remedy.id))
-const shapes = computed(() => props.remedy.kind === 'corrective')
+const shapes = computed(() => props.remedy.targets.length > 0)
 /** Correctives that follow the same value, so that the two can be one. */
-const alike = computed(() => (shapes.value ? mending.all.filter((r) => r.kind === 'corrective' && r.id !== props.remedy.id && r.by === props.remedy.by) : []))
+const alike = computed(() => (shapes.value ? mending.all.filter((r) => r.targets.length > 0 && r.id !== props.remedy.id && r.by === props.remedy.by) : []))
 const parts = computed(() => character.figure?.parts.map((p) => p.name) ?? [])
 const edit = character.edit
 const id = computed(() => props.remedy.id)

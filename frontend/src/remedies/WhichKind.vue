@@ -21,7 +21,6 @@ const subject = computed(() => JSON.stringify([posing.chosen, character.state?.r
 const asking = computed(() => (found.value?.left ?? 0) > 0)
 const best = computed(() => found.value?.kinds.find((k) => k.kind === found.value?.proposed))
 const tried = computed(() => (found.value ? found.value.kinds.length / (found.value.kinds.length + found.value.left) : 0))
-const order = computed(() => [...(found.value?.kinds ?? [])].sort((a, b) => (a.off ?? 1e9) - (b.off ?? 1e9)))
 /** The pose that it was asked in: the one that is seen may go on from there. */
 let asked = posing.pose
 
@@ -68,11 +67,11 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : v
       </div>
       <p v-else-if="best" role="status" class="why"><b>{{ kindNames[best.kind] }}.</b> {{ best.why }}</p>
       <p v-else role="status" class="why">No kind betters what there is now.</p>
-      <table v-if="order.length">
+      <table v-if="found.kinds.length">
         <thead><tr><th scope="col">Tried</th><th scope="col">Volume</th><th scope="col">Girth</th><th scope="col">Contacts</th><th scope="col"><span class="sr">See</span></th></tr></thead>
         <tbody>
           <tr class="now"><th scope="row">Now</th><td class="num">{{ percent(found.now.volume) }}</td><td class="num">{{ percent(found.now.girth) }}</td><td class="num">{{ found.now.contacts }}</td><td /></tr>
-          <tr v-for="k in order" :key="k.kind" :class="{ best: k.kind === found.proposed, seen: live.trial === k.kind }" :title="k.why">
+          <tr v-for="k in found.kinds" :key="k.kind" :class="{ best: k.kind === found.proposed, seen: live.trial === k.kind }" :title="k.why">
             <th scope="row">{{ kindNames[k.kind] }}</th>
             <template v-if="k.can">
               <td class="num">{{ percent(k.volume) }}</td><td class="num">{{ percent(k.girth) }}</td><td class="num">{{ k.contacts }}</td>

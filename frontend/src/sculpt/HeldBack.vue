@@ -9,7 +9,7 @@ import { useLengths } from '@/workbench/lengths'
 const character = useCharacter()
 const lengths = useLengths()
 const found = ref<Schemas['HeldBack'][]>([])
-const deforms = computed(() => character.state?.remedies.some((r) => r.on && (r.kind === 'relaxer' || r.kind === 'volume_keeper')))
+const deforms = computed(() => character.state?.remedies.some((r) => r.on && r.stage === 'after'))
 const subject = computed(() => (character.sculpting?.strokes && deforms.value ? character.state!.revision : ''))
 const look = useDebounceFn(async () => {
   const asked = subject.value
@@ -28,7 +28,7 @@ watch(subject, look, { immediate: true })
 <template>
   <p v-for="h in found" :key="h.id" class="hint" role="status">
     <b>{{ h.name }}</b> acts after the skin and holds {{ h.vertices }} vertices back, by up to {{ lengths.small(h.most_m) }}.
-    <el-button size="small" @click="character.edit((c) => api.giveWay(c, h.id))">{{ h.kind === 'relaxer' ? 'Fade its mask here' : 'Set its target to this volume' }}</el-button>
+    <el-button size="small" @click="character.edit((c) => api.giveWay(c, h.id))">{{ h.gives_way }}</el-button>
   </p>
 </template>
 

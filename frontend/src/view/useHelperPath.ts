@@ -34,7 +34,7 @@ export function useHelperPath(invalidate: () => void) {
   /** Rules that are on their way to be stored: what moves next goes on from them. */
   let sent: { own: string; rules: Rule[] } | null = null
 
-  const helper = computed(() => (mending.remedy?.kind === 'helper' && mending.remedy.on && !posing.clip && !character.sculpting ? mending.remedy : null))
+  const helper = computed(() => (mending.remedy?.driven && mending.remedy.on && !posing.clip && !character.sculpting ? mending.remedy : null))
   /** Bending the chosen joint goes along the path; any other joint of the pose changes it. */
   const subject = computed(() =>
     helper.value && posing.jointInfo

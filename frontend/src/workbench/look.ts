@@ -1,4 +1,5 @@
 /** How the character is looked at: shading, what is shown and hidden, without and with. */
+import type { Badness } from '@/bend-strip/badness'
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
@@ -43,8 +44,8 @@ export const useLook = defineStore('look', () => {
   const hides = ref<{ region: string; outside: boolean } | null>(null)
   /** Whether the border vertices that the sculpt has moved are shown. */
   const border = ref(false)
-  /** The worst volume that was measured at each joint. */
-  const worst = ref<Record<string, number>>({})
+  /** What was worst at each joint that was measured. */
+  const worst = ref<Record<string, Badness>>({})
   /** A place at rest that the view is to look at. */
   const place = shallowRef<[number, number, number] | null>(null)
 

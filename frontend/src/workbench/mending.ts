@@ -54,7 +54,7 @@ export const useMending = defineStore('mending', () => {
   const findings = ref<Schemas['FindingInfo'][]>([])
 
   const all = computed(() => character.state?.remedies ?? [])
-  const needsTie = (r: RemedyCard) => r.kind === 'corrective' && !r.by
+  const needsTie = (r: RemedyCard) => r.needs_tie && !r.by
   const tiedHere = computed(() => all.value.filter((r) => r.joints.includes(posing.chosen)))
   const untied = computed(() => all.value.filter((r) => needsTie(r) || !r.joints.length))
   const elsewhere = computed(() => all.value.filter((r) => r.joints.length && !r.joints.includes(posing.chosen) && !needsTie(r)))

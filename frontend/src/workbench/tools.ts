@@ -2,7 +2,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api, type Schemas, type PickBody, type Point, type Pose, type TargetBody } from '@/api/client'
+import { api, type Schemas, type PickBody, type Point, type Pose, type Target } from '@/api/client'
 import { DRAGS, type Dab, type PaintMode, type ToolSettings, type Within } from '@/api/live'
 import { say, useCharacter } from './character'
 import { usePose } from './pose'
@@ -10,7 +10,7 @@ import { useLive } from './live'
 import { useLook } from './look'
 
 export type BrushName = 'grab' | 'inflate' | 'smooth' | 'flatten' | 'draw_together' | 'slide' | 'even_loop' | 'push' | 'push_apart' | 'put_back'
-export type OutlineBrush = Schemas['OutlineToolBody']['brush']
+export type OutlineBrush = Schemas['OutlineSettings']['brush']
 export type Tool = 'pose' | PaintMode | 'give' | 'pick' | 'take' | 'piece' | 'place' | 'make'
 export type MaskMode = 'add' | 'take' | 'smooth'
 export type BindTab = 'weights' | 'regions' | 'joints'
@@ -89,7 +89,7 @@ export const useTools = defineStore('tools', () => {
   )
   const picked = computed(() => character.state?.regions.find((r) => r.name === '')?.vertices ?? 0)
   const kept = computed(() => character.state?.regions.filter((r) => r.name !== '') ?? [])
-  const pickedTarget: TargetBody = { region: '' }
+  const pickedTarget: Target = { region: '' }
 
   function resize(factor: number): void {
     brushSize.value = Math.max(0.005, Math.min(0.25, brushSize.value * factor))
@@ -121,7 +121,7 @@ export const useTools = defineStore('tools', () => {
   const endStroke = () => live.endStroke()
 
   /** Do to a region what the brush does. */
-  function fill(mode: PaintMode, target: TargetBody) {
+  function fill(mode: PaintMode, target: Target) {
     const body = { target, joint: posing.chosen, mode, value: paintValue.value, strength: brushStrength.value, locked: locked.value, mirror: mirrored.value }
     return character.edit((c) => api.fill(c, body))
   }

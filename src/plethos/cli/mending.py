@@ -17,7 +17,7 @@ from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH
 from plethos.core.propose.held import Held, furthest_turned, turned_joints
 from plethos.core.propose.kinds import Judge, Tried, proposed, reason
 from plethos.core.propose.solved import solved
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.skeleton.skeleton import Pose
 
 
@@ -117,8 +117,8 @@ def bake(
         raise CallError("The angles have to be numbers with commas between them.") from None
     made = baked(character, found.id, character.skeleton.find(joint), parse_axis(axis), wanted)
     write(out, written(made.character, file))
-    body = made.character.rules.remedy(made.remedy_id).body
-    targets = [t.at for t in body.targets] if isinstance(body, Corrective) else []
+    body = made.character.rules.remedy(made.remedy_id).shapes_or_refuse("was not baked into shapes.")
+    targets = [t.at for t in body.targets]
     show(
         {
             "name": made.character.rules.remedy(made.remedy_id).name,

@@ -98,7 +98,7 @@ def between(
     It is an in-between; or, in a pose well beyond where the corrective is fully on, one further on.
     """
     rules = character.rules
-    remedy = next((r for r in rules.remedies if r.name == name and isinstance(r.body, Corrective)), None)
+    remedy = next((r for r in rules.remedies if r.name == name and r.sculpted is not None), None)
     if remedy is None:
         raise CallError(f"There is no corrective called “{name}” in this character.")
     evaluator = Evaluator.of(character)
@@ -113,15 +113,13 @@ def between(
     shape, report = solve_corrective(
         base, target.points, target_name(name, 1.0 if longer else place), remedy.amount, None, target.channels
     )  # fmt: skip
-    body = remedy.body
-    assert isinstance(body, Corrective), "sought among them"
+    body = remedy.shapes_or_refuse("has no shapes.")
     fresh = Target(shape, round(place, 6), pose_to_json(character.skeleton, held), report.to_json())
     if longer is not None:
         mended = character.with_rules(led_on(rules, remedy, longer, replace(fresh, at=1.0)))
     else:
         mended = character.with_remedy(replace(remedy, body=body.with_target(fresh)))
-    targets = mended.rules.remedy(remedy.id).body
-    assert isinstance(targets, Corrective)
+    targets = mended.rules.remedy(remedy.id).shapes_or_refuse("has no shapes.")
     return mended, {
         "at": 1.0 if longer else place,
         "targets": [t.at for t in targets.targets],

@@ -106,7 +106,7 @@ def make(name: str) -> bytes:
     for mend, sides in demo.mends:
         character = mended(character, mend, sides)
     # Blends and twist joints are made first, but what one looks at first are the correctives.
-    remedies = sorted(character.rules.remedies, key=lambda r: r.kind != "corrective")
+    remedies = sorted(character.rules.remedies, key=lambda r: r.sculpted is None)
     character = character.with_rules(replace(character.rules, remedies=tuple(remedies)))
     return write_glb(character, file)
 

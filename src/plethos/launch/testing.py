@@ -66,6 +66,7 @@ def _checks() -> dict[str, list[str]]:
         "imports": [f"{tool}/lint-imports"],
         "eslint": ["npm", "run", "lint", "--silent", "--prefix", str(FRONT)],
         "vue-tsc": ["npm", "run", "types", "--silent", "--prefix", str(FRONT)],
+        "vitest": ["npm", "test", "--silent", "--prefix", str(FRONT)],
     }
 
 

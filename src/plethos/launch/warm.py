@@ -25,7 +25,7 @@ def warm_kernels() -> None:
     assert kernels.deform is not None
     assert kinematics.from_hinges is not None
     assert trigger_kernels.set_values is not None
-    assert remedy_kernels.told_activations is not None
+    assert remedy_kernels.clamped_activations is not None
     assert fit.fitted is not None
     points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]])
     triangles = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]], dtype=np.int32)

@@ -10,10 +10,8 @@ from fastapi import APIRouter, Response
 from plethos.core.errors import BadEditError
 from plethos.core.weights.table import weights_to_json
 from plethos.service.edits import region_edits, weight_edits
-from plethos.service.edits.weight_brush import PaintSettings
 from plethos.service.library.poses import pose_of
-from plethos.web.context import AllJobs, Bench, OneFile, ReadingBench
-from plethos.web.schemas.bind import (
+from plethos.service.schemas.bind import (
     AutomaticWeights,
     CopyWeights,
     EvenOut,
@@ -21,17 +19,18 @@ from plethos.web.schemas.bind import (
     GiveTo,
     KeepRegion,
     MendWeights,
-    PickBody,
+    PickInPose,
     ReshapeRegion,
     SetWeight,
-    TargetBody,
     VertexWeight,
     WeightFinding,
 )
-from plethos.web.schemas.character import CharacterState
-from plethos.web.schemas.joints import MirrorSide
-from plethos.web.schemas.live import JobMessage
-from plethos.web.states import character_state, job_message
+from plethos.service.schemas.character import CharacterState
+from plethos.service.schemas.joints import MirrorSide
+from plethos.service.schemas.live import JobMessage
+from plethos.service.told.answers import job_message
+from plethos.service.told.character_states import character_state
+from plethos.web.context import AllJobs, Bench, OneFile, ReadingBench
 
 router = APIRouter(prefix="/api/characters/{character_id}/bind", tags=["bind"])
 
@@ -57,13 +56,13 @@ def mend(bench: Bench, character_id: str, body: MendWeights) -> CharacterState:
 @router.post("/give")
 def give(bench: Bench, character_id: str, body: GiveTo) -> CharacterState:
     """Let a part, a piece or a region follow one joint rigidly."""
-    return character_state(weight_edits.give(bench, character_id, _target(body.target), body.joint))
+    return character_state(weight_edits.give(bench, character_id, body.target, body.joint))
 
 
 @router.post("/copy")
 def copy(bench: Bench, character_id: str, body: CopyWeights) -> CharacterState:
     """Copy weights from the closest surface of a part, or from one vertex."""
-    target = _target(body.target)
+    target = body.target
     if body.from_vertex is not None:
         return character_state(weight_edits.copy_vertex(bench, character_id, body.from_vertex, target))
     if body.from_part is None:
@@ -74,8 +73,7 @@ def copy(bench: Bench, character_id: str, body: CopyWeights) -> CharacterState:
 @router.post("/fill")
 def fill(bench: Bench, character_id: str, body: FillWeights) -> CharacterState:
     """Do to a whole region at once what the brush does."""
-    settings = PaintSettings(body.mode, body.joint, body.value, body.strength, tuple(body.locked), body.mirror)
-    return character_state(weight_edits.fill(bench, character_id, _target(body.target), settings))
+    return character_state(weight_edits.fill(bench, character_id, body.target, body))
 
 
 @router.post("/even")
@@ -85,12 +83,11 @@ def even(bench: Bench, character_id: str, body: EvenOut) -> CharacterState:
 
 
 @router.post("/regions/pick")
-def choose(bench: Bench, character_id: str, body: PickBody) -> CharacterState:
+def choose(bench: Bench, character_id: str, body: PickInPose) -> CharacterState:
     """Pick a piece, a part, a loop, what follows a joint, or a kept region."""
     opened = bench.open(character_id)
-    wanted = region_edits.Pick(body.by, body.how, body.name, body.triangle, body.at, body.least)
     pose = pose_of(opened.version, body.pose.plain())
-    return character_state(region_edits.choose(bench, character_id, wanted, pose, body.mirror))
+    return character_state(region_edits.choose(bench, character_id, body, pose, body.mirror))
 
 
 @router.post("/regions/reshape")
@@ -109,10 +106,6 @@ def keep(bench: Bench, character_id: str, body: KeepRegion) -> CharacterState:
 def forget(bench: Bench, character_id: str, name: str) -> CharacterState:
     """Delete a kept region."""
     return character_state(region_edits.forget(bench, character_id, name))
-
-
-def _target(body: TargetBody) -> weight_edits.Target:
-    return weight_edits.Target(body.part, body.piece, body.region)
 
 
 @router.post("/mirror")

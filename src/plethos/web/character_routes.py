@@ -16,8 +16,7 @@ from plethos.service.desk import bend_strip
 from plethos.service.edits import rule_edits
 from plethos.service.library.poses import clip_named
 from plethos.service.library.workbench import limit
-from plethos.web.context import Bench, Page
-from plethos.web.schemas.character import (
+from plethos.service.schemas.character import (
     BendPoint,
     BendRequest,
     CharacterState,
@@ -30,8 +29,10 @@ from plethos.web.schemas.character import (
     RemedyChange,
     TriggerChange,
 )
-from plethos.web.schemas.rules import Knot
-from plethos.web.states import character_state, figure_info, mesh_bytes, subdivision_bytes
+from plethos.service.schemas.rules import Knot
+from plethos.service.told.character_states import character_state
+from plethos.service.told.figures import figure_info, mesh_bytes, subdivision_bytes
+from plethos.web.context import Bench, Page
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["character"])
 

@@ -6,8 +6,8 @@ from fastapi import APIRouter
 
 from plethos.service.desk import charts
 from plethos.service.library.poses import pose_of
+from plethos.service.schemas.charts import Contribution, JointInPose, PoseAsked, RollAlong, WaterfallBar
 from plethos.web.context import Bench
-from plethos.web.schemas.charts import Contribution, JointInPose, PoseAsked, RollAlong, WaterfallBar
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["charts"])
 

@@ -10,10 +10,10 @@ from fastapi import APIRouter, Query, Response
 from plethos.service.edits import drawing_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Delivery
+from plethos.service.schemas.character import CharacterState
+from plethos.service.schemas.drawing import PosedDrawing, SplitRequest, StartOrder
+from plethos.service.told.character_states import character_state
 from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState
-from plethos.web.schemas.drawing import PosedDrawing, SplitRequest, StartOrder
-from plethos.web.states import character_state
 
 router = APIRouter(prefix="/api/characters/{character_id}/drawing", tags=["drawing"])
 MEDIA = {".svg": "image/svg+xml", ".json": "application/json", ".zip": "application/zip"}

@@ -5,9 +5,9 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from plethos.service.library.workbench import NotThereError
+from plethos.service.schemas.live import JobMessage
+from plethos.service.told.answers import job_message
 from plethos.web.context import AllJobs
-from plethos.web.schemas.live import JobMessage
-from plethos.web.states import job_message
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
 

@@ -7,9 +7,8 @@ from fastapi import APIRouter
 from plethos.core.joints.ranges import PRESETS
 from plethos.service.edits import joint_edits
 from plethos.service.library.poses import pose_of
-from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState
-from plethos.web.schemas.joints import (
+from plethos.service.schemas.character import CharacterState
+from plethos.service.schemas.joints import (
     HangJoint,
     InsertTwists,
     LaySkeleton,
@@ -24,7 +23,8 @@ from plethos.web.schemas.joints import (
     Stand,
     TurnJoint,
 )
-from plethos.web.states import character_state
+from plethos.service.told.character_states import character_state
+from plethos.web.context import Bench
 
 router = APIRouter(prefix="/api/characters/{character_id}/joints", tags=["joints"])
 ranges = APIRouter(prefix="/api/ranges", tags=["joints"])

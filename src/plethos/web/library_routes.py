@@ -10,9 +10,9 @@ from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.formats.files import ENDINGS
 from plethos.service.library.workbench import picture_type
+from plethos.service.schemas.character import Brought, LibraryEntry, Rename
+from plethos.service.told.answers import library_entry
 from plethos.web.context import Bench, Limits, ReadingBench
-from plethos.web.schemas.character import Brought, LibraryEntry, Rename
-from plethos.web.states import library_entry
 
 PICTURE = {"content": {"image/png": {}, "image/webp": {}}, "required": True}
 router = APIRouter(prefix="/api/characters", tags=["library"])

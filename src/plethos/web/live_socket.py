@@ -28,14 +28,7 @@ from plethos.service.library.poses import pose_of
 from plethos.service.library.stroke import Tool
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
-from plethos.service.tools.mask_strokes import MaskTool
-from plethos.service.tools.outline_strokes import OutlineTool
-from plethos.service.tools.paint_strokes import PaintTool
-from plethos.service.tools.pick_strokes import PickTool
-from plethos.service.tools.sculpt_strokes import SculptTool
-from plethos.store.faults import fault_of
-from plethos.store.work import UNDER_WAY, Work
-from plethos.web.schemas.live import (
+from plethos.service.schemas.live import (
     SAID,
     ContactsAnswer,
     ContactsMessage,
@@ -47,7 +40,15 @@ from plethos.web.schemas.live import (
     StrokeMessage,
     VersionMessage,
 )
-from plethos.web.states import character_state, job_message
+from plethos.service.told.answers import job_message
+from plethos.service.told.character_states import character_state
+from plethos.service.tools.mask_strokes import MaskTool
+from plethos.service.tools.outline_strokes import OutlineTool
+from plethos.service.tools.paint_strokes import PaintTool
+from plethos.service.tools.pick_strokes import PickTool
+from plethos.service.tools.sculpt_strokes import SculptTool
+from plethos.store.faults import fault_of
+from plethos.store.work import UNDER_WAY, Work
 
 T = TypeVar("T")
 router = APIRouter()
@@ -216,15 +217,15 @@ class _Session:
         version = self.desk.version
         pose = pose_of(version, message.pose.plain())
         dabs = [d.dab() for d in message.dabs]
-        self.desk.touch(version, message.settings.tool, pose, message.settings.settings(), dabs)
+        self.desk.touch(version, message.settings.tool, pose, message.settings, dabs)
         return self._frame(message, version, pose)
 
     def _counted(self, message: ContactsMessage) -> dict[str, int]:
         version = self.desk.version
-        return contacts(self.desk, version, pose_of(version, message.pose.plain()), message.want.wanted())
+        return contacts(self.desk, version, pose_of(version, message.pose.plain()), message.want)
 
     def _frame(self, message: PoseMessage | StrokeMessage, version: Version, pose: Pose) -> bytes:
-        return frame(self.desk, version, pose, message.want.wanted(), {"seq": message.seq}, waits=False)
+        return frame(self.desk, version, pose, message.want, {"seq": message.seq}, waits=False)
 
     async def _tell_versions(self) -> None:
         """Say what others have stored, the newest only."""

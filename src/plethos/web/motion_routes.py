@@ -6,11 +6,11 @@ from fastapi import APIRouter
 
 from plethos.service.edits import motion_edits
 from plethos.service.library.poses import pose_of
+from plethos.service.schemas.character import CharacterState
+from plethos.service.schemas.common import PoseBody
+from plethos.service.schemas.motion import KeepPose, MapMotion
+from plethos.service.told.character_states import character_state, held_pose
 from plethos.web.context import Bench, OneFile, ReadingBench
-from plethos.web.schemas.character import CharacterState
-from plethos.web.schemas.common import PoseBody
-from plethos.web.schemas.motion import KeepPose, MapMotion
-from plethos.web.states import character_state, held_pose
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["motion"])
 

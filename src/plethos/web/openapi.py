@@ -7,7 +7,7 @@ from typing import Any, get_args
 from fastapi import FastAPI
 from pydantic.json_schema import models_json_schema
 
-from plethos.web.schemas import live
+from plethos.service.schemas import live
 
 # Every member of the two unions, and what stands at the head of a frame.
 MESSAGES = (*get_args(get_args(live.Said)[0]), live.FrameHead, *get_args(get_args(live.Told)[0]))

@@ -12,10 +12,9 @@ from fastapi.responses import StreamingResponse
 from plethos.service.edits import mask_edits, pose_set_edits, rule_edits, target_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.proposals import correctives, helpers, tried_kinds
-from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState, FittedResponse
-from plethos.web.schemas.charts import JointInPose
-from plethos.web.schemas.mending import (
+from plethos.service.schemas.character import CharacterState, FittedResponse
+from plethos.service.schemas.charts import JointInPose
+from plethos.service.schemas.mending import (
     AddMasked,
     BakeRequest,
     BetweenRequest,
@@ -36,7 +35,7 @@ from plethos.web.schemas.mending import (
     StorePose,
     Tie,
 )
-from plethos.web.schemas.rules import (
+from plethos.service.schemas.rules import (
     DialRule,
     GroupChange,
     HingeTriggerRule,
@@ -45,7 +44,9 @@ from plethos.web.schemas.rules import (
     RulesBody,
     TriggerRule,
 )
-from plethos.web.states import character_state, fitted_info, kinds_info
+from plethos.service.told.answers import fitted_info, kinds_info
+from plethos.service.told.character_states import character_state
+from plethos.web.context import Bench
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["rules"])
 

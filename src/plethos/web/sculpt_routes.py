@@ -9,9 +9,7 @@ from fastapi.responses import StreamingResponse
 
 from plethos.service.library.poses import pose_of
 from plethos.service.proposals import correctives
-from plethos.service.sculpts import border, given_way, kept_sculpt, obj_exchange, pushed_apart, session
-from plethos.web.context import Bench, OneFile, ReadingBench
-from plethos.web.schemas.character import (
+from plethos.service.schemas.character import (
     CharacterState,
     FirstMendBody,
     FittedResponse,
@@ -21,8 +19,11 @@ from plethos.web.schemas.character import (
     SculptBegin,
     SculptKeep,
 )
-from plethos.web.schemas.rules import HingeTriggerRule
-from plethos.web.states import character_state, fitted_info
+from plethos.service.schemas.rules import HingeTriggerRule
+from plethos.service.sculpts import border, given_way, kept_sculpt, obj_exchange, pushed_apart, session
+from plethos.service.told.answers import fitted_info
+from plethos.service.told.character_states import character_state
+from plethos.web.context import Bench, OneFile, ReadingBench
 
 router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt"])
 
@@ -59,7 +60,14 @@ def proposal(bench: Bench, character_id: str) -> HingeTriggerRule:
 def held_back(bench: Bench, character_id: str) -> list[HeldBack]:
     """What acts after the skin and keeps part of the sculpt from coming back."""
     return [
-        HeldBack(id=h.remedy.id, name=h.remedy.name, kind=h.remedy.kind, vertices=h.vertices, most_m=h.most)  # type: ignore[arg-type]
+        HeldBack(
+            id=h.remedy.id,
+            name=h.remedy.name,
+            kind=h.remedy.kind,
+            gives_way=h.gives_way,
+            vertices=h.vertices,
+            most_m=h.most,
+        )
         for h in given_way.holding_back(bench.open(character_id).version)
     ]
 

@@ -6,9 +6,8 @@ from fastapi import APIRouter
 
 from plethos.service.edits import finding_edits, shape_edits
 from plethos.service.library.poses import pose_of
-from plethos.web.context import Bench
-from plethos.web.schemas.character import CharacterState
-from plethos.web.schemas.shaping import (
+from plethos.service.schemas.character import CharacterState
+from plethos.service.schemas.shaping import (
     FindingInfo,
     FindingsOf,
     KeepDifference,
@@ -19,7 +18,8 @@ from plethos.web.schemas.shaping import (
     TakeShapes,
     Thin,
 )
-from plethos.web.states import character_state
+from plethos.service.told.character_states import character_state
+from plethos.web.context import Bench
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["shapes"])
 

@@ -140,7 +140,9 @@ class Template(unittest.TestCase):
         joints = there.skeleton.is_joint
         self.assertLess(np.abs(apart[joints]).max(), 1e-3)
         elbow, other = (there.skeleton.find(f"{side}_forearm") for side in ("left", "right"))
-        moved = edit.placed(there, elbow, place[elbow] + [0.02, 0.01, 0], None, mirror=True).skeleton.rest_global
+        moved = edit.with_joint_moved(
+            there, elbow, place[elbow] + [0.02, 0.01, 0], None, mirror=True
+        ).skeleton.rest_global
         np.testing.assert_allclose(moved[other, :3, 3], place[other] + [-0.02, 0.01, 0], atol=1e-6)
         bound = bound_automatically(there, 4)
         self.assertEqual([f.kind for f in check_weights(bound) if f.kind == "unmirrored"], [])

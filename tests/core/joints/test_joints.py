@@ -223,7 +223,7 @@ class Edited(unittest.TestCase):
         names = [n for n in self.skeleton.names if not n.startswith("right_")]
         both = edit.reflected(self.keeper, [self.skeleton.find(n) for n in names])
         self.assertEqual(both.skeleton.names, self.skeleton.names)
-        moved = edit.placed(self.keeper, self.skeleton.find("left_hand"), [0.5, 1.0, 0.1], None, False)
+        moved = edit.with_joint_moved(self.keeper, self.skeleton.find("left_hand"), [0.5, 1.0, 0.1], None, False)
         np.testing.assert_array_equal(Evaluator.of(moved).rest(), Evaluator.of(self.keeper).rest())  # only its pivot
         both = edit.reflected(moved, [self.skeleton.find(n) for n in ("neck", "left_hand")])
         np.testing.assert_allclose(self.at(both, "right_hand"), [-0.5, 1.0, 0.1], atol=1e-9)

@@ -13,7 +13,7 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.propose.held import Held
-from plethos.core.propose.helpers import longer
+from plethos.core.propose.helpers import pose_with_added_joints
 from plethos.core.propose.hem import Ground, Hem, NoSlideError, pushed
 from plethos.core.propose.kinds import Judge, proposed, reason
 from plethos.core.rules.rules import Rules
@@ -42,7 +42,7 @@ def new_pairs(character, there):
 
 
 def points(at, character, share, acting=ALL):
-    return Evaluator.of(character).pose(longer(at.at(share), character), acting).points
+    return Evaluator.of(character).pose(pose_with_added_joints(at.at(share), character), acting).points
 
 
 def sleeve(character):
@@ -110,7 +110,7 @@ class Pushing(unittest.TestCase):
         self.assertGreater(now.contacts, 20)
         hem, blend = judge.of_trial("hem"), judge.of_trial("skin_blend")
         self.assertLess(hem.contacts, 0.3 * now.contacts)
-        self.assertLess(hem.off, now.off - 0.5)
+        self.assertLess(hem.rank, now.rank - 0.5)
         self.assertIn(proposed([hem], now), [hem])
         self.assertGreater(blend.contacts, 20, "a blend frees no hem")
 

@@ -11,7 +11,6 @@ from plethos.core.measure.bend import bent
 from plethos.core.measure.picked import PickedPatch
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
-from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton.symmetry import vertex_mirror
 from plethos.core.skin.picked import PICKED, PickedRegion
 from plethos.demo.catalogue import open_demo
@@ -171,18 +170,6 @@ class Picking(unittest.TestCase):
 
 
 class Used(unittest.TestCase):
-    def test_a_brush_does_nothing_outside_and_less_on_a_soft_border(self):
-        character = tube()
-        points = character.mesh.points.astype(float)
-        within = np.where(points[:, 1] > 0.5, 1, np.where(points[:, 1] > 0.4, 0.5, 0)).astype(np.float32)
-        dab = Dab(500, tuple(points[character.mesh.topology.triangles[500]].mean(axis=0)), 0.4, 1.0)
-        free = SculptSurface(character.mesh.topology, points, points.copy()).touch(dab)
-        held = SculptSurface(character.mesh.topology, points, points.copy(), within).touch(dab)
-        at = {v: f for v, f in zip(free.vertices.tolist(), free.shares, strict=True)}
-        self.assertTrue((within[held.vertices] > 0).all())
-        np.testing.assert_allclose(held.shares, [at[v] * within[v] for v in held.vertices.tolist()])
-        self.assertLess(len(held.vertices), len(free.vertices))
-
     def test_the_volume_of_a_region_is_measured_against_rest(self):
         character = tube()
         upper = character.skeleton.find("upper")

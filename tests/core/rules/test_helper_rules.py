@@ -12,10 +12,8 @@ from pxr import Gf, UsdSkel, Vt
 from scipy.spatial.transform import Rotation
 
 from plethos.core.edits.twins import twinned
-from plethos.core.errors import BadEditError, PlethosError
+from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
-from plethos.core.formats.rules import plain_rules, with_plain_rules
-from plethos.core.joints import edit
 from plethos.core.measure.bend import bent
 from plethos.core.measure.helper_path import helper_path
 from plethos.core.rules.dials import Dial
@@ -292,34 +290,6 @@ class AllTogether(unittest.TestCase):
         np.testing.assert_allclose(there[:3, 3], MIRROR * left[:3, 3], atol=1e-6)
         sizes = [np.linalg.norm(m[:3, :3], axis=0) for m in (left, there)]
         np.testing.assert_allclose(*sizes, atol=1e-6)
-
-    def test_an_edit_of_the_joints_carries_it(self):
-        character = self.character()
-        named = edit.renamed(character, joint(THIGH), "upper leg")
-        placed = edit.moved_joints(character, {joint("left_hand"): np.array([0.6, 1.0, 0.1])})
-        for changed in (named, placed):
-            pose = any_pose(3, 0.4)
-            np.testing.assert_allclose(
-                self.world(changed, pose)[changed.skeleton.find(KNEE)],
-                self.world(character, pose)[joint(KNEE)],
-                atol=1e-6,
-            )
-
-    def test_documents_come_back(self):
-        character = self.character()
-        again = with_plain_rules(character, plain_rules(character))
-        pose = any_pose(11, 0.6)
-        np.testing.assert_allclose(self.world(again, pose), self.world(character, pose), atol=1e-9)
-        (told,) = plain_rules(character)["remedies"]
-        self.assertEqual({r["kind"] for r in told["rules"]}, {"limit", "grow", "slide", "share", "push", "anchor"})
-        for rule in told["rules"]:
-            for key in rule:
-                left = {k: v for k, v in rule.items() if k != key}
-                optional = rule["kind"] == "limit" or (key == "axis" and rule["kind"] == "share")
-                broken = {**plain_rules(character), "remedies": [{**told, "rules": [left]}]}
-                if not optional or key == "kind":
-                    with self.assertRaises(PlethosError, msg=(rule["kind"], key)):
-                        with_plain_rules(character, broken)
 
     def test_off_or_alone_elsewhere_leaves_the_joint_as_posed(self):
         pose, remedy = any_pose(5), helper(*self.rules())

@@ -93,19 +93,6 @@ class Brushes(unittest.TestCase):
             BRUSHES["put_back"](s, dab_at(s, [0.0, 0.5, 0.1], radius=0.2, strength=1.0))
         np.testing.assert_array_equal(s.points, s.start)
 
-    def test_every_brush_tells_the_vertices_that_it_moved(self):
-        # A stroke is stored, sent and undone by what its dabs tell.
-        for name, brush in BRUSHES.items():
-            s, _ = surface()
-            BRUSHES["inflate"](s, dab_at(s, [0.0, 0.5, 0.1], radius=0.05))
-            before = s.points.copy()
-            told = brush(s, dab_at(s, [0.0, 0.5, 0.1], radius=0.1, strength=0.6, drag=(0.01, 0.02, 0.01)))
-            moved = np.flatnonzero((s.points != before).any(axis=1))
-            with self.subTest(name):
-                self.assertEqual(len(moved) > 5, name != "push_apart", "nothing crosses here")
-                self.assertFalse(set(moved.tolist()) - set(told.tolist()))
-                self.assertLess(len(told), 0.2 * len(s.points))
-
     def test_a_touch_outside_is_refused(self):
         s, _ = surface()
         with self.assertRaises(BadEditError):

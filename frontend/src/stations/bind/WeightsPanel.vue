@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The weights of the chosen joint: locked, automatic, given, copied, evened out, mirrored, looked through. */
 import { computed, ref } from 'vue'
-import { api, weightsAddress, type TargetBody } from '@/api/client'
+import { api, weightsAddress, type Target } from '@/api/client'
 import { plainName } from '@/workbench/angles'
 import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
@@ -24,7 +24,7 @@ const parts = computed(() => character.figure?.parts.map((p) => p.name) ?? [])
 const these = ref<string[]>([])
 const only = computed(() => (these.value.length ? these.value : [posing.chosen]))
 const isLocked = computed(() => tools.locked.includes(posing.chosen))
-const target = computed<TargetBody>(() => (onto.value === PICKED ? tools.pickedTarget : { part: onto.value }))
+const target = computed<Target>(() => (onto.value === PICKED ? tools.pickedTarget : { part: onto.value }))
 const busy = computed(() => character.sculpting !== null)
 
 const picker = ref<HTMLInputElement>()

@@ -9,7 +9,7 @@ import { say, useCharacter } from '@/workbench/character'
 const character = useCharacter()
 const bake = ref('')
 const influences = ref(4)
-const correctives = computed(() => character.state?.remedies.filter((r) => r.kind === 'corrective') ?? [])
+const correctives = computed(() => character.state?.remedies.filter((r) => r.targets.length > 0) ?? [])
 
 /** What the server says of a choice, asked with each choice and each version; an answer that was overtaken is let go. */
 function answered<Choice, Answer>(choice: () => Choice | null, ask: (choice: Choice) => Promise<Answer>): ShallowRef<Answer | null> {

@@ -18,7 +18,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.geometry.topology import extent
 from plethos.core.joints.draft import Draft
 from plethos.core.measure.bend import bent
-from plethos.core.rules.remedies import Corrective, Helper, Remedy, Target
+from plethos.core.rules.remedies import Corrective, Remedy, Target
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import solve_corrective
@@ -65,7 +65,7 @@ def baked(character: Character, remedy_id: str, joint: int, axis: Vector, angles
         For a corrective, angles on both sides or none, or a remedy that does nothing at the furthest angle.
     """
     remedy = character.rules.remedy(remedy_id)
-    if isinstance(remedy.body, Corrective):
+    if remedy.sculpted is not None:
         raise BadEditError(f"“{remedy.name}” is a corrective already.")
     wanted = sorted({round(a, 9) for a in angles}, key=abs)
     if not wanted or min(map(abs, wanted)) < math.radians(0.5) or min(wanted) < 0 < max(wanted):
@@ -103,11 +103,11 @@ def baked(character: Character, remedy_id: str, joint: int, axis: Vector, angles
 def _without(character: Character, remedy: Remedy) -> Character:
     """The character without a remedy, and without the helper joint that only it drove and that we made."""
     left = character.with_rules(character.rules.without_remedy(remedy.id))
-    body = remedy.body
-    if not isinstance(body, Helper) or body.mask is None or left.rules.holding(body.joint):
+    joint = remedy.body.drives()
+    if remedy.mask is None or joint is None or left.rules.holding(joint):
         return left
     draft = Draft(left)
-    draft.remove(body.joint)
+    draft.remove(joint)
     return draft.finish()
 
 

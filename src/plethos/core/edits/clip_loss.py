@@ -12,7 +12,6 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.skeleton.clips import Clip
 
 BAKED_RATE = 30.0  # keys a second
-PLAYED = ("joints", "shapes")  # the stages whose effect keys of joints and of morph weights carry
 
 
 @dataclass(frozen=True)
@@ -41,12 +40,12 @@ def baked_times(clip: Clip) -> Array:
 def clip_loss(character: Character, clip: Clip) -> ClipLoss:
     """What baking a clip leaves behind."""
     on = character.rules.on
-    left = tuple(r.name for r in on if r.body.stage not in PLAYED)
+    left = tuple(r.name for r in on if not r.body.stage.is_keyed)
     worst = ClipLoss(0.0, 0.0, 0, left)
     if not left:
         return worst
     evaluator = Evaluator.of(character)
-    played = Acting.these(*(r.id for r in on if r.body.stage in PLAYED))
+    played = Acting.these(*(r.id for r in on if r.body.stage.is_keyed))
     for time in baked_times(clip).tolist():
         pose = clip.pose_at(character.skeleton, time)
         off = evaluator.pose(pose, ALL).points - evaluator.pose(pose, played).points

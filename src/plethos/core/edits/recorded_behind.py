@@ -10,19 +10,19 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.geometry.rotations import from_axis_angle
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.remedies.corrective import Target
-from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.hinge import hinge_of
 from plethos.core.sculpt.solve import invert_offsets
 from plethos.core.skeleton.skeleton import Pose
 
 
 def made_in(character: Character, remedy: Remedy, target: Target) -> Pose | None:
     """The pose that a target was made in, as far as it is told; else where its hinge is fully on; else None."""
-    told, trigger = target.made_in(character.skeleton), character.rules.trigger_of(remedy)
-    if told is None and isinstance(trigger, HingeTrigger) and target.at == 1:
-        turned = from_axis_angle(trigger.axis, trigger.response.end)
-        return character.skeleton.rest_pose().with_rotation(trigger.joint, turned)
+    told, hinge = target.made_in(character.skeleton), hinge_of(character.rules.trigger_of(remedy))
+    if told is None and hinge is not None and target.at == 1:
+        turned = from_axis_angle(hinge.axis, hinge.response.end)
+        return character.skeleton.rest_pose().with_rotation(hinge.joint, turned)
     return told
 
 
@@ -37,9 +37,10 @@ def before_the_skin(evaluator: Evaluator, remedy: Remedy) -> Remedy:
     BadEditError
         When it is no corrective, or nothing says in which pose a target was made.
     """
-    body, character = remedy.body, evaluator.character
-    if not isinstance(body, Corrective):
-        raise BadEditError(f"“{remedy.name}” has no offsets: only a corrective acts before the skin.")
+    body, character = (
+        remedy.shapes_or_refuse("has no offsets: only a corrective acts before the skin."),
+        evaluator.character,
+    )
     at_rest = evaluator.pose(character.skeleton.rest_pose(), NONE)
     targets = []
     for target in body.targets:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.geometry.topology import extent
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 
 CHANGED = "Joints or weights under it have changed since it was sculpted: compare it again."
 WEIGHT = 0.02  # changes under this are not seen
@@ -38,14 +38,14 @@ def reviewed(before: Character, after: Character) -> Character:
 
 def _is_touched(remedy: Remedy, before: Character, after: Character, was: NDArray[np.int32]) -> bool:
     """Whether an edit has changed the ground under a remedy; `was` ``(J,)`` says which joint each was."""
-    if not isinstance(remedy.body, Corrective):
+    if remedy.sculpted is None:
         return False
     old_places, places = (c.skeleton.rest_global[:, :3, 3] for c in (before, after))
     for joint in after.rules.joints_read(remedy):
         off = np.linalg.norm(places[joint] - old_places[was[joint]])
         if was[joint] >= 0 and off > PLACE * extent(places):
             return True
-    for shape in remedy.body.shapes:
+    for shape in remedy.sculpted.shapes:
         old, new = (c.binding.joint_weights[shape.vertices] for c in (before, after))
         known = was >= 0
         gained = np.abs(new[:, ~known]).max(initial=0.0)

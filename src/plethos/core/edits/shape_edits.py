@@ -27,9 +27,7 @@ EDGE = 0.5  # of that: where it begins to take less
 
 
 def _corrective(remedy: Remedy) -> Corrective:
-    if not isinstance(remedy.body, Corrective):
-        raise BadEditError(f"“{remedy.name}” has no shape: only a corrective has.")
-    return remedy.body
+    return remedy.shapes_or_refuse("has no shape: only a corrective has.")
 
 
 def _reshaped(remedy: Remedy, change: Callable[[Shape], Shape]) -> Remedy:
@@ -170,9 +168,11 @@ def copied(character: Character, remedy: Remedy) -> Remedy:
     """The same remedy once more, off, so that the two do not add up at once."""
     name = free_name(remedy.name, {r.name for r in character.rules.remedies})
     body = remedy.body
-    if isinstance(body, Corrective):
-        targets = tuple(replace(t, shape=replace(t.shape, name=target_name(name, t.at))) for t in body.targets)
-        body = replace(body, targets=targets)
+    if remedy.sculpted is not None:
+        targets = tuple(
+            replace(t, shape=replace(t.shape, name=target_name(name, t.at))) for t in remedy.sculpted.targets
+        )
+        body = replace(remedy.sculpted, targets=targets)
     return replace(remedy, body=body, name=name, id=new_id(), twin=None, on=False)
 
 

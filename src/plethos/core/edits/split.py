@@ -18,7 +18,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry.outlines import AFTER, BEFORE, POINT, Curve, Drawn, Outlines, crossed, cut
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import extent
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.mesh import Mesh, Part
 from plethos.core.skin.picked import PickedRegion
@@ -277,8 +277,8 @@ def _shape(shape: Shape, move: sparse.csr_matrix, follow: sparse.csr_matrix, mes
 
 
 def _remedy(remedy: Remedy, move: sparse.csr_matrix, follow: sparse.csr_matrix, mesh: Mesh) -> Remedy:
-    body = remedy.body
-    if isinstance(body, Corrective):
+    body = remedy.sculpted
+    if body is not None:
         targets = tuple(replace(t, shape=_shape(t.shape, move, follow, mesh)) for t in body.targets)
         return replace(remedy, body=replace(body, targets=targets))
     if remedy.mask is not None:

@@ -13,7 +13,7 @@ from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.geometry import rotations
 from plethos.core.geometry.topology import extent
 from plethos.core.joints.draft import Draft
-from plethos.core.rules.remedies import Corrective, Helper, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers import Trigger
 from plethos.core.skeleton.mapping import VertexMap
@@ -102,7 +102,7 @@ def lone_joints(character: Character, remedy: Remedy) -> list[str]:
 
 
 def _own_vertices(remedy: Remedy) -> NDArray[np.int32]:
-    touched = [s.vertices for s in remedy.body.shapes] if isinstance(remedy.body, Corrective) else []
+    touched = [s.vertices for s in remedy.sculpted.shapes] if remedy.sculpted is not None else []
     touched += [remedy.mask.vertices] if remedy.mask is not None else []
     return np.unique(np.concatenate([np.zeros(0, np.int32), *touched]))
 
@@ -120,17 +120,17 @@ def _lost(character: Character, remedy: Remedy) -> tuple[str, ...]:
 
 def _with_joint_across(character: Character, remedy: Remedy) -> Character:
     """The character with the mirror image of the helper joint that a remedy drives, where that has none."""
-    skeleton, body = character.skeleton, remedy.body
-    if not isinstance(body, Helper) or body.mask is None or character.mirror.joint(body.joint) != body.joint:
+    skeleton, joint = character.skeleton, remedy.body.drives()
+    if remedy.mask is None or joint is None or character.mirror.joint(joint) != joint:
         return character
     if character.in_depth:
         return character
-    world, parent = skeleton.rest_global[body.joint], int(skeleton.parents[body.joint])
+    world, parent = skeleton.rest_global[joint], int(skeleton.parents[joint])
     place = MIRROR * (world[:3, 3] - [character.mesh.mirror_x, 0, 0]) + [character.mesh.mirror_x, 0, 0]
     if np.linalg.norm(place - world[:3, 3]) < NEAR * extent(character.mesh.rest):
         return character
     turn = rotations.rotation_part(world[:3, :3])
-    draft, own = Draft(character), skeleton.names[body.joint]
+    draft, own = Draft(character), skeleton.names[joint]
     above = character.mirror.joint(parent) if parent >= 0 else None
     name = free_name(character.name_across(own) or f"{own}_mirrored", set(skeleton.names))
     draft.add(name, -1 if above is None else above, place, MIRROR[:, None] * turn * MIRROR, helper=True)

@@ -8,8 +8,8 @@ from plethos.core.findings.of_order import order_finding
 from plethos.core.findings.of_shapes import twice_finding
 from plethos.core.findings.of_triggers import hinge_finding
 from plethos.core.geometry.rotations import from_axis_angle
-from plethos.core.rules.remedies import Corrective, Remedy
-from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.remedies import Remedy
+from plethos.core.rules.triggers.hinge import hinge_of
 from plethos.core.skeleton.skeleton import Pose
 
 MOST = 1.0 + 1e-6
@@ -25,15 +25,14 @@ def findings_of(evaluator: Evaluator, remedy: Remedy) -> list[Finding]:
     """
     character = evaluator.character
     rules, found = character.rules, list[Finding | None]()
-    trigger = rules.trigger_of(remedy)
     found.append(order_finding(evaluator, remedy))
-    if isinstance(trigger, HingeTrigger):
-        found.append(hinge_finding(character, remedy, trigger))
-        if isinstance(remedy.body, Corrective):
-            rest = character.skeleton.rest_pose()
-            turned = from_axis_angle(trigger.axis, trigger.response.end)
-            found.append(twice_finding(evaluator, remedy, rest.with_rotation(trigger.joint, turned)))
-    elif remedy.by is not None and isinstance(remedy.body, Corrective):
+    hinge = hinge_of(rules.trigger_of(remedy))
+    if hinge is not None:
+        found.append(hinge_finding(character, remedy, hinge))
+        rest = character.skeleton.rest_pose()
+        turned = from_axis_angle(hinge.axis, hinge.response.end)
+        found.append(twice_finding(evaluator, remedy, rest.with_rotation(hinge.joint, turned)))
+    elif remedy.by is not None and remedy.sculpted is not None:
         found.append(_at_rest(evaluator, remedy))
     group = next((g for g in rules.groups if g.id == remedy.group), None)
     acts = remedy.amount * (group.factor if group is not None and group.on else 1.0)
@@ -58,7 +57,7 @@ def twice_in(evaluator: Evaluator, pose: Pose) -> list[tuple[Remedy, Finding]]:
     posed = evaluator.pose(pose)
     out = []
     for remedy, body in rules.correctives:
-        if not remedy.on or isinstance(rules.trigger_of(remedy), HingeTrigger) or posed.activation(remedy.id) < 0.5:
+        if not remedy.on or hinge_of(rules.trigger_of(remedy)) is not None or posed.activation(remedy.id) < 0.5:
             continue
         found = twice_finding(evaluator, remedy, pose) if body.targets else None
         if found is not None:

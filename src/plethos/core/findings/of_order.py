@@ -14,7 +14,7 @@ from plethos.core.findings.finding import Finding
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import outward_normals
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.remedies.corrective import Target
 from plethos.core.skeleton.skeleton import Pose
 
@@ -35,8 +35,8 @@ def order_finding(evaluator: Evaluator, remedy: Remedy) -> Finding | None:
     rather than those at rest. Tried out on strokes and solves at random joints: no sound shape is accused, and a
     quarter to a third of the others are found; a shape on one side of the joint tells nothing.
     """
-    body = remedy.body
-    if not isinstance(body, Corrective) or not body.targets or evaluator.character.mesh.is_flat:
+    body = remedy.sculpted
+    if body is None or evaluator.character.mesh.is_flat:
         return None
     target = body.targets[-1]
     pose = made_in(evaluator.character, remedy, target)

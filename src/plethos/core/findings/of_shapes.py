@@ -9,7 +9,7 @@ import numpy as np
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.findings.finding import Finding
 from plethos.core.geometry.topology import extent
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.shape import Shape
 
@@ -36,8 +36,8 @@ def repeats(evaluator: Evaluator, shape: Shape, pose: Pose) -> bool:
 
 def twice_finding(evaluator: Evaluator, remedy: Remedy, pose: Pose) -> Finding | None:
     """Whether the pose in which a corrective is fully on does by itself what its shape does."""
-    body = remedy.body
-    if not isinstance(body, Corrective) or not repeats(evaluator, body.targets[-1].shape, pose):
+    body = remedy.sculpted
+    if body is None or not repeats(evaluator, body.targets[-1].shape, pose):
         return None
     text = (
         "Its shape does what the joints already do in this pose: the movement is applied twice. "

@@ -11,7 +11,7 @@ from plethos.core.character import Character
 from plethos.core.findings.finding import Finding
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge
 from plethos.core.skeleton.skeleton import Pose, Skeleton
@@ -27,7 +27,7 @@ MOSTLY = 0.7  # of a turn that has to be about an axis for that to be its axis
 def hinge_finding(character: Character, remedy: Remedy, trigger: HingeTrigger) -> Finding | None:
     """The first thing that is wrong with a remedy's hinge: one at a time, since each hides the next."""
     skeleton = character.skeleton
-    pose = remedy.body.targets[-1].made_in(skeleton) if isinstance(remedy.body, Corrective) else None
+    pose = remedy.sculpted.targets[-1].made_in(skeleton) if remedy.sculpted is not None else None
     for look in (_unit, _joint, _axis, _sign, _rest, _reach):
         found = look(skeleton, trigger, pose)
         if found is not None:

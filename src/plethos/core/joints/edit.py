@@ -61,7 +61,7 @@ def rest_place(skeleton: Skeleton, parent: int, place: ArrayLike, pose: Pose | N
     return np.asarray((skeleton.rest_global[parent] @ local)[:3])
 
 
-def placed(character: Character, joint: int, place: ArrayLike, pose: Pose | None, mirror: bool) -> Character:
+def with_joint_moved(character: Character, joint: int, place: ArrayLike, pose: Pose | None, mirror: bool) -> Character:
     """The character with a joint moved so that it is at a place in a pose; its mirror image goes along if wanted.
 
     Parameters

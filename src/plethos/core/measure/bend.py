@@ -64,6 +64,7 @@ class BendSite:
         return Measured(
             None if self.volume is None else 100 * region_volume(self.region, points) / self.volume,
             100 * float(girth.min()) if len(girth) else None,
+            most_girth=100 * float(girth.max()) if len(girth) else None,
         )
 
     @property

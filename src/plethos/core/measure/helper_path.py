@@ -68,10 +68,11 @@ def helper_path(
     BadEditError
         When the remedy is no helper joint.
     """
-    remedy = evaluator.character.rules.remedy(remedy_id)
-    if not isinstance(remedy.body, Helper):
+    rules = evaluator.character.rules
+    remedy = rules.remedy(remedy_id)
+    body = next((b for r, b in rules.helpers if r is remedy), None)
+    if body is None:
         raise BadEditError(f"“{remedy.name}” is no helper joint, so it goes nowhere.")
-    body = remedy.body
     places = [evaluator.pose(bent(pose, joint, axis, a), ALL).world[body.joint][:3, 3] for a in angles]
     stops = []
     for number, rule in enumerate(body.rules):

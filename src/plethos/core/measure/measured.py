@@ -15,8 +15,11 @@ class Measured:
         Region volume; None where the skin is a sheet that goes round none.
     girth
         Least girth over the stations; None where no closed slice goes round the limb.
-    open_fill
-        Of a drawing: how much more of its fills is open than at rest, square units. None for a solid.
+    open_fill, open_percent
+        Of a drawing: how much more of its fills is open than at rest, square units, and percent of their area at rest.
+        None for a solid.
+    most_girth
+        Greatest girth over the stations of a solid: where it swells.
 
     Notes
     -----
@@ -26,3 +29,5 @@ class Measured:
     volume: float | None
     girth: float | None
     open_fill: float | None = None
+    open_percent: float | None = None
+    most_girth: float | None = None

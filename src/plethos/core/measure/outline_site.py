@@ -135,7 +135,8 @@ class FlatSite:
         area = None if self.volume is None else 100 * sum(s.area(p) for s in self.stretches) / self.volume
         widths = self.widths.at(p) / self.at_rest
         opened = sum(max(0.0, open_area(d, s, p[start:]) - drawn) for d, s, start, drawn in self.fills)
-        return Measured(area, 100 * float(widths.min()) if len(widths) else None, float(opened))
+        open_percent = None if not self.volume else 100 * float(opened) / self.volume
+        return Measured(area, 100 * float(widths.min()) if len(widths) else None, float(opened), open_percent)
 
 
 def bends_outlines(character: Character, joint: int) -> bool:

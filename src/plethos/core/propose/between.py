@@ -11,10 +11,10 @@ from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.measure.bend import bent
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.flat_mend import width_kept
-from plethos.core.rules.remedies import Corrective, Remedy, Target
+from plethos.core.rules.remedies import Remedy, Target
 from plethos.core.rules.response import Response
 from plethos.core.rules.rules import Rules
-from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.hinge import hinge_of
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton.names import new_id
 from plethos.core.skeleton.pose_files import pose_to_json
@@ -42,9 +42,9 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
         For what is no corrective tied to a hinge, or where it is hardly on, or fully on and not well beyond its end.
     """
     rules = character.rules
-    remedy, trigger = rules.remedy(remedy_id), rules.trigger_of(rules.remedy(remedy_id))
-    body = remedy.body
-    if not isinstance(body, Corrective) or not isinstance(trigger, HingeTrigger):
+    remedy, trigger = rules.remedy(remedy_id), hinge_of(rules.trigger_of(rules.remedy(remedy_id)))
+    body = remedy.sculpted
+    if body is None or trigger is None:
         raise BadEditError(f"An in-between needs a corrective that is tied to a hinge; “{remedy.name}” is none.")
     at, longer = float(trigger.response.at(angle)), trigger.response.furthered(angle)
     if longer is None and not LEAST <= at <= 1 - LEAST:
@@ -71,8 +71,8 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
 
 def further_on(character: Character, remedy: Remedy, pose: Pose) -> tuple[Response, float] | None:
     """The response of a corrective led on to a pose; None where that does not lie well beyond its end."""
-    trigger = character.rules.trigger_of(remedy)
-    if not isinstance(trigger, HingeTrigger):
+    trigger = hinge_of(character.rules.trigger_of(remedy))
+    if trigger is None:
         return None
     return trigger.response.furthered(trigger.angle(pose, character.skeleton))
 
@@ -85,12 +85,11 @@ def led_on(rules: Rules, remedy: Remedy, longer: tuple[Response, float], target:
     longer
         Of `Response.furthered`.
     """
-    trigger = rules.trigger_of(remedy)
-    assert isinstance(remedy.body, Corrective), "only correctives have targets"
-    assert isinstance(trigger, HingeTrigger), "of `further_on`"
+    trigger, body = hinge_of(rules.trigger_of(remedy)), remedy.shapes_or_refuse("has no shapes.")
+    assert trigger is not None, "of `further_on`"
     response, share = longer
     further = replace(trigger, response=response)
     if trigger.name or len(rules.readers(trigger.id)) > 1:  # what else reads it goes on as it did
         further = replace(further, id=new_id(), name="")
-    body = remedy.body.furthered(share, target)
+    body = body.furthered(share, target)
     return rules.with_remedy(replace(remedy, body=body, notes=())).tied(remedy.id, further)

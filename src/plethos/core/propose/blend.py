@@ -10,11 +10,12 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator
+from plethos.core.geometry.falloff import SEEN, seen
 from plethos.core.geometry.rotations import Array
 from plethos.core.measure.bend import bent
 from plethos.core.measure.region import joint_region
 from plethos.core.propose.slabs import Slabs
-from plethos.core.propose.soft import SEEN, evened, seen, soft_region
+from plethos.core.propose.soft import evened, soft_region
 from plethos.core.rules.remedies import Remedy, SkinBlend
 from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.mask import Mask

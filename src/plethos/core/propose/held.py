@@ -13,7 +13,6 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
 from plethos.core.measure.bend import bent, straight
-from plethos.core.measure.measured import Measured
 from plethos.core.measure.outline_site import near_joint
 from plethos.core.measure.region import joint_region
 from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge
@@ -22,7 +21,6 @@ from plethos.core.skeleton.skeleton import Pose, Skeleton
 
 TURNED = math.radians(1)  # less is no turn
 WAY = (0.4, 0.7, 1.0)  # where on the way each is measured
-GIRTH = 0.5  # what a percent of girth counts
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,10 +96,3 @@ def furthest_turned(character: Character, pose: Pose) -> int:
     for joint in turned_joints(character, pose):
         return joint
     raise BadEditError("No joint that bends skin has left rest in this pose: bend one first.")
-
-
-def off(step: Measured) -> float:
-    """How far a bend is from keeping volume and girth, percent of volume."""
-    volume = 0.0 if step.volume is None else abs(100 - step.volume)
-    girth = 0.0 if step.girth is None else max(0.0, 100 - step.girth)
-    return volume + GIRTH * girth

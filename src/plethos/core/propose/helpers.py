@@ -12,13 +12,14 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.geometry import rotations
+from plethos.core.geometry.falloff import falloff_from_seed
 from plethos.core.geometry.rotations import Array
 from plethos.core.joints.draft import Draft
+from plethos.core.measure.badness import badness_of
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region, joint_region
-from plethos.core.propose.held import WAY, Held, off
-from plethos.core.propose.soft import faded
+from plethos.core.propose.held import WAY, Held
 from plethos.core.rules.remedies import Helper, HelperRule, Remedy, Share, Slide
 from plethos.core.rules.response import Response
 from plethos.core.skeleton.mapping import vector
@@ -119,7 +120,7 @@ class Bend:
         whole = np.zeros(len(mesh), bool)
         whole[self.region.vertices[seed]] = True
         label = free_name(f"{skeleton.names[self.held.joint]}_{how}", set(skeleton.names))
-        return Place(label, at, Mask.of(faded(mesh.topology, mesh.rest, whole, reach * self.region.radius)))
+        return Place(label, at, Mask.of(falloff_from_seed(mesh.topology, mesh.rest, whole, reach * self.region.radius)))
 
     def on_the_skin(self, how: str, spot: Array, reach: float) -> Place:
         """A place just under a spot on the skin."""
@@ -210,7 +211,7 @@ def at_spot(held: Held, vertex: int, reach: float) -> Character:
     seed = np.zeros(len(mesh), bool)
     seed[vertex] = True
     label = free_name(f"{skeleton.names[held.joint]}_spot", set(skeleton.names))
-    mask = Mask.of(faded(mesh.topology, mesh.rest, seed, reach))
+    mask = Mask.of(falloff_from_seed(mesh.topology, mesh.rest, seed, reach))
     bone = (bend.at - spot) @ bend.along * bend.along + spot - bend.at
     out = bone / np.linalg.norm(bone) if np.linalg.norm(bone) > 1e-9 else bend.outwards
     place = Place(label, bend.at + SUNK * (spot - bend.at), mask)
@@ -228,7 +229,8 @@ def best_of(held: Held, parent: int, found: Sequence[Ruled]) -> Character:
     for character in tried:
         # Only the rules differ: what was laid out for one is used for all.
         measure = BendMeasure.of(character, held.joint, measure)
-        lost.append(sum(off(measure.at(longer(held.at(share), character))) for share in WAY))
+        steps = [measure.at(pose_with_added_joints(held.at(share), character)) for share in WAY]
+        lost.append(sum(badness_of(step).rank for step in steps))
     return tried[int(np.argmin(np.round(lost, 9)))]
 
 
@@ -250,13 +252,14 @@ def with_rules(made: Character, ruled: Ruled) -> Character:
     return out
 
 
-def off_on_the_way(character: Character, held: Held) -> float:
-    """How far from keeping volume and girth the joint is on the way, of a character with more joints; percent."""
+def rank_on_the_way(character: Character, held: Held) -> float:
+    """How bad the joint is on the way, of a character with more joints: the mean of `Badness.rank`."""
     measure = BendMeasure.of(character, held.joint)
-    return sum(off(measure.at(longer(held.at(share), character))) for share in WAY) / len(WAY)
+    steps = [measure.at(pose_with_added_joints(held.at(share), character)) for share in WAY]
+    return sum(badness_of(step).rank for step in steps) / len(WAY)
 
 
-def longer(pose: Pose, character: Character) -> Pose:
+def pose_with_added_joints(pose: Pose, character: Character) -> Pose:
     """A pose on a skeleton that has more joints: they come after those that it says something of."""
     own = character.skeleton.rest_pose()
     own.rotations[: len(pose.rotations)] = pose.rotations

@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.geometry.falloff import falloff_from_seed
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import boundary_loops, outward_normals
 from plethos.core.measure.contact import intersecting_pairs
@@ -20,8 +21,7 @@ from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import MARGIN, joint_region
 from plethos.core.propose.beside import Beside
 from plethos.core.propose.held import Held
-from plethos.core.propose.helpers import Place, longer, slide_to, with_joints, with_rules
-from plethos.core.propose.soft import faded
+from plethos.core.propose.helpers import Place, pose_with_added_joints, slide_to, with_joints, with_rules
 from plethos.core.rules.remedies import HelperRule, Share
 from plethos.core.skeleton.names import free_name
 from plethos.core.skin.mask import Mask
@@ -179,7 +179,7 @@ def _best(held: Held, hem: Hem) -> _Try | None:
     character, mesh, parent = held.character, held.character.mesh, held.character.skeleton.joint_parents[held.joint]
     seed = np.zeros(len(mesh), bool)
     seed[np.union1d(hem.border, hem.crossing)] = True
-    mask = Mask.of(faded(mesh.topology, mesh.rest, seed, REACH * hem.radius))
+    mask = Mask.of(falloff_from_seed(mesh.topology, mesh.rest, seed, REACH * hem.radius))
     label = free_name(f"{character.skeleton.names[held.joint]}_hem", set(character.skeleton.names))
     place = Place(label, character.skeleton.rest_global[held.joint, :3, 3], mask)
     made = with_joints(character, parent, [place])
@@ -190,7 +190,7 @@ def _best(held: Held, hem: Hem) -> _Try | None:
     ground = Ground.of(made, hem.garment, near)
     # Laid out once for all that is tried: only the rules differ.
     before, base = ground.count(points), Evaluator.of(with_rules(made, [(place, [_turn_of(held, hem, 1.0)])]))
-    _ = base.pose(longer(held.at(1.0), made)).points
+    _ = base.pose(pose_with_added_joints(held.at(1.0), made)).points
     best: tuple[tuple[int, float], _Try] | None = None
     for turn in TURNS:
         for way in _ways_out(held, hem, ground, parent):
@@ -223,7 +223,7 @@ class _Try:
 
     def count(self, share: float, far: float) -> int:
         """What crosses at part of the way, pushed so far."""
-        pose = longer(self.held.at(share), self.made)
+        pose = pose_with_added_joints(self.held.at(share), self.made)
         rules = self.rules([(0.0, 0.0), (share * self.held.angle, far)])
         tried = Evaluator.of(with_rules(self.made, [(self.place, rules)]), self.base)
         return self.ground.count(tried.pose(pose).points)

@@ -17,27 +17,29 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
 from plethos.core.geometry import rotations
+from plethos.core.geometry.falloff import seen
 from plethos.core.geometry.topology import extent
+from plethos.core.measure.badness import badness_of
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.measured import Measured
 from plethos.core.propose.apart import pushed_apart_at
 from plethos.core.propose.beside import Beside
 from plethos.core.propose.blend import blend_mask, full_mask
-from plethos.core.propose.held import WAY, Held, off
-from plethos.core.propose.helpers import longer, started
+from plethos.core.propose.held import WAY, Held
+from plethos.core.propose.helpers import pose_with_added_joints, started
 from plethos.core.propose.hem import NoSlideError, pushed
 from plethos.core.propose.roll import Limb, with_twists
-from plethos.core.propose.soft import seen, soft_region
+from plethos.core.propose.soft import soft_region
 from plethos.core.propose.solved import Solved, solved
 from plethos.core.rules.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
+from plethos.core.rules.remedies.body import Stage
 from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.mask import Mask
 
 ROLLED = math.radians(8)  # less roll than this needs no twist joints
 ENOUGH = 97.0  # percent of volume: a corrective that reaches less is tried short of the pose as well
 SHORT = 6 / 7  # of the way
-CONTACT = 0.03  # what a triangle in contact counts, in percent of volume
-LEAST_WORTH = 0.5  # how much better the next kind has to be, in that measure, than one that is simpler
+LEAST_WORTH = 1.5  # by how much less bad the next kind has to be than one that is simpler
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,8 +56,10 @@ class Tried:
         The ids of the remedies that it brings.
     measured, contacts
         In the held pose.
-    off
-        How far from keeping everything, over the way; percent of volume.
+    badness_percent
+        Of the joint, over the way, contacts too: the mean of `Badness.percent`.
+    rank
+        The same with what lies within the bounds: the mean of `Badness.rank`.
     """
 
     kind: str
@@ -63,7 +67,8 @@ class Tried:
     made: tuple[str, ...]
     measured: Measured
     contacts: int
-    off: float
+    badness_percent: float
+    rank: float
 
 
 def _twist(held: Held) -> Character:
@@ -110,7 +115,7 @@ def _least_off(held: Held, found: Sequence[Character]) -> Character:
     if len(found) == 1:
         return found[0]
     judge = Judge.of(held)
-    return min(found, key=lambda character: judge.tried("", character).off)
+    return min(found, key=lambda character: judge.tried("", character).rank)
 
 
 def _soft(held: Held) -> Mask:
@@ -156,7 +161,7 @@ TRIALS: dict[str, Callable[[Held], Character]] = {
     "blend_and_corrective": _both,
 }
 # Two remedies in place of one have to be worth it.
-WORTH = {"blend_and_corrective": 5.0}
+WORTH = {"blend_and_corrective": 12.0}
 
 
 @dataclass(frozen=True, eq=False)
@@ -197,14 +202,16 @@ class Judge:
     def tried(self, kind: str, character: Character, made: tuple[str, ...] = ()) -> Tried:
         """What a character comes to on the way to the held pose."""
         measure = BendMeasure.of(character, self.held.joint, self.measure)
-        steps = [measure.at(longer(self.held.at(share), character)) for share in WAY]
-        lost = [off(step) for step in steps]
+        steps = [measure.at(pose_with_added_joints(self.held.at(share), character)) for share in WAY]
         contacts = self.contacts(character)
-        return Tried(kind, character, made, steps[-1], contacts, float(np.mean(lost)) + CONTACT * contacts)
+        mille = 1000 * contacts / max(1, len(self.measure.skin.region.triangles))
+        found = [badness_of(step) for step in steps[:-1]] + [badness_of(steps[-1], mille)]
+        percent, rank = (float(np.mean([getattr(b, n) for b in found])) for n in ("percent", "rank"))
+        return Tried(kind, character, made, steps[-1], contacts, percent, rank)
 
     def contacts(self, character: Character, acting: Acting = ALL) -> int:
         """Triangles round the joint that cross others in the held pose and did not at rest."""
-        points = Evaluator.of(character).pose(longer(self.held.at(1.0), character), acting).points
+        points = Evaluator.of(character).pose(pose_with_added_joints(self.held.at(1.0), character), acting).points
         return len(np.unique(self._beside.crossing(points)))
 
     @cached_property
@@ -217,14 +224,14 @@ def proposed(found: Sequence[Tried], now: Tried) -> Tried | None:
     best: Tried | None = None
     for trial in found:
         worth = WORTH.get(trial.kind, LEAST_WORTH)
-        if trial.off < now.off - worth and (best is None or trial.off < best.off - worth):
+        if trial.rank < now.rank - worth and (best is None or trial.rank < best.rank - worth):
             best = trial
     return best
 
 
 def reason(best: Tried, now: Tried) -> str:
     """Why, in one line."""
-    slid = any(r.kind == "helper" and r.id in best.made for r in best.character.rules.remedies)
+    slid = any(r.id in best.made for r, _ in best.character.rules.helpers)
     what = {
         "twist": "The joint rolls: its twist joints share the roll out along the limb",
         "skin_blend": "Dual quaternion skinning keeps what linear skinning loses here",
@@ -247,15 +254,15 @@ def reason(best: Tried, now: Tried) -> str:
 
 
 def waterfall(character: Character, joint: int, pose: Pose) -> list[tuple[str, float]]:
-    """What each remedy that is on gives back of the joint's volume, percent of rest, in the order in which they act.
+    """What each remedy that is on gives back of the joint's volume, percent of rest, in the order in which
+    they are built on each other.
 
     One after the other is switched on: the bars add up to with minus without.
     """
     measure = BendMeasure.of(character, joint)
-    stages = {"joints": 0, "skin": 1, "shapes": 2, "after": 3}
     # What only changes the order of painting gives nothing back.
-    moving = [r for r in character.rules.on if r.body.stage in stages]
-    on = sorted(moving, key=lambda r: stages[r.body.stage])
+    moving = [r for r in character.rules.on if r.body.stage < Stage.DRAWING]
+    on = sorted(moving, key=lambda r: r.body.stage)
     bars, acting = [], list[str]()
     before = measure.at(pose, Acting.these()).volume
     for remedy in on:

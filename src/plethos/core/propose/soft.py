@@ -5,18 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from plethos.core.character import Character
+from plethos.core.geometry.falloff import falloff_from_seed
 from plethos.core.geometry.rotations import Array
-from plethos.core.geometry.topology import Topology, distance_over_surface
+from plethos.core.geometry.topology import Topology
 from plethos.core.measure.region import joint_region
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.binding import Binding
 from plethos.core.skin.mask import Mask
 from plethos.core.weights.bones import segments_of
 
-SEEN = 0.01  # a smaller share is left out of a mask
 ALIKE = 0.8  # of the best covered joint: what is covered as well
 WIDE = 0.6  # of the region's radius: how far beyond the bending skin the mask goes, and over how much of it it fades
 
@@ -33,19 +32,7 @@ def soft_region(character: Character, joint: int) -> Array:
     core = joint_region(character, joint, rest, 0.1)
     inside = np.zeros(len(character.mesh), bool)
     inside[core.vertices] = True
-    return faded(character.mesh.topology, rest, inside, WIDE * core.radius)
-
-
-def faded(topology: Topology, points: NDArray[np.floating], seed: NDArray[np.bool_], reach: float) -> Array:
-    """``(V,)`` 1 on the seed ``(V,)``, fading to 0 over `reach` metres of the surface round it."""
-    distance = distance_over_surface(topology, points, seed, reach)
-    away = np.clip(np.where(np.isfinite(distance), distance, np.inf) / reach, 0, 1)
-    return np.asarray((1 - away**2) ** 2)
-
-
-def seen(shares: Array) -> Array:
-    """Shares without those too small to be seen, so that a mask keeps to few vertices."""
-    return shares * (shares > SEEN)
+    return falloff_from_seed(character.mesh.topology, rest, inside, WIDE * core.radius)
 
 
 def evened(topology: Topology, shares: Array, rounds: int) -> Array:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
 from plethos.core.rules.moment import EMPTY, Moment, Places, Slot, Step
-from plethos.core.rules.remedies import Body, Helper, Remedy, kernels
+from plethos.core.rules.remedies import Body, Remedy, kernels
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers import Trigger
 from plethos.core.rules.triggers.hinge import Hinges
@@ -183,7 +183,7 @@ class Program:
     def activations(self, moment: Moment) -> dict[str, float]:
         """What each remedy's value stands at, 0 to 1, before its amount; untied ones 0, or 1 when always on."""
         told = self.untied.copy()
-        kernels.told_activations(moment.values, self.tied, self.read, told)
+        kernels.clamped_activations(moment.values, self.tied, self.read, told)
         return dict(zip(self.places.remedies, told.tolist(), strict=True))
 
     def values(self, moment: Moment) -> dict[str, float]:
@@ -220,7 +220,7 @@ def compiled(rules: Rules, skeleton: Skeleton) -> Program:
         steps,
         step_of,
         start,
-        untied=np.array([float(r.body.stage != "shapes") for r in rules.remedies]),
+        untied=np.array([float(not r.body.stage.needs_tie) for r in rules.remedies]),
         tied=np.array([k for k, r in enumerate(rules.remedies) if r.by is not None], np.int32),
         read=np.array([places.of(r.by) for r in rules.remedies if r.by is not None], np.int32),
         apart=_apart(rules, places),
@@ -278,7 +278,7 @@ def _packed(level: Sequence[Any], places: Places) -> list[Step]:
     kinds: dict[type, list[Any]] = {}
     for node in level:
         body = getattr(node, "body", node)
-        kinds.setdefault(type(body), []).append((node.id, node.by, body) if isinstance(body, Helper) else body)
+        kinds.setdefault(type(body), []).append((node.id, node.by, body) if body is not node else body)
     return [kind.packed(own, places) for kind, own in kinds.items()]  # type: ignore[attr-defined]
 
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from plethos.core.errors import BadEditError
 from plethos.core.rules.dials import Dial, Group
 from plethos.core.rules.moment import Slot
 from plethos.core.rules.remedies import Corrective, Helper, Order, Remedy, SkinBlend
-from plethos.core.rules.remedies.body import DeformerBody
+from plethos.core.rules.remedies.body import DeformerBody, Stage
 from plethos.core.rules.triggers import Trigger
 from plethos.core.skeleton.mapping import IdMap, JointMap
 from plethos.core.skeleton.skeleton import Skeleton
@@ -115,6 +115,9 @@ class Rules:
 
     # What acts at each stage.
 
+    def _at(self, stage: Stage) -> tuple[tuple[Remedy, Any], ...]:
+        return tuple((r, r.body) for r in self.remedies if r.body.stage is stage)
+
     @cached_property
     def on(self) -> tuple[Remedy, ...]:
         """The remedies that are switched on, and whose group is: those that act where nobody says which do."""
@@ -124,32 +127,32 @@ class Rules:
     @cached_property
     def correctives(self) -> tuple[tuple[Remedy, Corrective], ...]:
         """The remedies of the stage before the skin."""
-        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Corrective))
+        return self._at(Stage.SHAPES)
 
     @cached_property
     def helpers(self) -> tuple[tuple[Remedy, Helper], ...]:
         """The remedies that turn joints."""
-        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Helper))
+        return self._at(Stage.JOINTS)
 
     @cached_property
     def helpers_on(self) -> tuple[Helper, ...]:
         """Those of them that are on."""
-        return tuple(r.body for r in self.on if isinstance(r.body, Helper))
+        return tuple(body for r, body in self.helpers if r in self.on)
 
     @cached_property
     def blends(self) -> tuple[tuple[Remedy, SkinBlend], ...]:
         """The remedies that choose the skinning method."""
-        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, SkinBlend))
+        return self._at(Stage.SKIN)
 
     @cached_property
     def deformers(self) -> tuple[tuple[Remedy, DeformerBody], ...]:
         """The remedies that act after the skin."""
-        return tuple((r, r.body) for r in self.remedies if r.body.stage == "after")  # type: ignore[misc]
+        return self._at(Stage.AFTER)
 
     @cached_property
     def orders(self) -> tuple[tuple[Remedy, Order], ...]:
         """The remedies that switch what is painted over what."""
-        return tuple((r, r.body) for r in self.remedies if isinstance(r.body, Order))
+        return self._at(Stage.DRAWING)
 
     @cached_property
     def shapes(self) -> tuple[Shape, ...]:
@@ -260,7 +263,7 @@ class Rules:
             replace(r, by=None) if r.by in dead else r for r in self.remedies
         ))  # fmt: skip
         for remedy in rules.remedies:
-            if dead & set(remedy.reads()) or (isinstance(remedy.body, Helper) and remedy.body.joint == joint):
+            if dead & set(remedy.reads()) or joint in remedy.body.writes():
                 rules = rules.without_remedy(remedy.id)
         return rules
 

@@ -9,12 +9,15 @@ from typing import Any
 import numpy as np
 
 from plethos.core.errors import BadEditError
-from plethos.core.measure.bend import BendMeasure, bend_steps, clip_steps
-from plethos.core.propose.helpers import longer
+from plethos.core.measure.badness import badness_of
+from plethos.core.measure.bend import BendMeasure, BendStep, ClipStep, bend_steps, clip_steps
+from plethos.core.propose.helpers import pose_with_added_joints
 from plethos.core.rules.triggers.hinge import unit_axis
-from plethos.service.desk.frame import measured_json
+from plethos.service.desk.overlays import measured_json
 from plethos.service.library.poses import clip_named, pose_of
 from plethos.service.library.version import Version
+
+TOLD = 1.0  # percent: less than this is no worst place worth a mark
 
 
 def bend_curves(
@@ -44,16 +47,12 @@ def bend_curves(
         return []
     tried = version.trials.of(page).evaluator(trial, version.evaluator) if trial else None
     if tried is not None:
-        measure, pose = BendMeasure.of(tried.character, measure.joint, measure), longer(pose, tried.character)
-    return [
-        {
-            "angle_deg": math.degrees(step.angle),
-            "without": measured_json(step.without),
-            "with": measured_json(step.with_),
-            "activations": step.activations,
-        }
-        for step in bend_steps(measure, pose, unit, [math.radians(a) for a in angles_deg])
-    ]
+        measure, pose = (
+            BendMeasure.of(tried.character, measure.joint, measure),
+            pose_with_added_joints(pose, tried.character),
+        )
+    steps = list(bend_steps(measure, pose, unit, [math.radians(a) for a in angles_deg]))
+    return _told(steps, [{"angle_deg": math.degrees(step.angle)} for step in steps])
 
 
 def clip_curves(version: Version, clip: str, joint: str, samples: int) -> list[dict[str, Any]]:
@@ -70,12 +69,22 @@ def clip_curves(version: Version, clip: str, joint: str, samples: int) -> list[d
     except BadEditError:
         return []
     times = np.linspace(0, played.duration, samples).tolist()
+    steps = list(clip_steps(measure, played, times))
+    return _told(steps, [{"time": step.time} for step in steps])
+
+
+def _told(steps: Sequence[BendStep | ClipStep], where: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What is measured at each step, how bad it is with remedies, and which of them is the worst."""
+    found = [badness_of(step.with_) for step in steps]
+    worst = max(range(len(found)), key=lambda k: found[k].near, default=0)
     return [
         {
-            "time": step.time,
+            **at,
             "without": measured_json(step.without),
             "with": measured_json(step.with_),
             "activations": step.activations,
+            "badness": {"percent": round(bad.percent, 2), "measure": bad.measure, "value": round(bad.value, 2)},
+            "worst": k == worst and bad.value >= TOLD,
         }
-        for step in clip_steps(measure, played, times)
+        for k, (at, step, bad) in enumerate(zip(where, steps, found, strict=True))
     ]

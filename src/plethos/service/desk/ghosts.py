@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from plethos.core.evaluate import NONE
 from plethos.core.geometry.topology import extent
-from plethos.core.rules.remedies import Corrective
 from plethos.core.skeleton.skeleton import Pose
 from plethos.service.library.version import HeldSculpt, Version
 
@@ -37,8 +36,8 @@ def _neighbour(version: Version, held: HeldSculpt, side: int) -> Floats | None:
     if held.note.remedy_id is None or not rules.has(held.note.remedy_id):
         return None
     remedy = rules.remedy(held.note.remedy_id)
-    body = remedy.body
-    if not isinstance(body, Corrective):
+    body = remedy.sculpted
+    if body is None:
         return None
     on = version.evaluator.pose(held.pose).activation(remedy.id) if remedy.by is not None else 1.0
     others = [t for t in body.targets if (t.at - on) * side > 1e-3]

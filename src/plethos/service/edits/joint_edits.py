@@ -69,7 +69,7 @@ def move(
     """
 
     def change(character: Character) -> Character:
-        return edit.placed(character, character.skeleton.find(joint), place, pose, mirror)
+        return edit.with_joint_moved(character, character.skeleton.find(joint), place, pose, mirror)
 
     return workbench.edit(character_id, f"Move {joint}", change)
 

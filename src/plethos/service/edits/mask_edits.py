@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.falloff import seen
 from plethos.core.geometry.topology import extent
 from plethos.core.propose.blend import full_mask
-from plethos.core.propose.soft import evened, seen, soft_region
+from plethos.core.propose.soft import evened, soft_region
 from plethos.core.regions import pick
 from plethos.core.rules.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
 from plethos.core.skeleton.names import free_name

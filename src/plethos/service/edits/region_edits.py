@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -17,35 +16,10 @@ from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.picked import PICKED
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
+from plethos.service.schemas.bind import Pick
 
 Shares = NDArray[np.float32]
 LABELS = {"piece": "Pick a piece", "loop": "Pick a loop", "all": "Pick all", "joint": "Pick what follows"}
-
-
-@dataclass(frozen=True)
-class Pick:
-    """What is to be picked.
-
-    Parameters
-    ----------
-    by
-        ``piece``, ``part``, ``joint``, ``loop``, ``region`` or ``all``.
-    how
-        ``only``, ``add`` or ``take``: see `pick.combined`.
-    name
-        Of the part, joint or region.
-    triangle, at
-        Where on the posed skin, for a piece or a loop.
-    least
-        The least weight that counts as following a joint.
-    """
-
-    by: str
-    how: str = "add"
-    name: str = ""
-    triangle: int = -1
-    at: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    least: float = 0.05
 
 
 def choose(workbench: Workbench, character_id: str, wanted: Pick, pose: Pose | None, mirror: bool) -> Version:

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError
 from plethos.core.rules.remedies import Corrective
 from plethos.service.edits.rule_edits import in_step
 from plethos.service.library.version import Version
@@ -35,9 +34,7 @@ def _edit(
     def changed(character: Character) -> Character:
         rules = character.rules
         remedy = rules.remedy(remedy_id)
-        if not isinstance(remedy.body, Corrective):
-            raise BadEditError(f"“{remedy.name}” is no corrective, so it has no targets.")
-        fresh = replace(remedy, body=change(remedy.body))
+        fresh = replace(remedy, body=change(remedy.shapes_or_refuse("is no corrective, so it has no targets.")))
         return in_step(character.with_rules(rules.with_remedy(fresh)), remedy_id)
 
     return workbench.edit(character_id, label, changed)

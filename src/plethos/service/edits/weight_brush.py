@@ -2,36 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from plethos.core.character import Character
-from plethos.core.errors import BadEditError
 from plethos.core.weights.gradient import chain_along
-from plethos.core.weights.paint import MODES, Paint, PaintedWeights
-from plethos.service.edits.within import Within
+from plethos.core.weights.paint import Paint, PaintedWeights
+from plethos.service.schemas.tools import PaintBrush
 
 
-@dataclass(frozen=True)
-class PaintSettings:
-    """What the brush is set to, joints by name: see `core.weights.paint.Paint`."""
-
-    mode: str
-    joint: str
-    value: float = 1.0
-    strength: float = 1.0
-    locked: tuple[str, ...] = ()
-    mirror: bool = False
-    within: Within | None = None
-
-    def paint(self, character: Character) -> Paint:
-        """The same with joints by number, and with the bone that *even* levels."""
-        skeleton = character.skeleton
-        if self.mode not in MODES:
-            raise BadEditError(f"There is no way to paint called “{self.mode}”; there are {', '.join(MODES)}.")
-        locked = skeleton.mask(self.locked)
-        return with_bone(character, Paint(self.mode, skeleton.find(self.joint), self.value, self.strength, locked))
+def paint_of(character: Character, brush: PaintBrush) -> Paint:
+    """The brush with joints by number, and with the bone that *even* levels."""
+    skeleton = character.skeleton
+    locked = skeleton.mask(brush.locked)
+    return with_bone(character, Paint(brush.mode, skeleton.find(brush.joint), brush.value, brush.strength, locked))
 
 
 def with_bone(character: Character, paint: Paint) -> Paint:

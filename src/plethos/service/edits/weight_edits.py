@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -14,9 +13,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
-from plethos.core.regions import pick
 from plethos.core.sculpt.session import Touched
-from plethos.core.skin.picked import PICKED
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import Finding, check_weights, without_stray
@@ -24,10 +21,12 @@ from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, m
 from plethos.core.weights.fit import fitted
 from plethos.core.weights.paint import Paint
 from plethos.core.weights.table import weights_from_json
-from plethos.service.edits.weight_brush import PaintSettings, painted, with_bone
+from plethos.service.edits.weight_brush import paint_of, painted, with_bone
 from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
+from plethos.service.schemas.bind import Target
+from plethos.service.schemas.tools import PaintBrush
 
 
 def _with(character: Character, weights: NDArray[np.float64] | sparse.csr_matrix) -> Character:
@@ -54,42 +53,6 @@ def automatic(
 
     label = "Automatic weights" if joints is None else f"Automatic weights of {', '.join(joints)}"
     return workbench.edit(character_id, label + (" in the region" if region is not None else ""), change)
-
-
-@dataclass(frozen=True)
-class Target:
-    """Which vertices an edit is for: one of these.
-
-    Parameters
-    ----------
-    part
-        A whole part.
-    piece
-        The connected piece of this triangle.
-    region
-        A region by name; `PICKED` for what is picked.
-    """
-
-    part: str | None = None
-    piece: int | None = None
-    region: str | None = None
-
-    def shares(self, character: Character) -> NDArray[np.float32]:
-        """How much each vertex ``(V,)`` is meant."""
-        if self.part is not None:
-            return pick.by_part(character, self.part)
-        if self.piece is not None:
-            t = character.mesh.topology.triangles
-            return pick.by_piece(character.mesh.topology, int(t[self.piece, 0]) if 0 <= self.piece < len(t) else -1)
-        shares = character.region(self.region or PICKED)
-        if not shares.any():
-            raise BadEditError("Nothing is picked yet: stroke over the skin, or pick a piece, a part or a joint.")
-        return shares
-
-    @property
-    def label(self) -> str:
-        """What to call it in the name of an edit."""
-        return self.part or ("a piece" if self.piece is not None else self.region or "the region")
 
 
 def give(workbench: Workbench, character_id: str, target: Target, joint: str) -> Version:
@@ -128,14 +91,14 @@ def take_file(workbench: Workbench, character_id: str, data: bytes) -> Version:
     return workbench.edit(character_id, "Weights from a file", change)
 
 
-def fill(workbench: Workbench, character_id: str, target: Target, settings: PaintSettings) -> Version:
+def fill(workbench: Workbench, character_id: str, target: Target, settings: PaintBrush) -> Version:
     """Do to a whole region at once what the brush does under its ring."""
 
     def change(character: Character) -> Character:
         shares = target.shares(character)
         brush = painted(character, settings.mirror)
         chosen = np.flatnonzero(shares > 0).astype(np.int32)
-        brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), settings.paint(character))
+        brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), paint_of(character, settings))
         return _with(character, brush.dense)
 
     return workbench.edit(character_id, f"Fill {target.label}, {settings.joint}", change)

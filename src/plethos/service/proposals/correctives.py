@@ -17,7 +17,7 @@ from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.rules.remedies import Corrective
 from plethos.core.rules.triggers import Trigger, trigger_from_document
-from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.hinge import HingeTrigger, hinge_of
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.core.skeleton.skeleton import Pose
@@ -123,14 +123,14 @@ def fit_remedy(version: Version, remedy_id: str, rule: Mapping[str, Any] | None)
     """
     rules, character = version.character.rules, version.character
     remedy = rules.remedy(remedy_id)
-    if not isinstance(remedy.body, Corrective):
-        raise BadEditError(f"“{remedy.name}” is no corrective, so there is no response to be fitted.")
+    body = remedy.shapes_or_refuse("is no corrective, so there is no response to be fitted.")
     trigger = _hinge(trigger_from_document(rule, character.skeleton) if rule else rules.trigger_of(remedy))
     others = character.with_rules(rules.without_remedy(remedy_id))
-    return fitted_response(others, remedy.body, trigger, character.skeleton.rest_pose())
+    return fitted_response(others, body, trigger, character.skeleton.rest_pose())
 
 
 def _hinge(trigger: Trigger | None) -> HingeTrigger:
-    if not isinstance(trigger, HingeTrigger):
+    hinge = hinge_of(trigger)
+    if hinge is None:
         raise BadEditError("Only the response of a hinge trigger can be fitted: tie the corrective to a hinge first.")
-    return trigger
+    return hinge

@@ -4,17 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-import numpy as np
-
-from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import extent
-from plethos.core.propose.soft import faded, seen
-from plethos.core.rules.remedies import Relaxer, Remedy, VolumeKeeper
+from plethos.core.rules.remedies import Remedy
 from plethos.core.sculpt.solve import out_of_reach
-from plethos.core.skin.mask import Mask
 from plethos.service.library.version import HeldSculpt, Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.library.worked_out import put
@@ -29,6 +23,7 @@ class HoldsBack:
     """A remedy that keeps part of a sculpt from coming back: how many vertices, and how far the furthest stays off."""
 
     remedy: Remedy
+    gives_way: str
     vertices: int
     most: float
 
@@ -45,11 +40,13 @@ def holding_back(version: Version) -> list[HoldsBack]:
     off = out_of_reach(held.base, held.points)
     far = off > OFF * extent(character.mesh.rest)
     found = []
-    for remedy_id, _ in held.base.evaluator.deformers(held.base.acting):
+    for remedy_id, deformer in held.base.evaluator.deformers(held.base.acting):
         remedy = character.rules.remedy(remedy_id)
         under = far[remedy.mask.vertices] if remedy.mask is not None else far[:0]
         if remedy.mask is not None and under.any():
-            found.append(HoldsBack(remedy, int(under.sum()), float(off[remedy.mask.vertices].max())))
+            found.append(
+                HoldsBack(remedy, deformer.gives_way, int(under.sum()), float(off[remedy.mask.vertices].max()))
+            )
     return found
 
 
@@ -65,24 +62,13 @@ def give_way(workbench: Workbench, character_id: str, remedy_id: str) -> Version
     version = opened.version
     held, character = current(version), version.character
     remedy = character.rules.remedy(remedy_id)
-    if isinstance(remedy.body, VolumeKeeper):
-        share = remedy.body.ready(character.mesh).held(held.points)
-        if share <= 0:
-            raise BadEditError(f"“{remedy.name}” encloses no volume, so it holds nothing back.")
-        fresh, label = replace(remedy, body=replace(remedy.body, share=share)), f"Set the target of “{remedy.name}”"
-    elif isinstance(remedy.body, Relaxer):
-        fresh, label = remedy.with_mask(_faded(character, remedy.body.mask, held)), f"Fade the mask of “{remedy.name}”"
-    else:
+    deformer = dict(held.base.evaluator.deformers(held.base.acting)).get(remedy_id)
+    if deformer is None:
         raise BadEditError(f"“{remedy.name}” acts before the sculpt, so it holds nothing back.")
+    height = extent(character.mesh.rest)
+    far = out_of_reach(held.base, held.points) > OFF * height
+    fresh = replace(remedy, body=deformer.giving_way(character.mesh, held.points, far, FADE * height))
+    label = f"{deformer.gives_way}: “{remedy.name}”"
     changed = character.with_rules(character.rules.with_remedy(fresh))
     again = HeldSculpt.of(held.note, Evaluator.of(changed, version.evaluator), None)
     return put(workbench, opened, version, label, changed, again.after(held.note, held.points))
-
-
-def _faded(character: Character, mask: Mask, held: HeldSculpt) -> Mask:
-    height, count = extent(character.mesh.rest), len(character.mesh)
-    far = out_of_reach(held.base, held.points) > OFF * height
-    if not far[mask.vertices].any():
-        raise BadEditError("It holds nothing back of this sculpt.")
-    left: Array = 1 - faded(character.mesh.topology, character.mesh.rest, far, FADE * height)
-    return Mask.of(seen(mask.dense(count).astype(np.float64) * left))

@@ -18,7 +18,7 @@ from plethos.core.rules.remedies import Corrective, Remedy, Target
 from plethos.core.rules.remedies.corrective import target_name
 from plethos.core.rules.rules import value_of
 from plethos.core.rules.triggers import Trigger, trigger_from_document
-from plethos.core.rules.triggers.hinge import HingeTrigger
+from plethos.core.rules.triggers.hinge import hinge_of
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.skeleton.names import free_name
 from plethos.core.skin.shape import Shape
@@ -103,7 +103,7 @@ def _kept(opened: OpenCharacter, held: HeldSculpt, label: str, trigger: Trigger 
         # A pose that joins a set takes from the others here: what is left for the shape is seen with it in place.
         others = Acting.these(*(r.id for r in character.rules.on))
         base = tied.pose(held.pose, others)
-    hinge = trigger if isinstance(trigger, HingeTrigger) else None
+    hinge = hinge_of(trigger)
     shape, report = solve_corrective(base, held.points, name, activation, hinge, held.channels)
     body = Corrective.of(shape, held.note.pose, report.to_json())
     remedy = dataclasses.replace(remedy, body=body)
@@ -114,11 +114,10 @@ def _sculpted_again(opened: OpenCharacter, held: HeldSculpt, label: str) -> Char
     """The character with the target that is on in the held pose replaced."""
     character, rules = opened.character, opened.character.rules
     remedy = rules.remedy(held.note.remedy_id or "")
-    body = remedy.body
-    assert isinstance(body, Corrective), "only correctives are sculpted"
+    body = remedy.shapes_or_refuse("has no shape that could be sculpted.")
     on = opened.version.evaluator.pose(held.pose).activation(remedy.id) if remedy.by is not None else 1.0
     trigger = rules.trigger_of(remedy)
-    hinge = trigger if isinstance(trigger, HingeTrigger) else None
+    hinge = hinge_of(trigger)
     if held.note.between:
         longer = further_on(character, remedy, held.pose)
         if longer is None:

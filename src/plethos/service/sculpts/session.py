@@ -7,7 +7,7 @@ import dataclasses
 from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
 from plethos.core.propose.between import further_on
-from plethos.core.rules.remedies import Corrective, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.remedies.corrective import APART
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.core.skeleton.skeleton import Pose
@@ -39,8 +39,7 @@ def begin(workbench: Workbench, character_id: str, pose: Pose, remedy_id: str | 
         evaluator, character = opened.version.evaluator, opened.character
         if remedy_id is not None:
             remedy = character.rules.remedy(remedy_id)
-            if not isinstance(remedy.body, Corrective):
-                raise BadEditError(f"“{remedy.name}” has no shape that could be sculpted.")
+            remedy.shapes_or_refuse("has no shape that could be sculpted.")
             on = evaluator.pose(pose).activation(remedy_id)
             if remedy.by is not None and on * remedy.amount < 0.05:
                 raise BadEditError(f"“{remedy.name}” is hardly on in this pose: bend the joint to where it acts.")
@@ -59,10 +58,10 @@ def refuse_between(remedy: Remedy, on: float) -> None:
     BadEditError
         When the remedy is not on its way, or has a target there.
     """
-    assert isinstance(remedy.body, Corrective), "only correctives are sculpted"
+    body = remedy.shapes_or_refuse("has no shape that could be sculpted.")
     if remedy.by is None:
         raise BadEditError(f"“{remedy.name}” is not tied, so there is no way for an in-between: tie it first.")
-    if any(abs(t.at - on) < APART for t in remedy.body.targets):
+    if any(abs(t.at - on) < APART for t in body.targets):
         raise BadEditError(f"“{remedy.name}” has a target here already: sculpt that one, or bend on.")
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,16 +17,7 @@ from plethos.core.skin.mask import Mask
 from plethos.service.edits.mask_edits import mask_of, with_mask
 from plethos.service.library.stroke import Stored, Stroke
 from plethos.service.library.version import Version
-
-MODES = ("add", "take", "smooth")
-
-
-@dataclass(frozen=True)
-class MaskSettings:
-    """Which remedy's mask, and what the brush does to it: ``add``, ``take`` or ``smooth``."""
-
-    remedy_id: str
-    mode: str = "add"
+from plethos.service.schemas.tools import MaskSettings
 
 
 class MaskTool:
@@ -53,8 +43,6 @@ class MaskStroke(Stroke):
         self._evaluator = version.evaluator
 
     def touch(self, pose: Pose, settings: MaskSettings, dabs: Sequence[Dab]) -> None:
-        if settings.mode not in MODES:
-            raise BadEditError(f"A mask cannot be painted by “{settings.mode}”; there are {', '.join(MODES)}.")
         if settings.remedy_id != self.remedy_id:
             raise BadEditError("Another mask is being painted: end that stroke first.")
         for dab in dabs:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,26 +15,8 @@ from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton.skeleton import Pose
 from plethos.service.library.stroke import Stored, Stroke
 from plethos.service.library.version import HeldSculpt, OvertakenError, Version
+from plethos.service.schemas.tools import OutlineSettings
 from plethos.service.tools.sculpt_strokes import NONE_YET
-
-
-@dataclass(frozen=True)
-class OutlineSettings:
-    """Which brush, and what it takes along.
-
-    Parameters
-    ----------
-    brush
-        Its name in `OUTLINE_BRUSHES`.
-    picked
-        Control points that move together, by their first vertices.
-    others
-        Whether points of other outlines within the brush come along.
-    """
-
-    brush: str
-    picked: tuple[int, ...] = ()
-    others: bool = False
 
 
 class OutlineTool:
@@ -62,11 +43,7 @@ class OutlineStroke(Stroke):
         )  # fmt: skip
 
     def touch(self, pose: Pose, settings: OutlineSettings, dabs: Sequence[Dab]) -> None:
-        brush = OUTLINE_BRUSHES.get(settings.brush)
-        if brush is None:
-            raise BadEditError(
-                f"There is no brush called “{settings.brush}”; there are {', '.join(OUTLINE_BRUSHES)}."
-            )  # fmt: skip
+        brush = OUTLINE_BRUSHES[settings.brush]
         self.surface.picked, self.surface.others = settings.picked, settings.others
         for dab in dabs:
             self.surface.check(dab)

@@ -16,9 +16,10 @@ from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.bone_table import BoneTable, bone_table
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.limit import limit_influences
-from plethos.service.edits.weight_brush import PaintSettings, painted
+from plethos.service.edits.weight_brush import paint_of, painted
 from plethos.service.library.stroke import Stored, Stroke
 from plethos.service.library.version import OvertakenError, Version
+from plethos.service.schemas.tools import PaintSettings
 
 
 class PaintTool:
@@ -63,7 +64,7 @@ class PaintStroke(Stroke):
 
     def touch(self, pose: Pose, settings: PaintSettings, dabs: Sequence[Dab]) -> None:
         character = self.version.character
-        paint = settings.paint(character)
+        paint = paint_of(character, settings)
         if paint.locked[paint.joint]:
             raise BadEditError("The weights of that joint are locked: unlock it to paint them.")
         self.surface.within = None if settings.within is None else settings.within.shares(character)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -15,14 +14,7 @@ from plethos.core.skin.picked import PICKED
 from plethos.service.edits.region_edits import Shares
 from plethos.service.library.stroke import Stored, Stroke
 from plethos.service.library.version import Version
-
-
-@dataclass(frozen=True)
-class PickSettings:
-    """Whether the brush takes away from what is picked, and works on both sides."""
-
-    take: bool = False
-    mirror: bool = False
+from plethos.service.schemas.tools import PickSettings
 
 
 class PickTool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,36 +13,11 @@ from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.mirrored import PosedMirror
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton.skeleton import Pose
-from plethos.service.edits.within import Within
 from plethos.service.library.stroke import Stored, Stroke
 from plethos.service.library.version import HeldSculpt, OvertakenError, Version
+from plethos.service.schemas.tools import SculptSettings
 
 NONE_YET = "No sculpt is in progress: begin one first."
-
-
-@dataclass(frozen=True)
-class SculptSettings:
-    """Which brush, and where it may work.
-
-    Parameters
-    ----------
-    brush
-        Its name in `BRUSHES`.
-    within
-        A region it is kept to; None = everywhere.
-    border_stays
-        Whether vertices on borders stay where they are.
-    mirror
-        Whether the other side moves alike.
-    through
-        Whether other pieces that the same joints move come along.
-    """
-
-    brush: str
-    within: Within | None = None
-    border_stays: bool = True
-    mirror: bool = False
-    through: bool = False
 
 
 class SculptTool:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, ClassVar, Protocol
+from enum import IntEnum
+from typing import Any, ClassVar, Protocol, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,22 +16,50 @@ from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.mesh import Mesh
 
 
+class Stage(IntEnum):
+    """Where in a pose a body acts, in the order in which a rigger builds them on each other: a corrective is sculpted
+    over the joints and the skinning method that are there, though a pose moves the shapes before it skins them."""
+
+    JOINTS = 0
+    SKIN = 1
+    SHAPES = 2
+    AFTER = 3
+    DRAWING = 4
+
+    @property
+    def needs_tie(self) -> bool:
+        """Whether what acts there does nothing while it is tied to no value; all else is always on then."""
+        return self is Stage.SHAPES
+
+    @property
+    def is_keyed(self) -> bool:
+        """Whether keys of joints and of morph weights carry its effect into a clip that others play."""
+        return self in (Stage.JOINTS, Stage.SHAPES)
+
+
 class Body(Protocol):
-    """What a remedy does, at one stage of a pose: ``joints``, ``shapes``, ``skin``, ``after`` or ``drawing``, in that
-    order."""
+    """What a remedy does, at one stage of a pose. A kind subclasses it and says what differs from what stands here."""
 
     kind: ClassVar[str]
-    stage: ClassVar[str]
+    stage: ClassVar[Stage]
 
     def reads(self) -> frozenset[Slot]:
         """The joints and values that it depends on, besides the value that its remedy is tied to."""
-        ...
+        return frozenset()
 
     def writes(self) -> frozenset[Slot]:
         """The joints that it turns."""
-        ...
+        return frozenset()
 
-    def mapped(self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str) -> Body:
+    def drives(self) -> int | None:
+        """The joint that it turns, if it turns one."""
+        return None
+
+    def card(self, skeleton: Skeleton) -> dict[str, Any]:
+        """What its card shows beside what all remedies have: see `RemedyCard` of the service."""
+        return {}
+
+    def mapped(self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str) -> Self:
         """The same on a changed skeleton, or on the other side.
 
         Parameters
@@ -49,16 +78,18 @@ class Body(Protocol):
         ...
 
     @classmethod
-    def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton, arrays: Arrays) -> Body:
+    def from_document(cls, document: Mapping[str, Any], skeleton: Skeleton, arrays: Arrays) -> Self:
         """The body that `to_document` wrote."""
         ...
 
 
 class Deformer(Protocol):
-    """A body of the stage ``after``, made ready for a mesh."""
+    """A body that acts after the skin, made ready for a mesh."""
 
-    @property
-    def body(self) -> Body: ...
+    gives_way: ClassVar[str]
+    """How it lets a sculpt be, as a button says it."""
+
+    body: Any
 
     def support(self, rows: NDArray[np.int32]) -> NDArray[np.int32]:
         """The vertices that have to be known to give these ``(N,)``, ascending both."""
@@ -66,6 +97,29 @@ class Deformer(Protocol):
 
     def apply(self, points: NDArray[Any], place: NDArray[np.int32] | None, amount: float) -> None:
         """Change posed points in place: see `ReadyRelaxer.apply`."""
+        ...
+
+    def holds(self, points: NDArray[Any]) -> float | None:
+        """The share of the rest volume that it keeps, as it is in posed points ``(V, 3)``; None where it keeps none."""
+        return None
+
+    def giving_way(self, mesh: Mesh, points: NDArray[Any], far: NDArray[np.bool_], reach: float) -> DeformerBody:
+        """The body that lets a sculpt be.
+
+        Parameters
+        ----------
+        points
+            ``(V, 3)`` what was sculpted.
+        far
+            ``(V,)`` the vertices that it holds back.
+        reach
+            Metres of the surface round these over which it fades.
+
+        Raises
+        ------
+        BadEditError
+            When it holds nothing back.
+        """
         ...
 
 

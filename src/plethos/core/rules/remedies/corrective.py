@@ -11,7 +11,7 @@ import numpy as np
 
 from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
-from plethos.core.rules.moment import Slot
+from plethos.core.rules.remedies.body import Body, Stage
 from plethos.core.skeleton.mapping import IdMap, JointMap, VertexMap, mapped_pose
 from plethos.core.skeleton.pose_files import pose_from_document
 from plethos.core.skeleton.skeleton import Pose, Skeleton
@@ -48,7 +48,7 @@ class Target:
 
 
 @dataclass(frozen=True, eq=False)
-class Corrective:
+class Corrective(Body):
     """Targets in the order of their activations; the last, at 1, is the corrective itself, the others its in-betweens.
 
     Parameters
@@ -62,7 +62,7 @@ class Corrective:
     targets: tuple[Target, ...]
     eased: bool = False
     kind: ClassVar[str] = "corrective"
-    stage: ClassVar[str] = "shapes"
+    stage: ClassVar[Stage] = Stage.SHAPES
 
     def __post_init__(self) -> None:
         at = [t.at for t in self.targets]
@@ -153,11 +153,13 @@ class Corrective:
         if target.at == 1:
             raise BadEditError(f"The target where the corrective is fully on cannot be {what}: it is the corrective.")
 
-    def reads(self) -> frozenset[Slot]:
-        return frozenset()
-
-    def writes(self) -> frozenset[Slot]:
-        return frozenset()
+    def card(self, skeleton: Skeleton) -> dict[str, Any]:
+        told = [
+            {"at": t.at, "name": t.shape.name, "moved": len(t.shape.vertices), "pose": dict(t.pose)}
+            for t in self.targets
+        ]
+        last = self.targets[-1]
+        return {"targets": told, "eased": self.eased, "pose": dict(last.pose), "report": dict(last.report)}
 
     def mapped(
         self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str

@@ -14,6 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
 from plethos.core.rules.moment import Moment, Places, Slot, Step
 from plethos.core.rules.remedies import helper_kernels
+from plethos.core.rules.remedies.body import Body, Stage
 from plethos.core.rules.remedies.helper_rules import ORDER, HelperRule, rule_from_document
 from plethos.core.rules.response import Response, packed_curves
 from plethos.core.skeleton.mapping import IdMap, JointMap, VertexMap
@@ -24,7 +25,7 @@ MOVING = ("slide", "push", "anchor")  # rules that move a joint, not only turn i
 
 
 @dataclass(frozen=True, eq=False)
-class Helper:
+class Helper(Body):
     """A joint that follows rules while it acts; then what pose and clip give it counts for nothing.
 
     Parameters
@@ -42,7 +43,7 @@ class Helper:
     rules: tuple[HelperRule, ...]
     mask: Mask | None = None
     kind: ClassVar[str] = "helper"
-    stage: ClassVar[str] = "joints"
+    stage: ClassVar[Stage] = Stage.JOINTS
 
     def __post_init__(self) -> None:
         if not self.rules:
@@ -53,6 +54,13 @@ class Helper:
 
     def writes(self) -> frozenset[Slot]:
         return frozenset({self.joint})
+
+    def drives(self) -> int | None:
+        return self.joint
+
+    def card(self, skeleton: Skeleton) -> dict[str, Any]:
+        rules = [r.to_document(skeleton) for r in self.rules]
+        return {"driven": skeleton.names[self.joint], "numbers": {"rules": rules}}
 
     def mapped(self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str) -> Helper:
         there = joints.joint(self.joint)

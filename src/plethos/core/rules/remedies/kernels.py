@@ -17,7 +17,7 @@ _SUMS = {"contract", "reassoc", "nsz"}  # sums may be taken in another order: fl
 
 
 @nb.njit(nb.void(_d1, _i1, _i1, _d1), cache=True, nogil=True, error_model="numpy")
-def told_activations(values, tied, read, out) -> None:  # type: ignore[no-untyped-def]
+def clamped_activations(values, tied, read, out) -> None:  # type: ignore[no-untyped-def]
     """What the remedies ``tied (T,)`` stand at: the values ``read (T,)``, within [0, 1], written to ``out (R,)``."""
     for n in range(len(tied)):
         out[tied[n]] = round(min(max(values[read[n]], 0.0), 1.0), 4)

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
-from plethos.core.rules.moment import Slot
+from plethos.core.rules.remedies.body import Body, Stage
 from plethos.core.skeleton.mapping import IdMap, JointMap, VertexMap
 from plethos.core.skeleton.skeleton import Skeleton
 
@@ -16,7 +16,7 @@ SWITCHES = 0.5  # the effect from which on it acts
 
 
 @dataclass(frozen=True)
-class Order:
+class Order(Body):
     """While its effect is a half or more, a part is painted right in front of another, or right behind it.
 
     Parameters
@@ -31,13 +31,10 @@ class Order:
     other: str
     behind: bool = False
     kind: ClassVar[str] = "order"
-    stage: ClassVar[str] = "drawing"
+    stage: ClassVar[Stage] = Stage.DRAWING
 
-    def reads(self) -> frozenset[Slot]:
-        return frozenset()
-
-    def writes(self) -> frozenset[Slot]:
-        return frozenset()
+    def card(self, skeleton: Skeleton) -> dict[str, Any]:
+        return {"numbers": {"part": self.part, "other": self.other, "behind": self.behind}}
 
     def mapped(self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str) -> Order:
         return self

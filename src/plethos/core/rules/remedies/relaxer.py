@@ -9,7 +9,7 @@ Mancewicz, Derksen, Rijpkema, Wilson, "Delta Mush: smoothing deformations while 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -17,10 +17,11 @@ from numpy.typing import NDArray
 
 from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
+from plethos.core.geometry.falloff import falloff_from_seed, seen
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import Topology
-from plethos.core.rules.moment import Slot
 from plethos.core.rules.remedies import kernels
+from plethos.core.rules.remedies.body import Deformer, DeformerBody, Stage
 from plethos.core.skeleton.mapping import IdMap, JointMap, VertexMap
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.mask import Mask
@@ -31,7 +32,7 @@ MOST_STEPS = 100
 
 
 @dataclass(frozen=True, eq=False)
-class Relaxer:
+class Relaxer(DeformerBody):
     """Evens out the posed skin under a mask; bumps and creases of the rest shape stay.
 
     Parameters
@@ -45,17 +46,14 @@ class Relaxer:
     mask: Mask
     steps: int = 10
     kind: ClassVar[str] = "relaxer"
-    stage: ClassVar[str] = "after"
+    stage: ClassVar[Stage] = Stage.AFTER
 
     def __post_init__(self) -> None:
         if not 1 <= self.steps <= MOST_STEPS:
             raise BadEditError(f"A relaxer takes between 1 and {MOST_STEPS} steps.")
 
-    def reads(self) -> frozenset[Slot]:
-        return frozenset()
-
-    def writes(self) -> frozenset[Slot]:
-        return frozenset()
+    def card(self, skeleton: Skeleton) -> dict[str, Any]:
+        return {"numbers": {"steps": self.steps}}
 
     def mapped(
         self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str
@@ -78,7 +76,7 @@ class Relaxer:
 
 
 @dataclass(frozen=True, eq=False)
-class ReadyRelaxer:
+class ReadyRelaxer(Deformer):
     """A relaxer on a mesh.
 
     Parameters
@@ -95,6 +93,7 @@ class ReadyRelaxer:
         ``(M, 3)`` what smoothing takes away at rest, in the frames of the smoothed surface.
     """
 
+    gives_way: ClassVar[str] = "Fade its mask here"
     body: Relaxer
     needs: NDArray[np.int32]
     surface: Topology
@@ -133,6 +132,14 @@ class ReadyRelaxer:
         """The vertices that have to be known to give these ``(N,)``, ascending both."""
         moved = self.needs[self.rows]
         return np.union1d(rows, self.needs).astype(np.int32) if np.isin(moved, rows).any() else rows
+
+    def giving_way(self, mesh: Mesh, points: NDArray[Any], far: NDArray[np.bool_], reach: float) -> Relaxer:
+        """The same with a mask that fades round what it holds back: see `Deformer.giving_way`."""
+        mask = self.body.mask
+        if not far[mask.vertices].any():
+            raise BadEditError("It holds nothing back of this sculpt.")
+        left = 1 - falloff_from_seed(mesh.topology, mesh.rest, far, reach)
+        return replace(self.body, mask=Mask.of(seen(mask.dense(len(mesh)).astype(np.float64) * left)))
 
     def apply(self, points: NDArray[Any], place: NDArray[np.int32] | None, amount: float) -> None:
         """Relax posed points in place.

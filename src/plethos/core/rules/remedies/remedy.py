@@ -66,6 +66,23 @@ class Remedy:
         return self.body.kind
 
     @property
+    def sculpted(self) -> Corrective | None:
+        """What is sculpted of it: shapes at activations; None for what has none."""
+        return self.body if isinstance(self.body, Corrective) else None
+
+    def shapes_or_refuse(self, why: str) -> Corrective:
+        """What is sculpted of it.
+
+        Raises
+        ------
+        BadEditError
+            “NAME” and why, when it has no shapes.
+        """
+        if self.sculpted is None:
+            raise BadEditError(f"“{self.name}” {why}")
+        return self.sculpted
+
+    @property
     def mask(self) -> Mask | None:
         """The skin that it acts on, or that follows it; None for what has no mask."""
         found = getattr(self.body, "mask", None)

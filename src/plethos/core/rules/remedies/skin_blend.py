@@ -8,14 +8,14 @@ from typing import Any, ClassVar
 
 from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
-from plethos.core.rules.moment import Slot
+from plethos.core.rules.remedies.body import Body, Stage
 from plethos.core.skeleton.mapping import IdMap, JointMap, VertexMap
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.mask import Mask
 
 
 @dataclass(frozen=True, eq=False)
-class SkinBlend:
+class SkinBlend(Body):
     """A mask between linear (0) and dual quaternion skinning (1), in place of what the file says there.
 
     Parameters
@@ -26,13 +26,7 @@ class SkinBlend:
 
     mask: Mask
     kind: ClassVar[str] = "skin_blend"
-    stage: ClassVar[str] = "skin"
-
-    def reads(self) -> frozenset[Slot]:
-        return frozenset()
-
-    def writes(self) -> frozenset[Slot]:
-        return frozenset()
+    stage: ClassVar[Stage] = Stage.SKIN
 
     def mapped(
         self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str

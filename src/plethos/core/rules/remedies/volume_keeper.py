@@ -8,7 +8,7 @@ target is.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -18,8 +18,8 @@ from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import boundary_loops
-from plethos.core.rules.moment import Slot
 from plethos.core.rules.remedies import kernels
+from plethos.core.rules.remedies.body import Deformer, DeformerBody, Stage
 from plethos.core.skeleton.mapping import IdMap, JointMap, VertexMap
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.mask import Mask
@@ -30,7 +30,7 @@ MOST_WAY = 1e6  # metres
 
 
 @dataclass(frozen=True, eq=False)
-class VolumeKeeper:
+class VolumeKeeper(DeformerBody):
     """Moves the skin of a region along its normals until it holds what it should.
 
     Parameters
@@ -47,7 +47,7 @@ class VolumeKeeper:
     share: float = 1.0
     most: float = 0.05
     kind: ClassVar[str] = "volume_keeper"
-    stage: ClassVar[str] = "after"
+    stage: ClassVar[Stage] = Stage.AFTER
 
     def __post_init__(self) -> None:
         if not 0 < self.share <= MOST_SHARE:
@@ -57,11 +57,8 @@ class VolumeKeeper:
         if not 0 < self.most <= MOST_WAY:
             raise BadEditError("The skin has to be allowed to go some way: more than 0 metres, and no million.")
 
-    def reads(self) -> frozenset[Slot]:
-        return frozenset()
-
-    def writes(self) -> frozenset[Slot]:
-        return frozenset()
+    def card(self, skeleton: Skeleton) -> dict[str, Any]:
+        return {"numbers": {"share": self.share, "most": self.most}}
 
     def mapped(
         self, joints: JointMap, vertices: VertexMap | None, ids: IdMap, skeleton: Skeleton, name: str
@@ -88,7 +85,7 @@ class VolumeKeeper:
 
 
 @dataclass(frozen=True, eq=False)
-class ReadyKeeper:
+class ReadyKeeper(Deformer):
     """A volume keeper on a mesh.
 
     Parameters
@@ -105,6 +102,7 @@ class ReadyKeeper:
         Cubic metres; 0 = the region encloses nothing, and nothing is done.
     """
 
+    gives_way: ClassVar[str] = "Set its target to this volume"
     body: VolumeKeeper
     needs: NDArray[np.int32]
     shares: Array
@@ -166,10 +164,17 @@ class ReadyKeeper:
         cubic, _ = self._cubic(points[self.needs].astype(np.float64))
         return self._step(cubic)[1] / self.target
 
-    def held(self, points: NDArray[Any]) -> float:
+    def giving_way(self, mesh: Mesh, points: NDArray[Any], far: NDArray[np.bool_], reach: float) -> VolumeKeeper:
+        """The same with the volume of the sculpt for its target: see `Deformer.giving_way`."""
+        share = self.holds(points)
+        if share is None or share <= 0:
+            raise BadEditError("It encloses no volume, so it holds nothing back.")
+        return replace(self.body, share=share)
+
+    def holds(self, points: NDArray[Any]) -> float | None:
         """The share of the rest volume that its region holds, of posed points ``(V, 3)`` of the character."""
         if self.target == 0:
-            return 0.0
+            return None
         cubic, _ = self._cubic(points[self.needs].astype(np.float64))
         return float(cubic[0]) * self.body.share / self.target
 

@@ -13,6 +13,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
 from plethos.core.rules.moment import Moment, Places, Slot, Step
 from plethos.core.rules.response import Response, packed_curves
+from plethos.core.rules.triggers.trigger import Trigger
 from plethos.core.skeleton import kinematics
 from plethos.core.skeleton.mapping import IdMap, JointMap
 from plethos.core.skeleton.names import new_id
@@ -20,7 +21,7 @@ from plethos.core.skeleton.skeleton import Skeleton
 
 
 @dataclass(frozen=True)
-class DialTrigger:
+class DialTrigger(Trigger):
     """Gives a dial, or any other value, a response.
 
     Parameters

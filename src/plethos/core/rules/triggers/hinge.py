@@ -15,6 +15,7 @@ from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.rules.moment import Moment, Places, Slot, Step
 from plethos.core.rules.response import Response, packed_curves
+from plethos.core.rules.triggers.trigger import Trigger
 from plethos.core.skeleton import kinematics
 from plethos.core.skeleton.mapping import IdMap, JointMap
 from plethos.core.skeleton.names import new_id
@@ -24,7 +25,7 @@ SNAP = math.radians(10)
 
 
 @dataclass(frozen=True)
-class HingeTrigger:
+class HingeTrigger(Trigger):
     """Reads how far a joint is turned about an axis of its rest frame.
 
     Parameters
@@ -110,6 +111,11 @@ class HingeTrigger:
         rows = [(t.joint, places.of(t.id), *t.axis, t.middle(places.skeleton), *ends) for t, ends in own]
         rows.sort(key=lambda row: (row[0], *row[2:6]))
         return Hinges(np.array(rows, np.float64).reshape(-1, 8), knots)
+
+
+def hinge_of(trigger: object) -> HingeTrigger | None:
+    """A trigger, if it follows how far one joint is turned about one axis; None for any other, and for none."""
+    return trigger if isinstance(trigger, HingeTrigger) else None
 
 
 @dataclass(frozen=True, eq=False)

@@ -28,6 +28,7 @@ from plethos.core.geometry.rotations import Array, normalize
 from plethos.core.rules.moment import Moment, Places, Slot, Step
 from plethos.core.rules.triggers import kernels
 from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.rules.triggers.trigger import Trigger
 from plethos.core.skeleton.mapping import IdMap, JointMap, Vector
 from plethos.core.skeleton.names import new_id
 from plethos.core.skeleton.skeleton import Pose, Skeleton
@@ -58,7 +59,7 @@ class StoredPose:
 
 
 @dataclass(frozen=True)
-class PoseSet:
+class PoseSet(Trigger):
     """Stored poses of some joints; the rest pose is always among them.
 
     Parameters
@@ -263,6 +264,9 @@ class PoseSet:
 
     def writes(self) -> tuple[str, ...]:
         return tuple(p.id for p in self.poses)
+
+    def named(self) -> Mapping[str, str]:
+        return {p.id: p.name for p in self.poses}
 
     def mapped(self, joints: JointMap, ids: IdMap) -> PoseSet:
         there = [joints.joint(j) for j in self.joints]

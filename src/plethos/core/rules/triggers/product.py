@@ -13,13 +13,14 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
 from plethos.core.rules.moment import Moment, Places, Slot, Step
 from plethos.core.rules.triggers import kernels
+from plethos.core.rules.triggers.trigger import Trigger
 from plethos.core.skeleton.mapping import IdMap, JointMap
 from plethos.core.skeleton.names import new_id
 from plethos.core.skeleton.skeleton import Skeleton
 
 
 @dataclass(frozen=True)
-class ProductTrigger:
+class ProductTrigger(Trigger):
     """The product of other values, each clamped to [0, 1].
 
     Parameters

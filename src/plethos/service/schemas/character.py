@@ -7,11 +7,11 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
-from plethos.web.schemas.bind import RegionInfo
-from plethos.web.schemas.common import Axis, PoseBody, Schema
-from plethos.web.schemas.mending import BodyChange
-from plethos.web.schemas.motion import ClipInfo, KeptPoseInfo, MotionInfo
-from plethos.web.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
+from plethos.service.schemas.bind import RegionInfo
+from plethos.service.schemas.common import Axis, PoseBody, Schema
+from plethos.service.schemas.mending import BodyChange
+from plethos.service.schemas.motion import ClipInfo, KeptPoseInfo, MotionInfo
+from plethos.service.schemas.rules import DialRule, GroupRule, HingeTriggerRule, TriggerRule, ValueInfo
 
 
 class PresetRequest(Schema):
@@ -60,10 +60,12 @@ class RemedyCard(BaseModel):
     group: str | None
     twin: str | None
     notes: list[str]
-    pose: dict[str, Any] = Field(description="Of a corrective: the pose it was sculpted in.")
+    stage: Literal["joints", "skin", "shapes", "after", "drawing"] = Field(description="Where in a pose it acts.")
+    needs_tie: bool = Field(description="Whether it does nothing while it is tied to no value.")
+    pose: dict[str, Any] = Field(description="Of what is sculpted: the pose it was sculpted in.")
     report: SolveReport
-    targets: list[TargetInfo]
-    eased: bool = Field(description="Of a corrective: whether the way between targets starts and ends slowly.")
+    targets: list[TargetInfo] = Field(description="Of what is sculpted: its shapes, and where they are on.")
+    eased: bool = Field(description="Whether the way between targets starts and ends slowly.")
     driven: str | None = Field(default=None, description="Of a helper: the joint that it turns.")
     numbers: BodyChange = Field(description="What can be set of its body.")
     masked: int | None = Field(default=None, description="How many vertices its mask holds; null without a mask.")
@@ -89,7 +91,8 @@ class HeldBack(BaseModel):
 
     id: str
     name: str
-    kind: Literal["relaxer", "volume_keeper"]
+    kind: str
+    gives_way: str = Field(description="How it lets the sculpt be.")
     vertices: int = Field(description="How many it holds back.")
     most_m: float = Field(description="How far the furthest of them stays off.")
 
@@ -254,14 +257,39 @@ class Measures(BaseModel):
     open_fill: float | None = None
 
 
-class BendPoint(BaseModel):
-    """`with` and `without` remedies at one angle."""
+class BadnessInfo(BaseModel):
+    """How bad a joint's region is: 0 = within all bounds, 100 = ruined; and what it is worst in, percent."""
+
+    percent: float
+    measure: Literal[
+        "",
+        "volume_loss",
+        "volume_gain",
+        "girth_loss",
+        "girth_gain",
+        "area_loss",
+        "area_gain",
+        "width_loss",
+        "open_fill",
+    ]
+    value: float
+
+
+class StepMeasured(BaseModel):
+    """`with` and `without` remedies at one step of a way."""
 
     model_config = ConfigDict(populate_by_name=True)
-    angle_deg: float
     without: Measures
     with_: Measures = Field(alias="with")
     activations: dict[str, float]
+    badness: BadnessInfo = Field(description="With remedies.")
+    worst: bool = Field(description="Whether it is the worst of them all, and worth a mark.")
+
+
+class BendPoint(StepMeasured):
+    """One angle."""
+
+    angle_deg: float
 
 
 class ClipRequest(Schema):
@@ -272,14 +300,10 @@ class ClipRequest(Schema):
     samples: int = Field(default=61, ge=2, le=601, description="How many moments, from its start to its end.")
 
 
-class ClipPoint(BaseModel):
-    """`with` and `without` remedies at one moment of a clip."""
+class ClipPoint(StepMeasured):
+    """One moment of a clip."""
 
-    model_config = ConfigDict(populate_by_name=True)
     time: float
-    without: Measures
-    with_: Measures = Field(alias="with")
-    activations: dict[str, float]
 
 
 class LimitShift(BaseModel):

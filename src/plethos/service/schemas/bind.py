@@ -4,9 +4,16 @@ from __future__ import annotations
 
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field, FiniteFloat
 
-from plethos.web.schemas.common import PoseBody, Schema
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.regions import pick
+from plethos.core.skin.picked import PICKED
+from plethos.service.schemas.common import PoseBody, Schema
+from plethos.service.schemas.tools import PaintBrush
 
 
 class WeightFinding(BaseModel):
@@ -24,36 +31,56 @@ class MendWeights(Schema):
     joint: str | None = None
 
 
-class TargetBody(Schema):
+class Target(Schema):
     """Which vertices an edit of weights is for: a part, the connected piece of a triangle, or a region."""
 
     part: str | None = None
     piece: int | None = Field(default=None, ge=0)
     region: str | None = Field(default=None, description="By name; empty for what is picked.")
 
+    def shares(self, character: Character) -> NDArray[np.float32]:
+        """How much each vertex ``(V,)`` is meant.
+
+        Raises
+        ------
+        BadEditError
+            When nothing is picked, or no such part or triangle is there.
+        """
+        if self.part is not None:
+            return pick.by_part(character, self.part)
+        if self.piece is not None:
+            t = character.mesh.topology.triangles
+            return pick.by_piece(character.mesh.topology, int(t[self.piece, 0]) if self.piece < len(t) else -1)
+        shares = character.region(self.region or PICKED)
+        if not shares.any():
+            raise BadEditError("Nothing is picked yet: stroke over the skin, or pick a piece, a part or a joint.")
+        return shares
+
+    @property
+    def label(self) -> str:
+        """What to call it in the name of an edit."""
+        return self.part or ("a piece" if self.piece is not None else self.region or "the region")
+
 
 class GiveTo(Schema):
-    target: TargetBody
+    target: Target
     joint: str
 
 
 class CopyWeights(Schema):
     """From the closest surface of a part, or from one vertex."""
 
-    target: TargetBody
+    target: Target
     from_part: str | None = None
     from_vertex: int | None = Field(default=None, ge=0)
 
 
-class FillWeights(Schema):
+class FillWeights(PaintBrush):
     """What the brush does, to a whole region at once."""
 
-    target: TargetBody
-    joint: str
-    mode: Literal["add", "subtract", "replace", "smooth", "even"]
+    target: Target
     value: float = Field(default=1.0, ge=0, le=1)
     strength: float = Field(default=1.0, ge=0, le=1)
-    locked: list[str] = Field(default_factory=list)
     mirror: bool = True
 
 
@@ -62,7 +89,7 @@ class EvenOut(Schema):
     mirror: bool = True
 
 
-class PickBody(Schema):
+class Pick(Schema):
     """What to pick, and whether instead of what is picked, too, or no more."""
 
     by: Literal["piece", "part", "joint", "loop", "region", "all"]
@@ -70,7 +97,12 @@ class PickBody(Schema):
     name: str = ""
     triangle: int = -1
     at: tuple[FiniteFloat, FiniteFloat, FiniteFloat] = (0.0, 0.0, 0.0)
-    least: float = Field(default=0.05, ge=0, le=1)
+    least: float = Field(default=0.05, ge=0, le=1, description="The least weight that counts as following a joint.")
+
+
+class PickInPose(Pick):
+    """What to pick, in the pose that the place on the skin is said of."""
+
     pose: PoseBody = Field(default_factory=PoseBody)
     mirror: bool = True
 

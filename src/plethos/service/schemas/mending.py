@@ -6,8 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from plethos.web.schemas.common import Axis, PoseBody, Schema
-from plethos.web.schemas.rules import AnyHelperRule, Id, Name, PoseSetRule
+from plethos.service.schemas.common import Axis, PoseBody, Schema
+from plethos.service.schemas.rules import AnyHelperRule, Id, Name, PoseSetRule
 
 
 class Tie(Schema):
@@ -156,11 +156,11 @@ class KindTried(BaseModel):
     volume: float | None = None
     girth: float | None = None
     contacts: int = 0
-    off: float | None = Field(default=None, description="How far from keeping everything on the way, percent.")
+    badness: float | None = Field(default=None, description="How bad the joint is on the way: 0 = within all bounds.")
 
 
 class KindsTried(BaseModel):
-    """What was tried at a joint; the first is what there is now."""
+    """What was tried at a joint, the best first, and what there is now."""
 
     now: KindTried
     kinds: list[KindTried]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from plethos.core.skin.mesh import Mesh
-from plethos.web.schemas.character import CurveInfo, DrawingInfo, DrawnInfo, StrokeInfo
+from plethos.service.schemas.character import CurveInfo, DrawingInfo, DrawnInfo, StrokeInfo
 
 
 def drawing_info(mesh: Mesh) -> DrawingInfo | None:
@@ -24,11 +24,12 @@ def drawing_info(mesh: Mesh) -> DrawingInfo | None:
                     part=part.name,
                     name=thing.name,
                     curves=[CurveInfo(first=start + 3 * c.first, count=c.count, closed=c.closed) for c in curves],
-                    fill=fill and fill.colour,
+                    fill=fill.colour if fill else None,
                     fill_opacity=fill.opacity if fill else 1.0,
                     even_odd=fill is not None and fill.rule == "evenodd",
-                    stroke=stroke
-                    and StrokeInfo(
+                    stroke=None
+                    if stroke is None
+                    else StrokeInfo(
                         width=1.0 if mesh.channels is None else float(mesh.channels[start + 3 * curves[0].first, 0]),
                         **{k: v for k, v in asdict(stroke).items() if k != "hidden"},
                         hidden=[start + 3 * k for k in stroke.hidden],

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel, Field
 
-from plethos.web.schemas.common import PoseBody, Schema
+from plethos.service.schemas.common import PoseBody, Schema
 
 
 class JointInPose(Schema):

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from plethos.web.schemas.common import Axis, PoseBody, Schema
+from plethos.service.schemas.common import Axis, PoseBody, Schema
 
 
 class PlaceJoint(Schema):

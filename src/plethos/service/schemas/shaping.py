@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from plethos.web.schemas.common import PoseBody, Schema
+from plethos.service.schemas.common import PoseBody, Schema
 
 
 class KeepDifference(Schema):

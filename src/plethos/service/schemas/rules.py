@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
-from plethos.web.schemas.common import Axis, Quaternion, Schema
+from plethos.service.schemas.common import Axis, Quaternion, Schema
 
 Id = Annotated[str, Field(min_length=1, max_length=64)]
 Name = Annotated[str, Field(min_length=1, max_length=120)]

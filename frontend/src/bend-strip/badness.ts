@@ -1,0 +1,16 @@
+/** How bad a joint is, as the server says it, in words. */
+import type { Schemas } from '@/api/client'
+
+export type Badness = Schemas['BadnessInfo']
+
+const words: Record<Exclude<Badness['measure'], ''>, string> = {
+  volume_loss: 'loses', volume_gain: 'swells', girth_loss: 'pinched by', girth_gain: 'bulges by', area_loss: 'loses',
+  area_gain: 'swells', width_loss: 'narrows by', open_fill: 'opens',
+}
+
+/** “loses 12.3 %”. */
+export const badnessText = ({ measure, value }: Badness) => (measure ? `${words[measure]} ${value.toFixed(1)} %` : '')
+
+/** Where the curve of what is worst stands at a step, percent of rest. */
+export const heightOf = (step: Pick<Schemas['BendPoint'], 'badness' | 'with'>) =>
+  (step.badness.measure.startsWith('girth') || step.badness.measure === 'width_loss' ? step.with.girth : step.with.volume) ?? 100

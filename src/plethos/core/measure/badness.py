@@ -1,0 +1,104 @@
+"""Badness: how bad a bend is at a joint, as one number. Strip, body map and *Which kind?* read it, and nothing else.
+
+Each measure has a bound, up to which nothing is wrong, and a value at which the limb is ruined; between them badness
+rises from 0 to 100, and the worst measure counts. The bounds are ours, by trial on the demo; no source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from plethos.core.measure.measured import Measured
+
+Bounds = Mapping[str, tuple[float, float]]
+
+BOUNDS: Bounds = {
+    "volume_loss": (5.0, 40.0),  # percent of rest, as all but contacts
+    "volume_gain": (8.0, 40.0),
+    "girth_loss": (10.0, 70.0),
+    "girth_gain": (15.0, 60.0),
+    "contacts": (1.0, 50.0),  # triangles that cross others and did not at rest, of a thousand of the region
+    "area_loss": (5.0, 40.0),  # of drawings
+    "area_gain": (8.0, 40.0),
+    "width_loss": (10.0, 70.0),
+    "open_fill": (0.1, 10.0),  # percent of the area
+}
+
+
+@dataclass(frozen=True)
+class Badness:
+    """How bad something is.
+
+    Parameters
+    ----------
+    percent
+        0 = within all bounds, 100 = ruined.
+    measure
+        What it is worst in, one of `BOUNDS`; also where that is within its bound. Empty when nothing was measured.
+    value
+        Of that measure.
+    near
+        That value against its bound, or, beyond it, 1 and the badness: what is worst of several is worst by it.
+    shade
+        All measures against what ruins them, added up, percent: what tells two apart that are equally bad.
+    """
+
+    percent: float
+    measure: str
+    value: float
+    near: float
+    shade: float
+
+    @property
+    def rank(self) -> float:
+        """By which the better of two is told: badness, and a little of what lies within the bounds."""
+        return self.percent + SHADE * self.shade
+
+
+SHADE = 0.1
+
+
+def badness(values: Mapping[str, float], bounds: Bounds = BOUNDS) -> Badness:
+    """How bad measures are.
+
+    Parameters
+    ----------
+    values
+        By name: see `values_of`.
+    bounds
+        The bound of each, and what ruins it; a character or a joint may have its own.
+    """
+    worst, shade = Badness(0.0, "", 0.0, -1.0, 0.0), 0.0
+    for name, value in values.items():
+        bound, ruined = bounds[name]
+        percent = 100 * min(max((value - bound) / (ruined - bound), 0.0), 1.0)
+        shade += 100 * value / ruined
+        # What is within its bound counts by how near it comes to it.
+        near = 1 + percent if percent > 0 else value / bound
+        if near > worst.near:
+            worst = Badness(percent, name, value, near, 0.0)
+    return replace(worst, shade=shade)
+
+
+def values_of(measured: Measured, contacts_per_mille: float | None = None) -> dict[str, float]:
+    """What is measured of a joint's region, by the names of `BOUNDS`; what cannot be measured is left out."""
+    area, width = ("area", "width") if measured.open_fill is not None else ("volume", "girth")
+    found: dict[str, float] = {}
+    if measured.volume is not None:
+        found[f"{area}_loss"] = max(0.0, 100 - measured.volume)
+        found[f"{area}_gain"] = max(0.0, measured.volume - 100)
+    if measured.girth is not None:
+        found[f"{width}_loss"] = max(0.0, 100 - measured.girth)
+    if measured.most_girth is not None:
+        found["girth_gain"] = max(0.0, measured.most_girth - 100)
+    if measured.open_percent is not None:
+        found["open_fill"] = measured.open_percent
+    if contacts_per_mille is not None:
+        found["contacts"] = contacts_per_mille
+    return found
+
+
+def badness_of(measured: Measured, contacts_per_mille: float | None = None, bounds: Bounds = BOUNDS) -> Badness:
+    """How bad a joint's region is in one pose."""
+    return badness(values_of(measured, contacts_per_mille), bounds)
