@@ -43,7 +43,8 @@ from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import INSIDE
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically
-from plethos.core.weights.bones import segment_distances, segments_of
+from plethos.core.weights.bone_distances import segment_distances
+from plethos.core.weights.bones import segments_of
 from plethos.demo.catalogue import open_demo
 from plethos.service.desk.bend_strip import bend_curves
 from plethos.service.desk.desk import Desk
@@ -56,7 +57,7 @@ from plethos.service.schemas.live import SAID, PoseMessage
 from plethos.service.schemas.tools import PaintSettings
 from plethos.service.schemas.want import Want
 from plethos.service.tools.paint_strokes import PaintStroke, PaintTool
-from plethos.store.repository import Revision
+from plethos.store.revision import Revision
 
 README = Path(__file__).with_name("README.md")
 

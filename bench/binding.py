@@ -17,12 +17,14 @@ from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.obj_mesh import file_from_obj
-from plethos.core.measure.bend import BendMeasure, ContactCounter
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically
-from plethos.core.weights.bones import segment_distances, segments_of
+from plethos.core.weights.bone_distances import segment_distances
+from plethos.core.weights.bones import segments_of
 from plethos.demo.catalogue import FINGERS
 
 CLIP, EVERY = "range of motion", 0.25  # seconds

@@ -17,7 +17,7 @@ from plethos.core.joints.flat import laid_flat
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.bind import bound_automatically
 from plethos.service.desk.desk import Desk
@@ -27,7 +27,7 @@ from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.poses import pose_of
 from plethos.service.schemas.live import SAID, PoseMessage
 from plethos.service.schemas.want import Want
-from plethos.store.repository import Revision
+from plethos.store.revision import Revision
 
 Row = tuple[str, str, str, str]
 Beside = Callable[..., tuple[float, float, float]]

@@ -13,13 +13,13 @@ from trimesh.remesh import subdivide
 
 from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Evaluator
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.roll import Limb, twist_remedies
 from plethos.core.propose.soft import soft_region
 from plethos.core.rules.remedies import Anchor, Helper, Limit, Relaxer, Remedy, Share, Slide, VolumeKeeper
 from plethos.core.rules.response import Response
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.mesh import Mesh, Part, Triangles
 from plethos.core.weights.assign import with_joint_weights

@@ -15,10 +15,11 @@ from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.obj_mesh import file_from_obj
 from plethos.core.geometry.subdivide import subdivided
-from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import intersecting_pairs
+from plethos.core.measure.travel import bent
 from plethos.core.rules.remedies import Corrective, Remedy
-from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.pose_set import PoseSet
+from plethos.core.rules.triggers.stored_pose import StoredPose
 from plethos.core.sculpt.inflate import inflate
 from plethos.core.sculpt.push_apart import push_apart
 from plethos.core.sculpt.session import Dab, SculptSurface
@@ -34,7 +35,7 @@ from plethos.service.library.version import HeldSculpt
 from plethos.service.schemas.tools import SculptSettings
 from plethos.service.schemas.want import Want
 from plethos.service.tools.sculpt_strokes import SculptTool
-from plethos.store.repository import Revision
+from plethos.store.revision import Revision
 
 Row = tuple[str, str, str, str]
 Beside = Callable[..., tuple[float, float, float]]

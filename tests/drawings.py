@@ -11,7 +11,7 @@ from plethos.core.character import Character
 from plethos.core.formats.svg_file import SvgFile, parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.joints.flat import laid_flat
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.weights.area import rigid
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically

@@ -11,14 +11,15 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.geometry.topology import vertex_normals
 from plethos.core.rules.program import compiled
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.hinge import HingeTrigger
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.shape import Shape
 
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from trimesh.graph import connected_components
 
 from plethos.core.formats.gltf_build import ELEMENT_ARRAY_BUFFER, GltfBuilder
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.demo.catalogue import shipped
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from plethos.core.character import Character
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.joints.draft import Draft
 from plethos.core.rules.dials import Dial
@@ -27,8 +27,9 @@ from plethos.core.rules.response import Response
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.dial import DialTrigger
 from plethos.core.rules.triggers.hinge import HingeTrigger
-from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.pose_set import PoseSet
 from plethos.core.rules.triggers.product import ProductTrigger
+from plethos.core.rules.triggers.stored_pose import StoredPose
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.shape import Shape
 from tests.figures import pair_file

@@ -5,7 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from plethos.core.character import Character
-from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 
 DATA = Path(__file__).parent / "outside" / "data"

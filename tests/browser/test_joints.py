@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from plethos.core.formats.obj import write_obj
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.remedies.helper import Helper
 from plethos.core.rules.remedies.helper_rules import Share

@@ -13,9 +13,9 @@ from PIL import Image
 from playwright.sync_api import expect
 
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.demo.catalogue import shipped
 from plethos.launch.front import FRONT
 from tests.browser.stage import BrowserCase

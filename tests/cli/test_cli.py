@@ -17,7 +17,7 @@ from scipy.spatial.transform import Rotation
 
 from plethos import cli
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.measure.region import joint_region
 from plethos.launch.front import ROOT

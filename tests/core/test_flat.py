@@ -33,9 +33,10 @@ from plethos.core.geometry.outlines import (
 from plethos.core.geometry.rotations import twist_angle
 from plethos.core.geometry.stroke_outline import ribbon, stroke_polygon
 from plethos.core.joints.flat import laid_flat
-from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.open_fill import open_area, painted, windings
 from plethos.core.measure.outline_site import bends_outlines
+from plethos.core.measure.travel import bent
 from plethos.core.propose.flat_helper import flat_helper
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.held import Held, furthest_turned, turned_joints
@@ -60,7 +61,7 @@ from plethos.core.skin.front_and_behind import behind_name, depth_joints, depth_
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically
-from plethos.demo.drawings.finish import Bend, with_bend
+from plethos.demo.drawings.finish import DemoBend, with_bend
 from tests.drawings import ARM, Z, bar, laid, opened, posed, svg
 
 HAT = {"name": "hat", "parent": None, "at": [0, 60]}
@@ -662,7 +663,7 @@ class Splitting(unittest.TestCase):
         below = "C170 16 140 18 120 18S90 18 80 18S30 16 0 12C-6 6 -6 -6 0 -12Z"
         round_limb = f'<path id="limb" d="{above}{below}" fill="#cc8800" fill-rule="evenodd" stroke="#000000"/>'
         character, _ = laid(svg(round_limb))
-        character = with_bend(character, Bend("lower", 80, "mend"))
+        character = with_bend(character, DemoBend("lower", 80, "mend"))
         split = split_across(character, lower(character))
         drawn = [d for _, s in split.mesh.outlines() for d in s.drawn]
         self.assertEqual([len(d.stroke.hidden) for d in drawn], [1, 1])
@@ -796,7 +797,7 @@ class TwinsInDepth(unittest.TestCase):
         self.assertEqual(other[other].tolist(), list(range(len(other))))
         pairs = depth_vertices(character.mesh)
         np.testing.assert_array_equal(pairs[pairs], np.arange(len(pairs)))
-        mended = with_bend(character, Bend("front_shin", 70, "front knee"))
+        mended = with_bend(character, DemoBend("front_shin", 70, "front knee"))
         both = twinned(mended, mended.rules.remedies[0].id)
         twin = both.rules.remedies[1]
         self.assertEqual(twin.name, "back knee")
@@ -836,7 +837,7 @@ class WorkedCases(unittest.TestCase):
         leg = f'<path d="M-12 -80{side}H12{back}Z"/>'
         character, _ = laid(svg(leg), joints)
         shin, foot = character.skeleton.find("shin"), character.skeleton.find("foot")
-        mended = with_bend(character, Bend("shin", 90, "knee"))
+        mended = with_bend(character, DemoBend("shin", 90, "knee"))
         measure = BendMeasure.of(mended, shin)
         pose = posed(mended, shin=5)
         for lift in np.linspace(0, 68, 12):
@@ -863,7 +864,7 @@ class WorkedCases(unittest.TestCase):
         character, _ = laid(svg(*arms, view="-200 -100 400 200"), joints)
         self.assertFalse(character.in_depth)
         angle = 96.0
-        mended = with_bend(character, Bend("left_fore", angle, "left elbow", (0.25, 0.5, 0.75)))
+        mended = with_bend(character, DemoBend("left_fore", angle, "left elbow", (0.25, 0.5, 0.75)))
         joint = mended.skeleton.find("left_fore")
         evaluator = Evaluator.of(mended)
         for step in (6, 12, 18, 24):
@@ -890,7 +891,7 @@ class WorkedCases(unittest.TestCase):
                   {"name": "knee", "parent": "thigh", "at": [0, 90]}]  # fmt: skip
         outline = '<path d="M-30 -80V-40V-20V0V20V60V100H30V60V20V0V-20V-40V-80Z"/>'
         character, _ = laid(svg(outline), joints)
-        character = with_bend(with_bend(character, Bend("thigh", 60, "forward")), Bend("thigh", -40, "back"))
+        character = with_bend(with_bend(character, DemoBend("thigh", 60, "forward")), DemoBend("thigh", -40, "back"))
         ways = {r.name: r.id for r in character.rules.remedies}
         evaluator = Evaluator.of(character)
         for degrees, on, off in ((60, "forward", "back"), (25, "forward", "back"), (-40, "back", "forward")):

@@ -21,8 +21,8 @@ from plethos.core.formats.document import from_document, to_document
 from plethos.core.formats.rules import InlineArrays
 from plethos.core.geometry.topology import Topology
 from plethos.core.joints.draft import Draft
-from plethos.core.measure.bend import bent
 from plethos.core.measure.girth import bone_directions
+from plethos.core.measure.travel import bent
 from plethos.core.motion.retarget import clip_of
 from plethos.core.rules.dials import Dial
 from plethos.core.rules.remedies import (
@@ -37,6 +37,7 @@ from plethos.core.rules.remedies import (
     Slide,
     kernels,
 )
+from plethos.core.rules.remedies.body import Stage
 from plethos.core.rules.response import Response
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.hinge import HingeTrigger
@@ -101,7 +102,7 @@ class Clamped(unittest.TestCase):
 class InOrder(unittest.TestCase):
     def test_deformers_act_one_after_the_other_in_the_order_of_the_list(self):
         base = everything(np.random.default_rng(8))
-        relaxer, keeper = (r for r in base.rules.remedies if r.body.stage == "after")
+        relaxer, keeper = (r for r in base.rules.remedies if r.body.stage is Stage.AFTER)
         pose = replace(any_pose(np.random.default_rng(9), base.skeleton), dials={"Wet": 2.0})
         results = []
         for one, other in ((relaxer, keeper), (keeper, relaxer)):

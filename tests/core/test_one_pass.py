@@ -20,7 +20,7 @@ from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.dial import DialTrigger
 from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.skeleton.kinematics import hinge_values
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.binding import Bones
 from plethos.core.skin.shape import Shape
 from tests.core.skeleton.test_kinematics import COUNT, random_skeleton

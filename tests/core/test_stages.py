@@ -15,7 +15,7 @@ from plethos.core.edits.clip_loss import clip_loss
 from plethos.core.edits.twins import twinned
 from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, evaluate_exact
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.rules import plain_rules, with_plain_rules
@@ -23,8 +23,9 @@ from plethos.core.geometry.outlines import Curve, Drawn, Fill, Outlines, Stroke
 from plethos.core.geometry.topology import extent, outward_normals
 from plethos.core.joints import edit
 from plethos.core.joints.draft import Draft
-from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.region import region_of
+from plethos.core.measure.travel import bent
 from plethos.core.rules.dials import Dial
 from plethos.core.rules.remedies import (
     Corrective,
@@ -40,8 +41,9 @@ from plethos.core.rules.response import Response
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.dial import DialTrigger
 from plethos.core.rules.triggers.hinge import HingeTrigger
-from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.pose_set import PoseSet
 from plethos.core.rules.triggers.product import ProductTrigger
+from plethos.core.rules.triggers.stored_pose import StoredPose
 from plethos.core.sculpt.solve import out_of_reach, solve_corrective
 from plethos.core.skin.binding import Binding
 from plethos.core.skin.layout import masked_binding

@@ -10,9 +10,11 @@ import numpy as np
 
 from plethos.core.evaluate import Evaluator
 from plethos.core.joints.edit import moved_joints
-from plethos.core.measure.bend import BendMeasure, ContactCounter, bent
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
+from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.picked import PickedPatch
+from plethos.core.measure.travel import bent
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.rules.rules import Rules

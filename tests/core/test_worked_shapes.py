@@ -10,7 +10,8 @@ from scipy.interpolate import PchipInterpolator
 from scipy.spatial.transform import Rotation
 
 from plethos.core.evaluate import Evaluator
-from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.travel import bent
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.rules.dials import Dial
 from plethos.core.rules.remedies import Corrective, Remedy

@@ -9,10 +9,12 @@ from scipy.spatial import cKDTree
 
 from plethos.core.errors import BadFileError
 from plethos.core.evaluate import ALL, NONE, Evaluator
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
-from plethos.core.measure.bend import BendMeasure, ContactCounter, bend_steps, bent
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
+from plethos.core.measure.contact_counter import ContactCounter
+from plethos.core.measure.travel import bend_steps, bent
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import Judge
 from plethos.core.rules.rules import Rules

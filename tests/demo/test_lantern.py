@@ -4,7 +4,8 @@ import unittest
 
 import numpy as np
 
-from plethos.core.measure.bend import BendMeasure, clip_steps
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.travel import clip_steps
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import Judge, proposed

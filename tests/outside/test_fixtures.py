@@ -13,12 +13,12 @@ from pathlib import Path
 import numpy as np
 
 from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.geometry import rotations
 from plethos.core.joints import edit
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically

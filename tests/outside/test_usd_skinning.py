@@ -10,7 +10,8 @@ from scipy.spatial.transform import Rotation
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
 from plethos.core.geometry import rotations
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin import exact
 from plethos.core.skin.binding import Binding, Bones
 from plethos.core.skin.mesh import Mesh, Part, Triangles

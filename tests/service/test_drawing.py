@@ -15,7 +15,7 @@ from plethos.core.propose.flat_mend import width_kept
 from plethos.core.sculpt.session import Dab
 from plethos.demo.shelf import shipped
 from plethos.service.desk.frame import frame
-from plethos.service.edits import drawing_edits, joint_edits, rule_edits
+from plethos.service.edits import dial_edits, drawing_edits, joint_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import correctives, helpers
@@ -185,7 +185,7 @@ class Split(OnADrawing):
         np.testing.assert_array_equal(other.character.mesh.rest, self.opened.character.mesh.rest)
         self.assertEqual(len(other.bare.mesh), len(made.character.mesh))
         # An edit on top of it, then both undone and done again, by this process and by another.
-        rule_edits.put_dial(self.bench, self.id, {"name": "belly", "low": 0, "high": 1, "start": 0})
+        dial_edits.put_dial(self.bench, self.id, {"name": "belly", "low": 0, "high": 1, "start": 0})
         self.bench.step(self.id, -1)
         self.assertEqual(len(self.opened.character.mesh), len(made.character.mesh))
         self.bench.step(self.id, -1)
@@ -206,7 +206,7 @@ class Split(OnADrawing):
         other = Workbench(self.store)
         watching = other.open(self.id)
         made = drawing_edits.split(self.bench, self.id, "lower")
-        other.catch_up(self.id)
+        other.shelf.catch_up(self.id)
         np.testing.assert_array_equal(watching.character.mesh.rest, made.character.mesh.rest)
 
     def test_where_nothing_is_to_be_split_nothing_is_stored(self):

@@ -12,7 +12,7 @@ from plethos.core.errors import PlethosError
 from plethos.core.skeleton.pose_files import pose_from_document
 from plethos.service.desk.desk import Desk
 from plethos.service.desk.frame import frame
-from plethos.service.edits import joint_edits, mask_edits, region_edits, rule_edits, weight_edits
+from plethos.service.edits import dial_edits, joint_edits, mask_edits, region_edits, rule_edits, weight_edits
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import correctives, helpers
 from plethos.service.schemas.bind import Pick
@@ -83,9 +83,9 @@ EDITS = st.one_of(
     st.builds(lambda d, n, x: lambda b, i: rule_edits.add_remedy(b, i, corrective(d, n, x)), TRIPLES, TEXTS, NUMBERS),
     st.builds(lambda n, m: lambda b, i: rule_edits.add_remedy(b, i, corrective(UP, n, 1, m, m)), TEXTS, TEXTS),
     st.builds(lambda n, v: lambda b, i: rule_edits.add_remedy(b, i, corrective(UP, n, 1, pose={n: v})), TEXTS, NUMBERS),
-    st.builds(lambda n, x, y: lambda b, i: rule_edits.put_dial(b, i, {"name": n, "low": 0, "high": x, "start": y}),
+    st.builds(lambda n, x, y: lambda b, i: dial_edits.put_dial(b, i, {"name": n, "low": 0, "high": x, "start": y}),
               TEXTS, NUMBERS, NUMBERS),
-    st.builds(lambda n, x: lambda b, i: rule_edits.put_group(b, i, {"name": n, "factor": x}, None), TEXTS, NUMBERS),
+    st.builds(lambda n, x: lambda b, i: dial_edits.put_group(b, i, {"name": n, "factor": x}, None), TEXTS, NUMBERS),
     st.builds(lambda x: lambda b, i: rule_edits.set_amount(b, i, "c", x), NUMBERS),
     st.builds(lambda x, y: lambda b, i: rule_edits.add_remedy(b, i, keeper(x, y)), NUMBERS, NUMBERS),
     st.builds(lambda r, a, w, k, x: lambda b, i: rule_edits.add_remedy(b, i, helper(r, a, w, k, x)),

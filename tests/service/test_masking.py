@@ -7,8 +7,8 @@ import numpy as np
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
-from plethos.core.measure.bend import bent
-from plethos.core.propose.helpers import pose_with_added_joints
+from plethos.core.measure.travel import bent
+from plethos.core.propose.made_helpers import pose_with_added_joints
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
 from plethos.service.desk.bend_strip import bend_curves

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from plethos.core.errors import BadEditError
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.demo.catalogue import shipped
 from plethos.service.desk.bend_strip import clip_curves

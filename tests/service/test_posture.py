@@ -6,7 +6,8 @@ import unittest
 import numpy as np
 
 from plethos.core.errors import BadEditError
-from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.skeleton.posture import lies_on_its_back
 from plethos.demo.catalogue import DEMOS, open_demo

@@ -79,7 +79,7 @@ class AFirstMend(unittest.TestCase):
         def meddled(mend, *arguments):
             other = Workbench(self.store)
             session.begin(other, self.id, self.pose, None)
-            self.bench.catch_up(self.id)
+            self.bench.shelf.catch_up(self.id)
             return solve(mend, *arguments)
 
         with unittest.mock.patch.object(correctives.FirstMend, "solved", meddled), self.assertRaises(OvertakenError):

@@ -14,7 +14,7 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.geometry import rotations
 from plethos.core.sculpt.session import Dab
 from plethos.service.desk.frame import frame
-from plethos.service.edits import region_edits, rule_edits
+from plethos.service.edits import dial_edits, region_edits, rule_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import helpers
@@ -54,7 +54,7 @@ class EveryKind(unittest.TestCase):
 
     def make_everything(self) -> None:
         bench, mine = self.bench, self.id
-        rule_edits.put_dial(bench, mine, {"id": "wet", "name": "Wet", "low": 0, "high": 2, "start": 1})
+        dial_edits.put_dial(bench, mine, {"id": "wet", "name": "Wet", "low": 0, "high": 2, "start": 1})
         soaked = {"kind": "dial", "id": "soaked", "reads": "wet", "name": "soaked"}
         rule_edits.put_trigger(bench, mine, {**soaked, "knots": [{"input": 0, "value": 0}, {"input": 2, "value": 1}]})
         rule_edits.put_trigger(bench, mine, hinge("bend", name="bend"))
@@ -80,7 +80,7 @@ class EveryKind(unittest.TestCase):
         region_edits.choose(bench, mine, Pick(by="joint", name="upper", least=0.5), None, False)
         share = {"kind": "share", "joint": "upper", "share": 0.5, "part": "twist", "axis": Z}
         helpers.make_helper(bench, mine, "pusher", "upper", [0.05, 0.6, 0.0], [share])
-        rule_edits.put_group(bench, mine, {"id": "g", "name": "arm", "on": True, "factor": 0.5}, ["c", "r"])
+        dial_edits.put_group(bench, mine, {"id": "g", "name": "arm", "on": True, "factor": 0.5}, ["c", "r"])
 
     def points(self, opened) -> np.ndarray:
         skeleton = opened.character.skeleton
@@ -127,7 +127,7 @@ class EveryKind(unittest.TestCase):
     def test_what_is_read_is_not_deleted_and_says_by_whom(self):
         self.make_everything()
         for delete, id_, reader in (
-            (rule_edits.delete_dial, "wet", "soaked"),
+            (dial_edits.delete_dial, "wet", "soaked"),
             (rule_edits.delete_trigger, "bend", "soggy"),
             (rule_edits.delete_trigger, "set", "side"),
         ):
@@ -148,8 +148,8 @@ class EveryKind(unittest.TestCase):
             lambda: rule_edits.add_remedy(
                 self.bench, self.id, {"kind": "relaxer", "name": "x", "mask": {"vertices": [10**9]}}
             ),
-            lambda: rule_edits.put_dial(self.bench, self.id, {"name": "low", "low": 1, "high": 0}),
-            lambda: rule_edits.put_group(self.bench, self.id, {"id": "g", "name": "arm"}, ["nobody"]),
+            lambda: dial_edits.put_dial(self.bench, self.id, {"name": "low", "low": 1, "high": 0}),
+            lambda: dial_edits.put_group(self.bench, self.id, {"id": "g", "name": "arm"}, ["nobody"]),
         ):
             with self.assertRaises(PlethosError):
                 wrong()

@@ -7,7 +7,7 @@ import numpy as np
 
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Acting, Evaluator
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.dials import Group
 from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton.mapping import mapped_pose
@@ -20,6 +20,7 @@ from plethos.service.library.version import HeldSculpt, OvertakenError
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.tools import SculptSettings
 from plethos.service.schemas.want import Want
+from plethos.service.sculpts import border as border_edits
 from plethos.service.sculpts import kept_sculpt, obj_exchange, pushed_apart, session
 from plethos.store.repository import Store
 from tests.light import light_keeper
@@ -92,31 +93,31 @@ class Borders(OnTheKeeper):
     file = shipped("lock-keeper-bare")
 
     def test_they_stay_unless_told_otherwise_and_are_put_back_in_one_step(self):
-        border = int(np.flatnonzero(self.mesh.border)[5])
+        there = int(np.flatnonzero(self.mesh.border)[5])
         self.begin()
-        moved = self.stroke(border)
+        moved = self.stroke(there)
         self.assertGreater(np.abs(moved).max(), 1e-4)
         self.assertFalse(moved[self.mesh.border].any())
-        self.assertEqual(len(border.moved_border(self.opened.version)), 0)
-        moved = self.stroke(border, border_stays=False)
+        self.assertEqual(len(border_edits.moved_border(self.opened.version)), 0)
+        moved = self.stroke(there, border_stays=False)
         count = int((moved[self.mesh.border] != 0).any(axis=1).sum())
         self.assertGreater(count, 0)
         np.testing.assert_array_equal(
-            border.moved_border(self.opened.version),
+            border_edits.moved_border(self.opened.version),
             np.flatnonzero(self.mesh.border & (moved != 0).any(axis=1)),
         )
         version = self.opened.version
         _, fields = unpack(frame(desk(self.opened), version, version.sculpt.pose, Want(border=True), {}))
         self.assertEqual(int(fields["region"].sum()), count)
-        border.put_border_back(self.bench, self.id)
+        border_edits.put_border_back(self.bench, self.id)
         now = self.opened.version.sculpt
         kept = now.points - now.start
         self.assertFalse(kept[self.mesh.border].any())
         np.testing.assert_array_equal(kept[~self.mesh.border], moved[~self.mesh.border])
         with self.assertRaisesRegex(BadEditError, "No border"):
-            border.put_border_back(self.bench, self.id)
+            border_edits.put_border_back(self.bench, self.id)
         self.bench.step(self.id, -1)
-        self.assertEqual(len(border.moved_border(self.opened.version)), count)
+        self.assertEqual(len(border_edits.moved_border(self.opened.version)), count)
 
 
 class Mirrored(OnTheKeeper):

@@ -9,7 +9,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.sculpt.session import Dab
 from plethos.service.desk.frame import frame
-from plethos.service.edits import pose_set_edits, rule_edits
+from plethos.service.edits import dial_edits, pose_set_edits, rule_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.want import Want
@@ -61,7 +61,7 @@ class OnATube(unittest.TestCase):
 class Products(OnATube):
     def test_a_remedy_whose_own_bend_goes_into_a_product_keeps_that_bend(self):
         own = self.corrective()
-        rule_edits.put_dial(self.bench, self.id, {"id": "d", "name": "Tired", "low": 0, "high": 1, "start": 0})
+        dial_edits.put_dial(self.bench, self.id, {"id": "d", "name": "Tired", "low": 0, "high": 1, "start": 0})
         bend_value = self.remedies()[-1].by
         rule_edits.set_trigger(self.bench, self.id, own, {"kind": "product", "name": "", "of": [bend_value, "d"]})
         evaluator = self.opened.version.evaluator
@@ -164,17 +164,17 @@ class StoredPoses(OnATube):
 class Groups(OnATube):
     def test_alone_is_for_all_in_it_and_deleting_it_leaves_them(self):
         one = self.corrective()
-        rule_edits.put_group(self.bench, self.id, {"name": "Left", "id": "g", "factor": 0.5}, [one])
+        dial_edits.put_group(self.bench, self.id, {"name": "Left", "id": "g", "factor": 0.5}, [one])
         other = self.corrective()
         version = self.opened.version
         seen = unpack(frame(desk(self.opened), version, self.pose(z=90), Want(alone="g"), {"seq": 1}))[1]["with"]
         only = version.evaluator.pose(self.pose(z=90), ALL.these(one)).points
         np.testing.assert_allclose(seen.reshape(-1, 3), only, atol=1e-7)
-        rule_edits.join_group(self.bench, self.id, other, "g")
+        dial_edits.join_group(self.bench, self.id, other, "g")
         self.assertEqual(self.opened.character.rules.members("g"), (one, other))
-        rule_edits.delete_group(self.bench, self.id, "g")
+        dial_edits.delete_group(self.bench, self.id, "g")
         self.assertEqual([r.group for r in self.remedies()], [None, None])
         whole = Evaluator.of(self.opened.character).pose(self.pose(z=90)).points
         self.assertGreater(np.abs(whole - only).max(), 1e-4)
         with self.assertRaisesRegex(BadEditError, "not there any more"):
-            rule_edits.delete_group(self.bench, self.id, "g")
+            dial_edits.delete_group(self.bench, self.id, "g")

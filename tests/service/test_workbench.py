@@ -12,11 +12,13 @@ import numpy as np
 
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import evaluate_exact
-from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.travel import bent
 from plethos.core.sculpt.session import Dab
 from plethos.service.edits import rule_edits
-from plethos.service.library import workbench
-from plethos.service.library.workbench import NotThereError, Workbench
+from plethos.service.library import shelf
+from plethos.service.library.open_character import NotThereError
+from plethos.service.library.workbench import Workbench
 from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import activation, tube_file
@@ -132,12 +134,12 @@ class OnTheBench(unittest.TestCase):
     def test_characters_that_nobody_has_in_hand_are_let_go_by_their_size(self):
         held = self.bench.open(self.id)
         ids = [self.bench.bring_in(f"Tube {n}", tube_file().pack()) for n in range(3)]
-        with patch.object(workbench, "MOST_KEPT", 2.5 * held.size):
+        with patch.object(shelf, "MOST_KEPT", 2.5 * held.size):
             seen = [weakref.ref(self.bench.open(i)) for i in ids]
             gc.collect()
             self.assertEqual([r() is not None for r in seen], [False, True, True])
             self.assertIs(self.bench.open(self.id), held, "what someone holds is found again")
-        with patch.object(workbench, "MOST_KEPT", 0):
+        with patch.object(shelf, "MOST_KEPT", 0):
             self.assertIs(self.bench.open(ids[0]), self.bench.open(ids[0]), "the newest stays, however large")
 
     def test_a_joint_that_bends_no_skin_is_looked_into_once_however_often_frames_ask(self):
@@ -156,7 +158,7 @@ class OnTheBench(unittest.TestCase):
         other = self.bench.bring_in("Other", tube_file().pack())
         self.bench.open(self.id)
         reading, go_on = Event(), Event()
-        read, asked = self.bench._read, []
+        read, asked = self.bench.shelf._read, []
 
         def slowly(character_id):
             asked.append(character_id)
@@ -164,7 +166,7 @@ class OnTheBench(unittest.TestCase):
             self.assertTrue(go_on.wait(60))
             return read(character_id)
 
-        with patch.object(Workbench, "_read", side_effect=slowly), ThreadPoolExecutor(5) as pool:
+        with patch.object(shelf.Shelf, "_read", side_effect=slowly), ThreadPoolExecutor(5) as pool:
             self.addCleanup(go_on.set)
             opening = [pool.submit(self.bench.open, other) for _ in range(3)]
             self.assertTrue(reading.wait(60))
@@ -176,12 +178,12 @@ class OnTheBench(unittest.TestCase):
             found = {id(o.result(60)) for o in opening}
             self.assertEqual((len(found), asked), (1, [other]), "read once, for all who wanted it")
             # Dropped while it is read: whoever comes next has it read anew.
-            self.bench.forget(other)
+            self.bench.shelf.forget(other)
             reading.clear()
             go_on.clear()
             late = pool.submit(self.bench.open, other)
             self.assertTrue(reading.wait(60))
-            dropped = pool.submit(self.bench.forget, other)
+            dropped = pool.submit(self.bench.shelf.forget, other)
             self.assertFalse(dropped.done())
             go_on.set()
             dropped.result(60)

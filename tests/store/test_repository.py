@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from plethos.store.blobs import digest, pack_offsets, unpack_offsets
-from plethos.store.repository import Missing, Store
+from plethos.store.repository import Store
+from plethos.store.revision import Missing
 from tests.server import fresh_database
 
 

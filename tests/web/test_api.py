@@ -11,7 +11,7 @@ from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
 from plethos.core.evaluate import evaluate_exact
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.demo.catalogue import shipped
 from tests.figures import tube_file
 from tests.server import PATIENT, RunningServer

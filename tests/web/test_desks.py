@@ -12,7 +12,8 @@ from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
 from plethos.service.desk.desk import Desk
-from plethos.service.library.workbench import NotThereError, Workbench
+from plethos.service.library.open_character import NotThereError
+from plethos.service.library.workbench import Workbench
 from plethos.store.repository import Store
 from plethos.web import live_socket
 from tests.figures import tube_file

@@ -14,8 +14,8 @@ from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.formats.files import Source, open_file, read_source
 from plethos.core.formats.svg_file import looks_like_svg
 from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_json
-from plethos.core.skeleton.skeleton import Pose
 
 HELP = "`./plethos cli`: the core for pipelines, without server or database."
 app = typer.Typer(

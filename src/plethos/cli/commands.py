@@ -33,7 +33,9 @@ from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.formats.svg_write import svg_of
 from plethos.core.geometry.outlines import Outlines
-from plethos.core.measure.bend import BendMeasure, ContactCounter, bend_steps, degrees_between
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.contact_counter import ContactCounter
+from plethos.core.measure.travel import bend_steps, degrees_between
 from plethos.core.skin.mesh import Part
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.bind import bound_automatically

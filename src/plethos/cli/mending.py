@@ -18,7 +18,7 @@ from plethos.core.propose.held import Held, furthest_turned, turned_joints
 from plethos.core.propose.kinds import Judge, Tried, proposed, reason
 from plethos.core.propose.solved import solved
 from plethos.core.rules.remedies import Remedy
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 
 @app.command()

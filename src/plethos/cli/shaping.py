@@ -23,8 +23,8 @@ from plethos.core.rules.remedies import Corrective, Remedy, Target
 from plethos.core.rules.remedies.corrective import APART, target_name
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
 from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose
 
 
 @app.command()

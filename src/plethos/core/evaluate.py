@@ -27,7 +27,7 @@ from plethos.core.rules.remedies import Body, Deformer
 from plethos.core.rules.remedies.order import SWITCHES
 from plethos.core.rules.triggers import Trigger
 from plethos.core.skeleton.kinematics import NO_DUALS, NO_STRETCHES, bone_rows
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin import exact
 from plethos.core.skin.binding import Binding
 from plethos.core.skin.bones import rigid_bones, skin_matrices

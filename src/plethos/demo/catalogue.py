@@ -10,23 +10,23 @@ from pathlib import Path
 
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError
-from plethos.core.formats import gltf_file
+from plethos.core.formats import gltf_parse
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.demo.build import FERRY_COOK, LOCK_DIVER, LOCK_KEEPER
 from plethos.demo.figure_file import Figure, build_file
-from plethos.demo.mend import MIDDLE, SIDES, Blended, Capped, Helped, Mend, Rolled, Solved, mended
+from plethos.demo.mend import MIDDLE, SIDES, Blended, Capped, Helped, Mend, Rolled, SolvedMend, mended
 from plethos.demo.wardrobe import ferry_cook_wears, lock_diver_wears, lock_keeper_wears
 
 FILES = Path(__file__).with_name("files")
 
 FINGERS = ("index", "middle", "ring", "little", "thumb")
-ELBOW, KNEE = Solved("forearm", 125, "elbow bent"), Solved("shin", 125, "knee bent")
+ELBOW, KNEE = SolvedMend("forearm", 125, "elbow bent"), SolvedMend("shin", 125, "knee bent")
 BELLY: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (Helped("spine_1", 35, "half", "belly bent"), MIDDLE),
     (Helped("chest", 28, "outside", "back bent"), MIDDLE),
-    (Solved("spine_2", 38, "belly folded"), MIDDLE),
+    (SolvedMend("spine_2", 38, "belly folded"), MIDDLE),
 )
 PLATES: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (Helped("upper_arm", 105, "hem", "shoulder plate clear"), SIDES),
@@ -41,13 +41,13 @@ FINISHED: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (Blended(("thigh",), "hip full"), SIDES),
     (Blended(("neck", "head"), "neck full"), MIDDLE),
     (Blended(("forearm",), "elbow full"), SIDES),
-    (Solved("forearm", 120, "elbow bent"), SIDES),
+    (SolvedMend("forearm", 120, "elbow bent"), SIDES),
     (KNEE, SIDES),
     (Capped("shin", 125, 0.05, "knee cap"), SIDES),
     (Helped("thigh", 105, "front_pair", "hip front"), SIDES),
-    (Solved("upper_arm", 105, "arm up"), SIDES),
-    (Solved("spine_2", 38, "belly folded"), MIDDLE),
-    (Solved("chest", 28, "chest bent forward"), MIDDLE),
+    (SolvedMend("upper_arm", 105, "arm up"), SIDES),
+    (SolvedMend("spine_2", 38, "belly folded"), MIDDLE),
+    (SolvedMend("chest", 28, "chest bent forward"), MIDDLE),
 )
 
 _KEEPER = Figure(LOCK_KEEPER, lock_keeper_wears)
@@ -119,7 +119,7 @@ def shipped(name: str) -> bytes:
 
 def open_demo(name: str = "lock-keeper") -> tuple[Character, GltfFile]:
     """A shipped demo, read."""
-    file = gltf_file.parse(shipped(name))
+    file = gltf_parse.parse(shipped(name))
     return read_character(file, DEMOS[name].title), file
 
 

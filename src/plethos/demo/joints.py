@@ -13,8 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.joints.frames import frame_along
-from plethos.demo.anatomy import FINGERS, SHOULDER, UPPER_ARM, WRIST, arm, finger_joints, leg, thumb_joints
+from plethos.demo.anatomy import FINGERS, SHOULDER, UPPER_ARM, WRIST, arm, finger_joints, thumb_joints
 from plethos.demo.build import Build
+from plethos.demo.foot import leg
 
 Vector = NDArray[np.float64]
 MIRROR = np.array([-1.0, 1.0, 1.0])

@@ -10,8 +10,9 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
 from plethos.core.geometry import rotations
-from plethos.core.measure.bend import BendMeasure, ContactCounter
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.contact_counter import ContactCounter
+from plethos.core.skeleton.pose import Pose
 
 RECORDED = Path(__file__).with_name("files") / "lock-keeper-bare.measures.json"
 

@@ -10,10 +10,10 @@ import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.edits.twins import twinned
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.held import Held
-from plethos.core.propose.helpers import Bend, at_spot, started
+from plethos.core.propose.helpers import HeldBend, at_spot, started
 from plethos.core.propose.hem import pushed
 from plethos.core.propose.roll import Limb, twist_remedies
 from plethos.core.propose.solved import solved
@@ -40,7 +40,7 @@ def _joint(side: str, name: str) -> str:
 
 
 @dataclass(frozen=True)
-class Solved:
+class SolvedMend:
     """A corrective solved for one bend, with a response fitted to the volume.
 
     Parameters
@@ -182,7 +182,7 @@ class Capped:
         if side == SIDES[1]:
             return _twins(character, self.name)
         held = _held(character, side, self.joint, self.degrees)
-        bend, rest = Bend.of(held), character.mesh.rest
+        bend, rest = HeldBend.of(held), character.mesh.rest
         spot = int(np.argmin(np.linalg.norm(rest - bend.furthest(bend.outwards, bend.at), axis=1)))
         return _renamed(character, at_spot(held, spot, self.reach), side, self.name)
 

@@ -25,7 +25,7 @@ WARM = "from plethos.launch.warm import warm_kernels; warm_kernels()"
 
 
 @dataclass(frozen=True)
-class Piece:
+class SuitePiece:
     """A suite, some modules of it, or the checks that need no tests (``lint``)."""
 
     suite: str
@@ -37,14 +37,14 @@ class Piece:
         return f"{self.suite} ({names})" if names else self.suite
 
 
-def pieces(wanted: Collection[str]) -> list[Piece]:
+def pieces(wanted: Collection[str]) -> list[SuitePiece]:
     """What is wanted, in the order in which it is begun."""
-    found: list[Piece] = []
+    found: list[SuitePiece] = []
     for suite in SUITES:
         if suite not in wanted:
             continue
         if suite not in SPLIT:
-            found.append(Piece(suite))
+            found.append(SuitePiece(suite))
             continue
         # Each module to the piece that has the fewest tests so far.
         folder = ROOT / "tests" / suite
@@ -53,8 +53,8 @@ def pieces(wanted: Collection[str]) -> list[Piece]:
         shares: list[list[str]] = [[] for _ in range(SPLIT[suite])]
         for module in sorted(sizes, key=lambda m: (-sizes[m], m)):
             min(shares, key=lambda share: sum(sizes[m] for m in share)).append(module)
-        found += [Piece(suite, tuple(sorted(share))) for share in shares if share]
-    return [*found, Piece("lint")] if "lint" in wanted else found
+        found += [SuitePiece(suite, tuple(sorted(share))) for share in shares if share]
+    return [*found, SuitePiece("lint")] if "lint" in wanted else found
 
 
 def _checks() -> dict[str, list[str]]:
@@ -96,13 +96,13 @@ class Lanes:
                     process.kill()
         return sum(p for p, _ in results), sum(f for _, f in results)
 
-    def _piece(self, piece: Piece) -> tuple[int, int]:
+    def _piece(self, piece: SuitePiece) -> tuple[int, int]:
         if piece.suite != "lint":
             return self._suite(piece)
         done = [self._check(name, command) for name, command in _checks().items()]
         return sum(p for p, _ in done), sum(f for _, f in done)
 
-    def _suite(self, piece: Piece) -> tuple[int, int]:
+    def _suite(self, piece: SuitePiece) -> tuple[int, int]:
         """One suite in a process of its own, which writes ``passed failed``."""
         with tempfile.NamedTemporaryFile("r") as result:
             command = [sys.executable, "-m", "plethos.launch.suite", piece.suite, result.name, *piece.modules]

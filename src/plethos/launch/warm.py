@@ -15,7 +15,8 @@ from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.skeleton import kinematics
 from plethos.core.skin import kernels
 from plethos.core.weights import fit
-from plethos.core.weights.bones import Segment, segment_distances
+from plethos.core.weights.bone_distances import segment_distances
+from plethos.core.weights.bones import Segment
 from plethos.core.weights.heated import heated
 from plethos.core.weights.limit import limit_influences
 

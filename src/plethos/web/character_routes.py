@@ -16,20 +16,11 @@ from plethos.service.desk import bend_strip
 from plethos.service.edits import rule_edits
 from plethos.service.library.poses import clip_named
 from plethos.service.library.workbench import limit
-from plethos.service.schemas.character import (
-    BendPoint,
-    BendRequest,
-    CharacterState,
-    ClipPoint,
-    ClipRequest,
-    FigureInfo,
-    LimitShift,
-    LossOfClip,
-    PresetRequest,
-    RemedyChange,
-    TriggerChange,
-)
+from plethos.service.schemas.character import CharacterState, LimitShift, LossOfClip, PresetRequest
+from plethos.service.schemas.figure import FigureInfo
+from plethos.service.schemas.remedies import RemedyChange, TriggerChange
 from plethos.service.schemas.rules import Knot
+from plethos.service.schemas.strip import BendPoint, BendRequest, ClipPoint, ClipRequest
 from plethos.service.told.character_states import character_state
 from plethos.service.told.figures import figure_info, mesh_bytes, subdivision_bytes
 from plethos.web.context import Bench, Page

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 
-from plethos.service.library.workbench import NotThereError
+from plethos.service.library.open_character import NotThereError
 from plethos.service.schemas.live import JobMessage
 from plethos.service.told.answers import job_message
 from plethos.web.context import AllJobs

@@ -8,18 +8,18 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable
 from typing import Annotated, Any, TypeVar
 
 import structlog
 from fastapi import APIRouter, Query, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
-from pydantic import BaseModel, ValidationError
+from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.skeleton.names import new_id
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.desk.desk import Desk
 from plethos.service.desk.frame import awaited, contacts, frame
 from plethos.service.jobs.jobs import WENT_WRONG
@@ -49,6 +49,7 @@ from plethos.service.tools.pick_strokes import PickTool
 from plethos.service.tools.sculpt_strokes import SculptTool
 from plethos.store.faults import fault_of
 from plethos.store.work import UNDER_WAY, Work
+from plethos.web.live_messages import again_and_again, newest_of, send, sentence_of
 
 T = TypeVar("T")
 router = APIRouter()
@@ -57,10 +58,8 @@ TOOLS: dict[str, Tool] = {
     "sculpt": SculptTool(), "outline": OutlineTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()
 }  # fmt: skip
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
-AGAIN = 1.0
 NOT_SAVED = "The last stroke is not saved, everything before it is."
 NO_TEXT = "Messages to the server are text, in JSON: this one was bytes."
-UNREADABLE = "The server does not know that kind of message."
 
 
 @router.websocket("/api/characters/{character_id}/live")
@@ -109,7 +108,7 @@ class _Session:
         ]
         reader = asyncio.create_task(self._read())
         telling = (self._tell_versions, self._tell_work, self._tell_lease, self._show_others, self._say_goodbye)
-        tasks = [reader, *(asyncio.create_task(_again_and_again(tell)) for tell in telling)]
+        tasks = [reader, *(asyncio.create_task(again_and_again(tell)) for tell in telling)]
         try:
             while not reader.done() or not self.waiting.empty():
                 getter = asyncio.create_task(self.waiting.get())
@@ -120,7 +119,7 @@ class _Session:
                 batch = [getter.result()]
                 while not self.waiting.empty():
                     batch.append(self.waiting.get_nowait())
-                for message in _newest(batch):
+                for message in newest_of(batch):
                     await self._answer(message)
         except (WebSocketDisconnect, RuntimeError):
             pass
@@ -143,7 +142,7 @@ class _Session:
                 try:
                     await self.waiting.put(SAID.validate_json(text))
                 except ValidationError as error:
-                    await self.waiting.put(ProblemMessage(seq=None, detail=_sentence(error)))
+                    await self.waiting.put(ProblemMessage(seq=None, detail=sentence_of(error)))
         except (WebSocketDisconnect, RuntimeError):
             return
 
@@ -151,13 +150,13 @@ class _Session:
         seq, desk = message.seq, self.desk
         try:
             if isinstance(message, ProblemMessage):
-                await _send(self.socket, message)
+                await send(self.socket, message)
             elif isinstance(message, PoseMessage):
                 self._shown = message
                 await self._show(message)
             elif isinstance(message, ContactsMessage):
                 counted = await run_in_threadpool(self._counted, message)
-                await _send(self.socket, ContactsAnswer(seq=message.seq, **counted))
+                await send(self.socket, ContactsAnswer(seq=message.seq, **counted))
             elif isinstance(message, StrokeMessage):
                 await self.socket.send_bytes(await self._aside(self._touched, message))
             else:
@@ -171,15 +170,15 @@ class _Session:
                     # What others stored while this was under way was not told.
                     self._news.set()
         except PlethosError as error:
-            await _send(self.socket, ProblemMessage(seq=seq, detail=error.sentence))
+            await send(self.socket, ProblemMessage(seq=seq, detail=error.sentence))
         except (WebSocketDisconnect, RuntimeError):
             raise
         except OperationalError as error:
             log.error("database away", path="live")
-            await _send(self.socket, ProblemMessage(seq=seq, detail=f"{fault_of(error)} {NOT_SAVED}"))
+            await send(self.socket, ProblemMessage(seq=seq, detail=f"{fault_of(error)} {NOT_SAVED}"))
         except Exception:
             log.exception("live message failed")
-            await _send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))
+            await send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))
 
     async def _show(self, message: PoseMessage) -> None:
         shown, version, joint = await self._aside(self._posed, message)
@@ -250,7 +249,7 @@ class _Session:
         while True:
             now = self.desk.opened.edited_elsewhere(self.desk.page)
             if now != told:
-                await _send(self.socket, LeaseMessage(elsewhere=now))
+                await send(self.socket, LeaseMessage(elsewhere=now))
             told = now
             # Hands that rest are told by no one.
             with contextlib.suppress(TimeoutError):
@@ -260,13 +259,13 @@ class _Session:
     async def _say_goodbye(self) -> None:
         """Say that the character was deleted, and let the page go: what it has in hand is of no one any more."""
         await self._gone.wait()
-        await _send(self.socket, GoneMessage(detail=GONE))
+        await send(self.socket, GoneMessage(detail=GONE))
         await self.socket.close(4404)
         await asyncio.Event().wait()
 
     async def _tell_version(self, version: Version, seq: int | None) -> None:
         state = await run_in_threadpool(character_state, version)
-        await _send(self.socket, VersionMessage(seq=seq, state=state))
+        await send(self.socket, VersionMessage(seq=seq, state=state))
 
     async def _tell_work(self) -> None:
         """Say how long work on the character goes: what is under way now, and each step of it."""
@@ -278,37 +277,7 @@ class _Session:
             followed = told.id if told is not None and told.state in UNDER_WAY else None
             now = await run_in_threadpool(works.newest, character_id, followed)
             if now is not None and now != told and (now.state in UNDER_WAY or not came):
-                await _send(self.socket, job_message(now))
+                await send(self.socket, job_message(now))
             told, came = now, False
             await self._work.wait()
             self._work.clear()
-
-
-async def _again_and_again(tell: Callable[[], Coroutine[Any, Any, None]]) -> None:
-    """Go on telling after a fault: the database may be away for a while."""
-    while True:
-        try:
-            await tell()
-        except Exception:
-            log.exception("a page could not be told")
-            await asyncio.sleep(AGAIN)
-
-
-def _newest(batch: list[Any]) -> list[Any]:
-    """Leave out poses, and counts asked for, that a later one has overtaken."""
-    last = {type(m): i for i, m in enumerate(batch)}
-    return [m for i, m in enumerate(batch) if not isinstance(m, PoseMessage | ContactsMessage) or i == last[type(m)]]
-
-
-async def _send(socket: WebSocket, message: BaseModel) -> None:
-    with contextlib.suppress(WebSocketDisconnect, RuntimeError):
-        await socket.send_text(message.model_dump_json(by_alias=True))
-
-
-def _sentence(error: ValidationError) -> str:
-    """What is wrong with a message, where."""
-    first = error.errors()[0]
-    if first["type"] in ("union_tag_invalid", "union_tag_not_found", "json_invalid", "model_attributes_type"):
-        return UNREADABLE
-    place = " ".join(str(p) for p in first["loc"][1:])
-    return f"{place or 'The message'}: {first['msg']}."

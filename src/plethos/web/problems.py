@@ -11,7 +11,7 @@ from starlette.exceptions import HTTPException
 
 from plethos.core.errors import BadFileError, JointNeededError, PlethosError
 from plethos.service.library.lease import BeingEditedError
-from plethos.service.library.workbench import NotThereError
+from plethos.service.library.open_character import NotThereError
 from plethos.store.faults import fault_of
 
 TOO_LARGE = "That is larger than what is taken in at once; nothing of it was kept."

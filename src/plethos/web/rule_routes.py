@@ -9,7 +9,7 @@ import numpy as np
 from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 
-from plethos.service.edits import mask_edits, pose_set_edits, rule_edits, target_edits
+from plethos.service.edits import dial_edits, mask_edits, pose_set_edits, rule_edits, target_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.proposals import correctives, helpers, tried_kinds
 from plethos.service.schemas.character import CharacterState, FittedResponse
@@ -66,13 +66,13 @@ def set_rules(bench: Bench, character_id: str, body: RulesBody) -> CharacterStat
 @router.put("/dials")
 def put_dial(bench: Bench, character_id: str, body: DialRule) -> CharacterState:
     """A dial; one of the same id is replaced."""
-    return character_state(rule_edits.put_dial(bench, character_id, body.model_dump(exclude_none=True)))
+    return character_state(dial_edits.put_dial(bench, character_id, body.model_dump(exclude_none=True)))
 
 
 @router.delete("/dials/{dial_id}")
 def delete_dial(bench: Bench, character_id: str, dial_id: str) -> CharacterState:
     """Take a dial away that nothing reads."""
-    return character_state(rule_edits.delete_dial(bench, character_id, dial_id))
+    return character_state(dial_edits.delete_dial(bench, character_id, dial_id))
 
 
 @router.put("/triggers")
@@ -120,19 +120,19 @@ def delete_pose(bench: Bench, character_id: str, set_id: str, pose_id: str) -> C
 def put_group(bench: Bench, character_id: str, body: GroupChange) -> CharacterState:
     """A group and, if wanted, who is in it."""
     document = body.model_dump(exclude_none=True, exclude={"members"})
-    return character_state(rule_edits.put_group(bench, character_id, document, body.members))
+    return character_state(dial_edits.put_group(bench, character_id, document, body.members))
 
 
 @router.delete("/groups/{group_id}")
 def delete_group(bench: Bench, character_id: str, group_id: str) -> CharacterState:
     """Take a group away; the remedies in it stay."""
-    return character_state(rule_edits.delete_group(bench, character_id, group_id))
+    return character_state(dial_edits.delete_group(bench, character_id, group_id))
 
 
 @router.put("/remedies/{remedy_id}/group")
 def join_group(bench: Bench, character_id: str, remedy_id: str, body: Tie) -> CharacterState:
     """Put a remedy into a group, or out of any."""
-    return character_state(rule_edits.join_group(bench, character_id, remedy_id, body.value))
+    return character_state(dial_edits.join_group(bench, character_id, remedy_id, body.value))
 
 
 @router.post("/remedies")

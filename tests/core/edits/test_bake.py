@@ -10,10 +10,10 @@ import numpy as np
 from plethos.core.edits.bake import baked
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats import gltf_file
+from plethos.core.formats import gltf_parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import started
 from plethos.core.propose.kinds import Judge
@@ -88,7 +88,7 @@ class Baking(unittest.TestCase):
         character = made("volume_keeper")
         remedy = character.rules.remedies[-1].id
         done = baked(character, remedy, character.skeleton.find("left_shin"), Z, ANGLES).character
-        again = read_character(gltf_file.parse(write_glb(done, keeper()[1])), "again")
+        again = read_character(gltf_parse.parse(write_glb(done, keeper()[1])), "again")
         off = points(again, "left_shin", 1.2) - points(done, "left_shin", 1.2)
         self.assertLess(np.abs(off).max(), 1e-5)
 

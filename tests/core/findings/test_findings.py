@@ -14,15 +14,15 @@ from plethos.core.findings.findings import findings_of, twice_in
 from plethos.core.findings.of_shapes import repeats
 from plethos.core.geometry.topology import outward_normals
 from plethos.core.joints import edit
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.dials import Dial
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.dial import DialTrigger
 from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.pose_files import pose_from_document, pose_to_json
-from plethos.core.skeleton.skeleton import Hinge
 from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube

@@ -11,10 +11,10 @@ from plethos.core.edits.review import CHANGED
 from plethos.core.errors import BadFileError
 from plethos.core.evaluate import ALL, NONE, evaluate_exact
 from plethos.core.formats.document import upgraded
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 
 BEFORE = Path(__file__).parents[2] / "data" / "before"
 EXPECTED = json.loads((BEFORE / "expected.json").read_text())

@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, GltfBuilder
-from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.weights import colours
 from plethos.demo.catalogue import open_demo

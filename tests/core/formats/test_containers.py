@@ -16,7 +16,8 @@ from plethos.core.errors import BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import open_file
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_file import COMPONENTS, GltfFile, parse, whole
+from plethos.core.formats.gltf_file import COMPONENTS, GltfFile, whole
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import read_obj_points, write_obj

@@ -22,7 +22,7 @@ from plethos.core.rules.triggers import KINDS as TRIGGERS
 from plethos.core.rules.triggers import trigger_from_document
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.shape import Shape
-from tests.core.test_stages import everything
+from tests.making import everything
 
 X, Y, Z = (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)
 

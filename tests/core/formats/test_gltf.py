@@ -15,7 +15,7 @@ from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.files import open_file, packed, read_file
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import write_obj
@@ -23,11 +23,11 @@ from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.formats.rules import plain_rules
 from plethos.core.geometry import rotations
 from plethos.core.joints import edit
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.rules import Rules
 from plethos.core.sculpt.solve import guess_trigger, solve_corrective
-from plethos.core.skeleton.skeleton import Hinge
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skin.picked import PICKED
 from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo

@@ -16,7 +16,8 @@ from scipy.spatial.transform import Rotation
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.geometry import rotations

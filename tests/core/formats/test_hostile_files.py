@@ -9,7 +9,8 @@ import numpy as np
 from plethos.core.errors import BadFileError, PlethosError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import open_file, read_file
-from plethos.core.formats.gltf_file import GltfFile, parse
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.limits import check_parts, check_weights

@@ -41,7 +41,7 @@ from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.skeleton.clips import Clip, Track
 from plethos.core.skin.shape import Shape
 from plethos.demo.drawings.catalogue import DRAWINGS, draw
-from plethos.demo.drawings.finish import Bend, with_bend, with_clip
+from plethos.demo.drawings.finish import DemoBend, with_bend, with_clip
 from plethos.demo.shelf import shipped
 from plethos.launch.front import ROOT
 from tests.drawings import Z, bar, laid, posed, svg
@@ -335,7 +335,7 @@ class Whole(unittest.TestCase):
         character, file = laid(
             svg(f'<g id="limb">{limb}</g>', '<g id="hat"><circle cx="200" cy="-60" r="20" fill="#aa0000"/></g>')
         )
-        character = with_bend(character, Bend("lower", 80, "mend", (0.5,)))
+        character = with_bend(character, DemoBend("lower", 80, "mend", (0.5,)))
         trigger = HingeTrigger(character.skeleton.find("lower"), Z, Response((0.0, 1.0), (0.0, 1.0)), id="o")
         character = character.with_remedy(Remedy(Order("limb", "hat"), "over", by="o"), trigger)
         # It also rounds a corner: what is a straight line at rest is none in the bend.

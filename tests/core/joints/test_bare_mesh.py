@@ -7,15 +7,16 @@ import numpy as np
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import open_file
-from plethos.core.formats.gltf_file import parse
 from plethos.core.formats.gltf_nodes import is_marked
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj import write_obj
 from plethos.core.joints import edit
 from plethos.core.joints.ranges import PRESETS
 from plethos.core.joints.template import MARKERS, guessed_markers, laid
-from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.travel import bent
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import check_weights

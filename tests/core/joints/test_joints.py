@@ -11,21 +11,23 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core.errors import BadEditError, JointNeededError
 from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.geometry import rotations
-from plethos.core.joints import edit
+from plethos.core.joints import edit, reflect
 from plethos.core.joints.draft import Draft
 from plethos.core.joints.edit import hinged, moved_joints
 from plethos.core.joints.frames import frame_along
 from plethos.core.joints.layout import laid_out, layout_to_json
 from plethos.core.joints.ranges import PRESETS, hinge_of, suggested, with_range
-from plethos.core.measure.bend import BendMeasure, ContactCounter, bent
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.girth import bone_directions
+from plethos.core.measure.travel import bent
 from plethos.core.rules.rules import Rules
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.pose_files import pose_from_json
-from plethos.core.skeleton.skeleton import Hinge
 from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
 from tests.figures import activation, only_with, tube, tube_file
@@ -122,7 +124,7 @@ class Edited(unittest.TestCase):
     def test_a_joint_is_made_on_both_sides(self):
         clavicle = self.skeleton.find("left_clavicle")
         one = edit.made(self.keeper, "left_buckle", clavicle, [0.1, 1.4, 0.15])
-        both = edit.reflected(one, [one.skeleton.find("left_buckle")])
+        both = reflect.reflected(one, [one.skeleton.find("left_buckle")])
         right = both.skeleton.find("right_buckle")
         np.testing.assert_allclose(self.at(both, "right_buckle"), [-0.1, 1.4, 0.15], atol=1e-12)
         self.assertEqual(both.skeleton.names[both.skeleton.parents[right]], "right_clavicle")
@@ -164,7 +166,7 @@ class Edited(unittest.TestCase):
         forearm = self.skeleton.find("left_forearm")
         by = rotations.from_euler_xyz_deg([10, 35, -20])
         once = edit.turned(self.keeper, forearm, by)
-        both = edit.reflected(once, [forearm], self.skeleton)
+        both = reflect.reflected(once, [forearm], self.skeleton)
         self.stays(both)
         self.moves_alike(both)
         self.comes_back(both)
@@ -192,7 +194,7 @@ class Edited(unittest.TestCase):
         crooked = edit.turned(bare, bare.skeleton.find("right_forearm"), rotations.from_euler_xyz_deg([0, 180, 0]))
         for start in (bare, crooked):
             one = with_range(start, forearm, "elbow_flexion")
-            both = edit.reflected(one, [forearm], start.skeleton)
+            both = reflect.reflected(one, [forearm], start.skeleton)
             pose = both.skeleton.rest_pose()
             for name in ("left_forearm", "right_forearm"):
                 j = both.skeleton.find(name)
@@ -208,7 +210,7 @@ class Edited(unittest.TestCase):
             one = edit.made(self.keeper, "left_flap", clavicle, [0.1, 1.4, 0.15])
             one = edit.hinged(one, one.skeleton.find("left_flap"), Hinge(tuple(axis), -1.0, 2.0))
             one = edit.made(one, "left_flap_tip", one.skeleton.find("left_flap"), [0.17, 1.31, 0.2])
-            both = edit.reflected(one, [one.skeleton.find(n) for n in ("left_flap", "left_flap_tip")])
+            both = reflect.reflected(one, [one.skeleton.find(n) for n in ("left_flap", "left_flap_tip")])
             left, right = (both.skeleton.find(f"{side}_flap") for side in ("left", "right"))
             there = both.skeleton.hinge(right)
             self.assertEqual((there.low, there.high), (-1.0, 2.0))
@@ -221,11 +223,11 @@ class Edited(unittest.TestCase):
 
     def test_of_joints_in_the_middle_no_twin_is_made(self):
         names = [n for n in self.skeleton.names if not n.startswith("right_")]
-        both = edit.reflected(self.keeper, [self.skeleton.find(n) for n in names])
+        both = reflect.reflected(self.keeper, [self.skeleton.find(n) for n in names])
         self.assertEqual(both.skeleton.names, self.skeleton.names)
         moved = edit.with_joint_moved(self.keeper, self.skeleton.find("left_hand"), [0.5, 1.0, 0.1], None, False)
         np.testing.assert_array_equal(Evaluator.of(moved).rest(), Evaluator.of(self.keeper).rest())  # only its pivot
-        both = edit.reflected(moved, [self.skeleton.find(n) for n in ("neck", "left_hand")])
+        both = reflect.reflected(moved, [self.skeleton.find(n) for n in ("neck", "left_hand")])
         np.testing.assert_allclose(self.at(both, "right_hand"), [-0.5, 1.0, 0.1], atol=1e-9)
         np.testing.assert_allclose(self.at(both, "neck"), self.at(self.keeper, "neck"), atol=1e-12)
 
@@ -235,7 +237,7 @@ class Edited(unittest.TestCase):
         for degrees in ([60, 0, 0], [0, 25, 15], [1, 0, 1]):
             crooked = edit.turned(self.keeper, right, rotations.from_euler_xyz_deg(degrees))
             self.assertGreater(np.abs(crooked.skeleton.rest_global[right, :3, :3] - kept).max(), 0.01)
-            both = edit.reflected(crooked, [left])
+            both = reflect.reflected(crooked, [left])
             np.testing.assert_allclose(both.skeleton.rest_global[right, :3, :3], kept, atol=1e-6)
 
     def test_a_frame_is_laid_along_its_bone_again(self):
@@ -336,12 +338,12 @@ class Edited(unittest.TestCase):
         bare = self.keeper.with_rules(Rules())
         hung = edit.reparented(bare, bare.skeleton.find("left_hand"), None)
         self.assertEqual(hung.skeleton.parents[hung.skeleton.find("left_hand")], -1)
-        both = edit.reflected(hung, [hung.skeleton.find("left_hand")], bare.skeleton)
+        both = reflect.reflected(hung, [hung.skeleton.find("left_hand")], bare.skeleton)
         self.assertEqual(both.skeleton.parents[both.skeleton.find("right_hand")], -1)
         self.stays(both)
         np.testing.assert_allclose(self.at(both, "right_hand"), self.at(both, "left_hand") * [-1, 1, 1], atol=1e-9)
         loose = edit.made(self.keeper, "left_rope", None, [0.4, 1.0, 0.1])
-        pair = edit.reflected(loose, [loose.skeleton.find("left_rope")])
+        pair = reflect.reflected(loose, [loose.skeleton.find("left_rope")])
         self.assertEqual(pair.skeleton.parents[pair.skeleton.find("right_rope")], -1)
         with self.assertRaisesRegex(BadEditError, "hang on itself"):
             edit.reparented(bare, 3, 3)

@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from plethos.core.evaluate import Evaluator
-from plethos.core.measure.bend import bent
 from plethos.core.measure.contribution import contributions
+from plethos.core.measure.travel import bent
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger

@@ -13,11 +13,13 @@ from scipy.spatial.transform import Rotation
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.geometry.topology import boundary_loops
-from plethos.core.measure.bend import BendMeasure, ContactCounter, bend_steps, bent, degrees_between
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
+from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.girth import STATIONS, Slice, _loops, bone_directions
 from plethos.core.measure.region import Region, region_volume
+from plethos.core.measure.travel import bend_steps, bent, degrees_between
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger

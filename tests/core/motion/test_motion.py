@@ -12,7 +12,7 @@ from scipy.spatial.transform import Rotation
 from plethos.core.errors import BadFileError
 from plethos.core.formats import document as codec
 from plethos.core.formats.bvh import read_bvh
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.rules import InlineArrays

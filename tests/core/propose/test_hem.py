@@ -10,12 +10,13 @@ import numpy as np
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
-from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
+from plethos.core.measure.travel import bent
 from plethos.core.propose.held import Held
-from plethos.core.propose.helpers import pose_with_added_joints
-from plethos.core.propose.hem import Ground, Hem, NoSlideError, pushed
+from plethos.core.propose.hem import Hem, NoSlideError, pushed
+from plethos.core.propose.hem_ground import Ground
 from plethos.core.propose.kinds import Judge, proposed, reason
+from plethos.core.propose.made_helpers import pose_with_added_joints
 from plethos.core.rules.rules import Rules
 from plethos.demo.catalogue import open_demo
 from tests.figures import hemmed

@@ -12,9 +12,11 @@ from hypothesis import strategies as st
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.measure.bend import BendMeasure, ContactCounter, bent
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import joint_region, region_volume
+from plethos.core.measure.travel import bent
 from plethos.core.propose.between import with_between
 from plethos.core.propose.crease import CLEAR, Crease
 from plethos.core.propose.first_mend import FirstMend

@@ -15,12 +15,14 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.geometry import rotations
 from plethos.core.geometry.falloff import seen
 from plethos.core.geometry.topology import Topology
-from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.girth import bone_directions
+from plethos.core.measure.travel import bent
 from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import Held
-from plethos.core.propose.helpers import at_spot, pose_with_added_joints, rank_on_the_way, started
+from plethos.core.propose.helpers import at_spot, started
 from plethos.core.propose.kinds import TRIALS, Judge, proposed, reason, waterfall
+from plethos.core.propose.made_helpers import pose_with_added_joints, rank_on_the_way
 from plethos.core.propose.roll import Limb, measured_roll, twist_remedies, with_twists
 from plethos.core.propose.soft import evened, joints_under, soft_region
 from plethos.core.rules.remedies import Helper, Remedy, SkinBlend

@@ -7,8 +7,8 @@ import numpy as np
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.measure.bend import bent
 from plethos.core.measure.picked import PickedPatch
+from plethos.core.measure.travel import bent
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
 from plethos.core.skeleton.symmetry import vertex_mirror

@@ -14,8 +14,8 @@ from scipy.spatial.transform import Rotation
 from plethos.core.edits.twins import twinned
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
-from plethos.core.measure.bend import bent
 from plethos.core.measure.helper_path import helper_path
+from plethos.core.measure.travel import bent
 from plethos.core.rules.dials import Dial
 from plethos.core.rules.program import compiled
 from plethos.core.rules.remedies import Anchor, Grow, Helper, Limit, Push, Remedy, Share, SkinBlend, Slide

@@ -14,7 +14,8 @@ from plethos.core.geometry import rotations
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.pose_map import PoseMap
-from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.pose_set import PoseSet
+from plethos.core.rules.triggers.stored_pose import StoredPose
 from plethos.core.skin.shape import Shape
 from tests.figures import tube
 

@@ -13,7 +13,7 @@ from scipy.spatial.transform import Rotation
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator
 from plethos.core.geometry import rotations
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.dials import Dial, Group
 from plethos.core.rules.program import compiled
 from plethos.core.rules.remedies import Corrective, Helper, Remedy, Share, Target
@@ -21,9 +21,11 @@ from plethos.core.rules.response import Response
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.dial import DialTrigger
 from plethos.core.rules.triggers.hinge import HingeTrigger
-from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.pose_set import PoseSet
 from plethos.core.rules.triggers.product import ProductTrigger
-from plethos.core.skeleton.skeleton import Hinge, Pose
+from plethos.core.rules.triggers.stored_pose import StoredPose
+from plethos.core.skeleton.hinge import Hinge
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.shape import Shape
 from tests.core.skeleton.test_kinematics import random_skeleton
 from tests.figures import tube, value_of

@@ -10,7 +10,7 @@ from scipy.interpolate import PchipInterpolator
 
 from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.response import PRESETS, Response
 from plethos.core.rules.triggers import trigger_from_document
 from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge, snap_axis, unit_axis

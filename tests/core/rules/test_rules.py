@@ -16,7 +16,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats.document import from_document, rules_from_document, rules_to_document, to_document, upgraded
 from plethos.core.formats.rules import InlineArrays, plain_rules, with_plain_rules
 from plethos.core.joints import edit
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.dials import Dial, Group
 from plethos.core.rules.remedies import (
     Corrective,
@@ -33,8 +33,9 @@ from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers import trigger_from_document
 from plethos.core.rules.triggers.dial import DialTrigger
 from plethos.core.rules.triggers.hinge import HingeTrigger
-from plethos.core.rules.triggers.pose_set import PoseSet, StoredPose
+from plethos.core.rules.triggers.pose_set import PoseSet
 from plethos.core.rules.triggers.product import ProductTrigger
+from plethos.core.rules.triggers.stored_pose import StoredPose
 from plethos.core.skeleton.clips import Clip, Track
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.shape import Shape

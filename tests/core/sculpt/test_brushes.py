@@ -15,9 +15,9 @@ from plethos.core.geometry import rotations
 from plethos.core.geometry.borders import border_vertices
 from plethos.core.geometry.rotations import from_axis_angle
 from plethos.core.geometry.topology import Topology
-from plethos.core.measure.bend import bent
 from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.measure.region import joint_region
+from plethos.core.measure.travel import bent
 from plethos.core.sculpt import BRUSHES, DRAGS
 from plethos.core.sculpt.even_loop import _under as under_the_brush
 from plethos.core.sculpt.even_loop import evenly

@@ -11,11 +11,11 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator, evaluate_exact
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import guess_trigger, invert_offsets, solve_corrective
-from plethos.core.skeleton.skeleton import Hinge
+from plethos.core.skeleton.hinge import Hinge
 from tests.figures import activation, tied, tube
 
 UP = (0.0, 1.0, 0.0)

@@ -9,14 +9,15 @@ from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
 
 from plethos.core.errors import BadFileError
-from plethos.core.evaluate import NONE
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.rules import _without_helpers
-from plethos.core.measure.bend import BendMeasure, bent, clip_steps
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.travel import bent, clip_steps
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import started
+from plethos.core.rules.program import NONE
 from plethos.core.rules.rules import Rules
 from plethos.core.skeleton.clips import Clip, Track
 from plethos.demo.catalogue import open_demo

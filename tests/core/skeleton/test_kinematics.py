@@ -8,7 +8,8 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core.geometry import rotations
 from plethos.core.skeleton.kinematics import bone_rows, frames
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.binding import Bones
 from plethos.core.skin.bones import rigid_bones
 

@@ -12,9 +12,10 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core.errors import BadPoseError
 from plethos.core.joints import edit
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.mapping import mapped_pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_document, pose_from_json, pose_to_json
-from plethos.core.skeleton.skeleton import Hinge, Pose
 from plethos.demo.catalogue import open_demo
 from tests.figures import tube
 

@@ -10,8 +10,9 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.reach import SOFT, limb_of, reached, soft
-from plethos.core.skeleton.skeleton import Hinge, Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.demo.catalogue import open_demo
 
 FREE = Hinge((0.0, 0.0, 1.0), -math.pi, math.pi)

@@ -12,10 +12,10 @@ from plethos.core.errors import BadPoseError
 from plethos.core.evaluate import NONE, Evaluator, evaluate_exact
 from plethos.core.geometry import rotations
 from plethos.core.geometry.topology import extent
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.triggers.hinge import guess_hinge
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_json
-from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin import exact
 from plethos.core.skin.bone_table import bone_table
 from plethos.core.skin.shape import Shape

@@ -13,14 +13,15 @@ from shapely.geometry import box
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_file import parse
+from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.geometry.laplacian import SurfaceLaplacian
 from plethos.core.geometry.topology import outward_normals
 from plethos.core.joints import edit
-from plethos.core.measure.bend import BendMeasure, ContactCounter
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.skeleton.names import is_tip, other_side_names
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skeleton.symmetry import TOLERANCE, across, joint_mirror, mirror_plane, vertex_mirror
@@ -28,8 +29,9 @@ from plethos.core.skin.mesh import Triangles
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import automatic_weights
 from plethos.core.weights.bind import LEAST, bound_automatically
-from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
-from plethos.core.weights.check import Finding, check_weights, stray_weights, without_stray
+from plethos.core.weights.bone_distances import segment_distances
+from plethos.core.weights.bones import Segment, segments_of, skin_bones
+from plethos.core.weights.check import WeightFault, check_weights, stray_weights, without_stray
 from plethos.core.weights.heated import heated, without_islands
 from plethos.core.weights.layers import bones_of
 from plethos.core.weights.table import weights_from_json, weights_to_json
@@ -446,13 +448,13 @@ class Check(unittest.TestCase):
 
     def test_a_finding_is_told_by_names_and_the_vertices_of_the_file(self):
         character = read_character(parse(tube_file(seam=True).pack()), "Tube")
-        finding = Finding("stray", character.skeleton.find("upper"), np.array([0, 3], np.int32), 0.123456)
+        finding = WeightFault("stray", character.skeleton.find("upper"), np.array([0, 3], np.int32), 0.123456)
         told = json.loads(json.dumps(finding.to_json(character)))
         copies = np.flatnonzero(np.isin(character.mesh.file_to_vertex, [0, 3])).tolist()
         self.assertEqual(len(copies), 3)  # vertex 0 lies on the seam
         wanted = {"kind": "stray", "joint": "upper", "vertices": 2, "worst": 0.1235, "file_vertices": copies}
         self.assertEqual(told, wanted)
-        self.assertIsNone(Finding("over_limit", None, finding.vertices, 5).to_json(character)["joint"])
+        self.assertIsNone(WeightFault("over_limit", None, finding.vertices, 5).to_json(character)["joint"])
 
     def test_what_follows_nothing_but_the_stray_joint_keeps_it(self):
         character = tube()
@@ -461,9 +463,9 @@ class Check(unittest.TestCase):
         dense[:2] = 0
         dense[0, upper], dense[1, [upper, upper - 1]] = 1, [0.4, 0.6]
         spoiled = with_joint_weights(character, dense)
-        mended = without_stray(spoiled, [Finding("stray", upper, np.array([0, 1], np.int32), 1.0)]).toarray()
+        mended = without_stray(spoiled, [WeightFault("stray", upper, np.array([0, 1], np.int32), 1.0)]).toarray()
         self.assertEqual((mended[0, upper], mended[1, upper], mended[1, upper - 1]), (1, 0, 1))
-        same = without_stray(spoiled, [Finding("hard_step", upper, np.array([0, 1], np.int32), 1.0)]).toarray()
+        same = without_stray(spoiled, [WeightFault("hard_step", upper, np.array([0, 1], np.int32), 1.0)]).toarray()
         np.testing.assert_allclose(same, spoiled.binding.joint_weights, atol=1e-7)
 
     def test_the_other_findings(self):

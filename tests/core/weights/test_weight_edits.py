@@ -8,7 +8,7 @@ from scipy.spatial import cKDTree
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.regions import pick
 from plethos.core.skeleton.symmetry import joint_mirror, vertex_mirror
 from plethos.core.weights.assign import with_joint_weights

@@ -15,7 +15,8 @@ from plethos.core.formats.weld import weld
 from plethos.core.geometry.topology import Topology, extent
 from plethos.core.skin.binding import Binding, Bones
 from plethos.core.skin.shape import Shape
-from plethos.core.weights.bones import TIED, Segment, nearest_bones, segment_distances
+from plethos.core.weights.bone_distances import TIED, nearest_bones, segment_distances
+from plethos.core.weights.bones import Segment
 from plethos.core.weights.edit import seen_across
 from plethos.core.weights.heat import heat_weights
 from plethos.core.weights.heat_factor import COLD, HeatFactor

@@ -17,15 +17,15 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.geometry.topology import extent
 from plethos.core.joints.draft import Draft
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.remedies import Corrective, Remedy, Target
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton.mapping import Vector
 from plethos.core.skeleton.names import free_name
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose
 
 STEPS = 25
 NOTHING = 1e-6  # of the height: less is no shape

@@ -13,7 +13,7 @@ from plethos.core.rules.dials import Dial
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton.names import free_name, new_id
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.shape import Shape
 
 

@@ -14,7 +14,7 @@ from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.remedies.corrective import Target
 from plethos.core.rules.triggers.hinge import hinge_of
 from plethos.core.sculpt.solve import invert_offsets
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 
 def made_in(character: Character, remedy: Remedy, target: Target) -> Pose | None:

@@ -10,7 +10,7 @@ from plethos.core.findings.of_triggers import hinge_finding
 from plethos.core.geometry.rotations import from_axis_angle
 from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.triggers.hinge import hinge_of
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 MOST = 1.0 + 1e-6
 

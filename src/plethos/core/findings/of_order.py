@@ -16,7 +16,7 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import outward_normals
 from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.remedies.corrective import Target
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 ROUGHER = 1.15  # a field that much rougher once the skin has turned it was most likely not meant to be turned
 ALONG = 0.6  # of a field that goes along normals: then it is those that say in which space it lies

@@ -10,7 +10,7 @@ from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.findings.finding import Finding
 from plethos.core.geometry.topology import extent
 from plethos.core.rules.remedies import Remedy
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.shape import Shape
 
 ALIKE = 0.9  # cosine between what a shape does and what a pose does, over all of its vertices

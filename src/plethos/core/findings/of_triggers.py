@@ -14,7 +14,8 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 AS_RADIANS = math.radians(4)  # knots within this were most likely typed in radians
 WIDE = math.radians(15)  # of a range that such knots would hardly use

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadFileError, PlethosError
-from plethos.core.formats import gltf_file
+from plethos.core.formats import gltf_parse
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
@@ -70,7 +70,7 @@ def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
         return file_from_obj(data.decode("utf-8", "replace"))
     if name.lower().endswith(".svg") or looks_like_svg(data):
         return parse_svg(data)
-    return gltf_file.parse(data, others)
+    return gltf_parse.parse(data, others)
 
 
 def packed(file: Source, name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> bytes:

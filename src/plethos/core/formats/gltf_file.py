@@ -7,11 +7,8 @@ before anything of its size is made.
 
 from __future__ import annotations
 
-import base64
-import binascii
 import json
 import struct
-import urllib.parse
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -20,7 +17,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadFileError
-from plethos.core.formats.gltf_json import json_of
 
 COMPONENTS: dict[int, np.dtype[Any]] = {
     5120: np.dtype("<i1"),
@@ -33,17 +29,6 @@ COMPONENTS: dict[int, np.dtype[Any]] = {
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 # More vertices than any character has; a claim above it is a broken file, not a reason to ask for the memory.
 MOST_ELEMENTS = 20_000_000
-PACKED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
-# How the lists that are walked are built (glTF 2.0, 5); anything may be missing. What a number may be is checked later.
-SHAPES: dict[str, Any] = {
-    "nodes": {"children": [int]},
-    "scenes": {"nodes": [int]},
-    "meshes": {"primitives": [{"attributes": {}, "targets": [{}]}]},
-    "skins": {"joints": [int]},
-    "animations": {"channels": [{"target": {"node": int, "path": str}}], "samplers": [{}]},
-    "accessors": {"componentType": int, "type": str},
-}
-HARMLESS = ("KHR_mesh_quantization", "KHR_texture", "KHR_materials", "KHR_lights", "EXT_texture", "KHR_xmp", "MSFT_lod")
 
 
 @dataclass(frozen=True)
@@ -216,143 +201,3 @@ def whole(value: object, what: str, limit: int) -> int:
         shown = value if isinstance(value, int | float | str) else "nothing"
         raise BadFileError(f"The file is broken: {what} ({str(shown)[:40]}) is out of range.")
     return value
-
-
-def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
-    """Read `.glb` or `.gltf` bytes.
-
-    Parameters
-    ----------
-    others
-        The files that came with a `.gltf` (buffers, pictures), by the name it calls them.
-
-    Raises
-    ------
-    BadFileError
-        When it is not glTF 2.0, is cut off, or a buffer is missing.
-    """
-    binary = None
-    text = data
-    if data[:4] == b"glTF":
-        text, binary = _chunks(data)
-    elif not data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"{"):
-        raise BadFileError("This is neither a .glb nor a .gltf file.")
-    document = json_of(text)
-    if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
-        raise BadFileError("The file is broken: it has no glTF asset description.")
-    if not str(document["asset"].get("version", "")).startswith("2."):
-        raise BadFileError(f"The file is glTF {document['asset'].get('version')}; version 2.0 is needed.")
-    _check_extensions(document)
-    file = GltfFile(document, ())
-    for kind, shape in SHAPES.items():
-        for number, item in enumerate(file.items(kind)):
-            _check_shape(item, shape, f"number {number} of its {kind}")
-    buffers = tuple(_buffer(i, buffer, binary, others or {}) for i, buffer in enumerate(file.items("buffers")))
-    for number, view in enumerate(file.items("bufferViews")):
-        whole(view.get("buffer"), f"the buffer of view {number}", len(buffers))
-        whole(view.get("byteOffset", 0), f"the start of view {number}", 2**40)
-    return _with_pictures(GltfFile(document, buffers), others or {})
-
-
-def _check_shape(value: object, shape: Any, where: str) -> None:
-    """Refuse what is not built as `SHAPES` says: an object ``{key: shape}``, a list ``[shape]``, or a plain type."""
-    kind = shape if isinstance(shape, type) else type(shape)
-    if not isinstance(value, kind):
-        raise BadFileError(f"The file is broken: {where} is not what glTF has there.")
-    if isinstance(shape, list):
-        for inner in value:  # type: ignore[attr-defined]
-            _check_shape(inner, shape[0], where)
-    elif isinstance(shape, dict):
-        for key, inner in shape.items():
-            if key in value:  # type: ignore[operator]
-                _check_shape(value[key], inner, f"the {key} in {where}")  # type: ignore[index]
-
-
-def _check_extensions(document: dict[str, Any]) -> None:
-    required = document.get("extensionsRequired", [])
-    for name in required if isinstance(required, list) else []:
-        if name in PACKED:
-            raise BadFileError(f"The file's meshes are compressed ({name}): save it without compression.")
-        if not str(name).startswith(HARMLESS):
-            raise BadFileError(f"The file cannot be shown without the extension {name}, which is not known here.")
-
-
-def _chunks(data: bytes) -> tuple[bytes, bytes | None]:
-    if len(data) < 20:
-        raise BadFileError("The file is cut off: it ends within its header.")
-    version, length = struct.unpack_from("<II", data, 4)
-    if version != 2:
-        raise BadFileError(f"The file is a version {version} .glb; version 2 is needed.")
-    if length > len(data):
-        raise BadFileError(f"The file is cut off: it claims {length} bytes and has {len(data)}.")
-    found: dict[int, bytes] = {}
-    at = 12
-    while at + 8 <= length:
-        size, kind = struct.unpack_from("<II", data, at)
-        if at + 8 + size > length:
-            raise BadFileError("The file is cut off: one of its chunks reaches beyond its end.")
-        found.setdefault(kind, data[at + 8 : at + 8 + size])
-        at += 8 + size
-    if 0x4E4F534A not in found:
-        raise BadFileError("The file is broken: it has no JSON chunk.")
-    return found[0x4E4F534A], found.get(0x004E4942)
-
-
-def _buffer(number: int, buffer: Mapping[str, Any], binary: bytes | None, others: Mapping[str, bytes]) -> bytes:
-    uri = buffer.get("uri")
-    if uri is None:
-        if binary is None or number != 0:
-            raise BadFileError(f"The file is broken: buffer {number} has no data.")
-        data = binary
-    else:
-        data = _fetch(uri, others, f"buffer {number}")
-    claimed = buffer.get("byteLength")
-    if not isinstance(claimed, int) or claimed < 0 or claimed > len(data):
-        raise BadFileError(f"The file is cut off: buffer {number} claims {claimed} bytes and has {len(data)}.")
-    return data[:claimed]
-
-
-def _fetch(uri: object, others: Mapping[str, bytes], what: str) -> bytes:
-    if not isinstance(uri, str):
-        raise BadFileError(f"The file is broken: the address of {what} is not text.")
-    if uri.startswith("data:"):
-        try:
-            return base64.b64decode(uri.split(",", 1)[1], validate=True)
-        except (IndexError, binascii.Error):
-            raise BadFileError(f"The file is broken: the data of {what} cannot be read.") from None
-    name = urllib.parse.unquote(uri)
-    for key in (name, name.rsplit("/", 1)[-1]):
-        if key in others:
-            return others[key]
-    raise BadFileError(f"The file needs “{name}”, which did not come with it: drop both together.")
-
-
-def _with_pictures(file: GltfFile, others: Mapping[str, bytes]) -> GltfFile:
-    """Pictures from other files are taken into a buffer, so that one `.glb` holds everything."""
-    document, notes, added = dict(file.document), list(file.notes), bytearray()
-    images, views = [dict(i) for i in file.items("images")], list(file.items("bufferViews"))
-    for number, image in enumerate(images):
-        uri = image.get("uri")
-        if not isinstance(uri, str) or uri.startswith("data:"):
-            continue
-        try:
-            data = _fetch(uri, others, f"picture {number}")
-        except BadFileError:
-            notes.append(f"The picture “{uri[:80]}” did not come with the file; its surface is shown plain.")
-            data = _BLANK_PNG
-        added += b"\0" * (-len(added) % 4)
-        views.append({"buffer": len(file.buffers), "byteOffset": len(added), "byteLength": len(data)})
-        added += data
-        jpeg = data[:2] == b"\xff\xd8"
-        del image["uri"]
-        image.update(bufferView=len(views) - 1, mimeType="image/jpeg" if jpeg else "image/png")
-    if not added:
-        return GltfFile(document, file.buffers, tuple(notes))
-    document.update(images=images, bufferViews=views)
-    return GltfFile(document, (*file.buffers, bytes(added)), tuple(notes))
-
-
-# One white pixel.
-_BLANK_PNG = base64.b64decode(
-    "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8/5+hHgAHggJ/PchI7wAAAABJRU5ErkJggg=="
-)

@@ -16,7 +16,7 @@ from plethos.core.formats.gltf_layout import skin_joints
 from plethos.core.formats.gltf_nodes import is_marked, local_transform, marked, node_parents, stored_hinge
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
-from plethos.core.skeleton.skeleton import Hinge
+from plethos.core.skeleton.hinge import Hinge
 
 
 def write_joints(builder: GltfBuilder, source: GltfFile, character: Character) -> Character:

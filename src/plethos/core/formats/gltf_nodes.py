@@ -12,8 +12,9 @@ from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.names import free_name, printable
-from plethos.core.skeleton.skeleton import Hinge, Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 
 
 def node_parents(file: GltfFile) -> list[int]:

@@ -12,7 +12,8 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.joints.carry import JointChange, carried
-from plethos.core.skeleton.skeleton import Hinge, Skeleton
+from plethos.core.skeleton.hinge import Hinge
+from plethos.core.skeleton.skeleton import Skeleton
 
 
 @dataclass

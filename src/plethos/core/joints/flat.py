@@ -11,7 +11,7 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.joints.draft import Draft
-from plethos.core.skeleton.skeleton import Hinge
+from plethos.core.skeleton.hinge import Hinge
 
 RANGE = math.radians(170)
 FORM = 'Joints are told as [{"name": "thigh", "parent": null, "at": [x, y]}, …], places in user units of the drawing.'

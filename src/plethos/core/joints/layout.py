@@ -12,7 +12,8 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.joints.carry import JointChange, carried
 from plethos.core.rules.rules import Rules
-from plethos.core.skeleton.skeleton import Hinge, Skeleton
+from plethos.core.skeleton.hinge import Hinge
+from plethos.core.skeleton.skeleton import Skeleton
 
 
 def layout_to_json(skeleton: Skeleton, bare: Skeleton) -> list[dict[str, Any]] | None:

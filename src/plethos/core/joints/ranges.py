@@ -17,7 +17,8 @@ from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.joints.edit import bone_of, hinged
 from plethos.core.rules.triggers.hinge import snap_axis, unit_axis
-from plethos.core.skeleton.skeleton import Hinge, Skeleton
+from plethos.core.skeleton.hinge import Hinge
+from plethos.core.skeleton.skeleton import Skeleton
 
 UP, DOWN, FRONT, BACK = (np.array(v, dtype=np.float64) for v in ((0, 1, 0), (0, -1, 0), (0, 0, 1), (0, 0, -1)))
 

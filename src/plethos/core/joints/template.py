@@ -14,8 +14,8 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.joints.draft import Draft
 from plethos.core.joints.frames import frame_along
 from plethos.core.joints.ranges import PRESETS, suggested
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.names import free_name
-from plethos.core.skeleton.skeleton import Hinge
 from plethos.core.skeleton.symmetry import MIRROR, across
 
 # In the middle of the body, then on the character's left; the right is mirrored.

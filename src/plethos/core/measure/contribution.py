@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from plethos.core.evaluate import ALL, Acting, Evaluator
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 
 def contributions(evaluator: Evaluator, pose: Pose) -> dict[str, float]:

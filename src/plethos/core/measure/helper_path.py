@@ -10,9 +10,9 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator, Posed
 from plethos.core.geometry.rotations import Array
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.rules.remedies import Helper, Slide
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,7 +8,7 @@ from dataclasses import replace
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Acting, Evaluator
-from plethos.core.measure.bend import bent
+from plethos.core.measure.travel import bent
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.rules.remedies import Remedy, Target
@@ -17,8 +17,8 @@ from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.hinge import hinge_of
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton.names import new_id
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose
 
 LEAST = 0.05  # of the activation: an in-between nearer to rest or to the full target is none
 STRETCH = 1.6

@@ -12,12 +12,12 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Evaluator
 from plethos.core.geometry.falloff import SEEN, seen
 from plethos.core.geometry.rotations import Array
-from plethos.core.measure.bend import bent
 from plethos.core.measure.region import joint_region
+from plethos.core.measure.travel import bent
 from plethos.core.propose.slabs import Slabs
 from plethos.core.propose.soft import evened, soft_region
 from plethos.core.rules.remedies import Remedy, SkinBlend
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.mask import Mask
 
 REACH = 0.6  # of the region's radius

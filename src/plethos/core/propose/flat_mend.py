@@ -13,7 +13,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, Acting, Evaluator
 from plethos.core.geometry.outlines import AFTER, BEFORE, POINT
 from plethos.core.geometry.rotations import Array, twist_angle
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 Z = np.array([0.0, 0.0, 1.0])
 LEAST = np.radians(1.0)

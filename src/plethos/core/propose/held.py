@@ -12,12 +12,13 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
-from plethos.core.measure.bend import bent, straight
 from plethos.core.measure.outline_site import near_joint
 from plethos.core.measure.region import joint_region
+from plethos.core.measure.travel import bent, straight
 from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge
 from plethos.core.skeleton.names import free_name
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 TURNED = math.radians(1)  # less is no turn
 WAY = (0.4, 0.7, 1.0)  # where on the way each is measured

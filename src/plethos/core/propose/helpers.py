@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,20 +11,17 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
-from plethos.core.geometry import rotations
 from plethos.core.geometry.falloff import falloff_from_seed
 from plethos.core.geometry.rotations import Array
-from plethos.core.joints.draft import Draft
 from plethos.core.measure.badness import badness_of
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region, joint_region
 from plethos.core.propose.held import WAY, Held
-from plethos.core.rules.remedies import Helper, HelperRule, Remedy, Share, Slide
-from plethos.core.rules.response import Response
+from plethos.core.propose.made_helpers import Place, Ruled, pose_with_added_joints, slide_to, with_joints, with_rules
+from plethos.core.rules.remedies import HelperRule, Share
 from plethos.core.skeleton.mapping import vector
 from plethos.core.skeleton.names import free_name
-from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.mask import Mask
 
 REACH = 1.1  # of the region's radius: how far over the skin a helper's weights go
@@ -41,26 +38,7 @@ SUNK = 0.6  # how near to the skin a helper joint lies, of the way from the join
 
 
 @dataclass(frozen=True, eq=False)
-class Place:
-    """Where a helper joint is put.
-
-    Parameters
-    ----------
-    label
-        Its name.
-    at
-        ``(3,)`` at rest in the world.
-    mask
-        The skin that follows it.
-    """
-
-    label: str
-    at: Array
-    mask: Mask
-
-
-@dataclass(frozen=True, eq=False)
-class Bend:
+class HeldBend:
     """The held bend, as those who put helpers there see it.
 
     Parameters
@@ -81,7 +59,7 @@ class Bend:
     along: Array
 
     @classmethod
-    def of(cls, held: Held) -> Bend:
+    def of(cls, held: Held) -> HeldBend:
         """What is held.
 
         Raises
@@ -128,27 +106,24 @@ class Bend:
         return self.place(how, self.at + SUNK * (spot - self.at), seed, reach)
 
 
-Ruled = Sequence[tuple[Place, Sequence[HelperRule]]]
-
-
-def _half(bend: Bend) -> Iterable[Ruled]:
+def _half(bend: HeldBend) -> Iterable[Ruled]:
     place = bend.place("half", bend.at, bend.beside(bend.at), REACH)
     yield [(place, [_share(bend, 0.5, "all")])]
 
 
-def _outside(bend: Bend) -> Iterable[Ruled]:
+def _outside(bend: HeldBend) -> Iterable[Ruled]:
     place = bend.on_the_skin("outside", bend.furthest(bend.outwards, bend.at), REACH)
     for far in _distances(bend):
         yield [(place, [_share(bend, 0.5, "all"), *_slides(bend, bend.outwards, far)])]
 
 
-def _inside(bend: Bend) -> Iterable[Ruled]:
+def _inside(bend: HeldBend) -> Iterable[Ruled]:
     place = bend.on_the_skin("inside", bend.furthest(-bend.outwards, bend.at), REACH)
     for far in _distances(bend):
         yield [(place, _slides(bend, -bend.outwards, far) or [_share(bend, 0.0, "all")])]
 
 
-def _front_pair(bend: Bend) -> Iterable[Ruled]:
+def _front_pair(bend: HeldBend) -> Iterable[Ruled]:
     _, after = bone_directions(bend.held.character.skeleton, bend.held.joint)
     fold = -bend.outwards + (bend.outwards @ after) * after
     above = bend.at - APART * bend.region.radius * after
@@ -165,7 +140,7 @@ def _front_pair(bend: Bend) -> Iterable[Ruled]:
             ]
 
 
-STARTS: dict[str, Callable[[Bend], Iterable[Ruled]]] = {
+STARTS: dict[str, Callable[[HeldBend], Iterable[Ruled]]] = {
     "half": _half,
     "outside": _outside,
     "inside": _inside,
@@ -192,7 +167,7 @@ def started(held: Held, how: str) -> Character:
     """
     if how not in STARTS:
         raise BadEditError(f"There is no helper joint to start from called “{how}”; there are {', '.join(STARTS)}.")
-    bend = Bend.of(held)
+    bend = HeldBend.of(held)
     return best_of(held, bend.parent, list(STARTS[how](bend)))
 
 
@@ -206,7 +181,7 @@ def at_spot(held: Held, vertex: int, reach: float) -> Character:
     reach
         How far over the skin its weights go, metres.
     """
-    bend, mesh = Bend.of(held), held.character.mesh
+    bend, mesh = HeldBend.of(held), held.character.mesh
     skeleton, spot = held.character.skeleton, mesh.rest[vertex].astype(np.float64)
     seed = np.zeros(len(mesh), bool)
     seed[vertex] = True
@@ -234,54 +209,7 @@ def best_of(held: Held, parent: int, found: Sequence[Ruled]) -> Character:
     return tried[int(np.argmin(np.round(lost, 9)))]
 
 
-def with_joints(character: Character, parent: int, places: Sequence[Place]) -> Character:
-    """The character with helper joints below a joint, leaves that nothing follows yet; they come after all others."""
-    draft = Draft(character)
-    frame = rotations.rotation_part(character.skeleton.rest_global[parent, :3, :3])
-    for place in places:
-        draft.add(place.label, parent, place.at, frame, helper=True)
-    return draft.finish()
-
-
-def with_rules(made: Character, ruled: Ruled) -> Character:
-    """The character with the remedies of helper joints that it has."""
-    out = made
-    for place, rules in ruled:
-        name = free_name(place.label, {r.name for r in out.rules.remedies})
-        out = out.with_remedy(Remedy(Helper(made.skeleton.find(place.label), tuple(rules), place.mask), name))
-    return out
-
-
-def rank_on_the_way(character: Character, held: Held) -> float:
-    """How bad the joint is on the way, of a character with more joints: the mean of `Badness.rank`."""
-    measure = BendMeasure.of(character, held.joint)
-    steps = [measure.at(pose_with_added_joints(held.at(share), character)) for share in WAY]
-    return sum(badness_of(step).rank for step in steps) / len(WAY)
-
-
-def pose_with_added_joints(pose: Pose, character: Character) -> Pose:
-    """A pose on a skeleton that has more joints: they come after those that it says something of."""
-    own = character.skeleton.rest_pose()
-    own.rotations[: len(pose.rotations)] = pose.rotations
-    return replace(own, dials=pose.dials)
-
-
-def slide_to(held: Held, parent: int, way: Array, stops: Sequence[tuple[float, float]]) -> Slide:
-    """A slide of a helper below a joint, along a way ``(3,)`` at rest in the world.
-
-    Parameters
-    ----------
-    stops
-        Angles about the axis of the held turn, radians, and metres.
-    """
-    frame = rotations.rotation_part(held.character.skeleton.rest_global[parent, :3, :3])
-    along = frame.T @ way
-    return Slide(
-        held.joint, held.trigger.axis, vector(along / np.linalg.norm(along)), Response.of_knots(sorted(stops))
-    )  # fmt: skip
-
-
-def _share(bend: Bend, share: float, part: str) -> Share:
+def _share(bend: HeldBend, share: float, part: str) -> Share:
     held, skeleton = bend.held, bend.held.character.skeleton
     if part == "all":
         return Share(held.joint, share, part, held.trigger.axis)
@@ -291,11 +219,11 @@ def _share(bend: Bend, share: float, part: str) -> Share:
     return Share(held.joint, share, part, vector(bone / np.linalg.norm(bone)))
 
 
-def _slides(bend: Bend, way: Array, far: float) -> list[HelperRule]:
+def _slides(bend: HeldBend, way: Array, far: float) -> list[HelperRule]:
     return [slide_to(bend.held, bend.parent, way, [(0.0, 0.0), (bend.held.angle, far)])] if far > 0 else []
 
 
-def _distances(bend: Bend) -> list[float]:
+def _distances(bend: HeldBend) -> list[float]:
     return [float(far) for far in np.linspace(0, FURTHEST, TRIED) * bend.region.radius]
 
 

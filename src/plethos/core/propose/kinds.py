@@ -26,14 +26,15 @@ from plethos.core.propose.apart import pushed_apart_at
 from plethos.core.propose.beside import Beside
 from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import WAY, Held
-from plethos.core.propose.helpers import pose_with_added_joints, started
+from plethos.core.propose.helpers import started
 from plethos.core.propose.hem import NoSlideError, pushed
+from plethos.core.propose.made_helpers import pose_with_added_joints
 from plethos.core.propose.roll import Limb, with_twists
 from plethos.core.propose.soft import soft_region
 from plethos.core.propose.solved import Solved, solved
 from plethos.core.rules.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
 from plethos.core.rules.remedies.body import Stage
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.mask import Mask
 
 ROLLED = math.radians(8)  # less roll than this needs no twist joints

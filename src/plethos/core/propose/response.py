@@ -11,12 +11,13 @@ from scipy.optimize import isotonic_regression
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
-from plethos.core.measure.bend import BendMeasure, bent
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.travel import bent
 from plethos.core.rules.dials import Dial
 from plethos.core.rules.remedies import Corrective, Remedy
 from plethos.core.rules.response import Response
 from plethos.core.rules.triggers.hinge import HingeTrigger
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 STEPS = 12
 TRIED = np.linspace(0, 1, 9)  # activations

@@ -9,7 +9,8 @@ from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH, FirstMend, 
 from plethos.core.propose.held import Held
 from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.rules.remedies import Corrective
-from plethos.core.sculpt.solve import SolveReport, solve_corrective
+from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.sculpt.solve_report import SolveReport
 from plethos.core.skeleton.pose_files import pose_to_json
 
 

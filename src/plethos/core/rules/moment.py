@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.geometry.rotations import Array
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 # What a rule reads or writes: a joint's local transform (its number) or a value (its id).
 Slot = int | str

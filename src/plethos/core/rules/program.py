@@ -20,7 +20,8 @@ from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers import Trigger
 from plethos.core.rules.triggers.hinge import Hinges
 from plethos.core.skeleton import kinematics
-from plethos.core.skeleton.skeleton import Pose, Skeleton, refuse_nowhere
+from plethos.core.skeleton.pose import Pose, refuse_nowhere
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.binding import Bones
 
 Kind = TypeVar("Kind", bound=Body)

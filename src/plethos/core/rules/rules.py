@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any, Protocol, TypeVar
+from typing import Any
 
 from plethos.core.errors import BadEditError
 from plethos.core.rules.dials import Dial, Group
+from plethos.core.rules.listed import put
 from plethos.core.rules.moment import Slot
 from plethos.core.rules.remedies import Corrective, Helper, Order, Remedy, SkinBlend
 from plethos.core.rules.remedies.body import DeformerBody, Stage
@@ -18,23 +19,6 @@ from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.shape import Shape
 
 GONE = "That remedy is not there any more; it may have been deleted or undone."
-
-
-class Known(Protocol):
-    """What has an id."""
-
-    @property
-    def id(self) -> str: ...
-
-
-One = TypeVar("One", bound=Known)
-
-
-def put(those: tuple[One, ...], one: One) -> tuple[One, ...]:
-    """With one in the place of that of its id, or at the end."""
-    if any(k.id == one.id for k in those):
-        return tuple(one if k.id == one.id else k for k in those)
-    return (*those, one)
 
 
 def value_of(trigger: Trigger, *wanted: str | None) -> str:

@@ -28,7 +28,7 @@ ROUNDEST = 3.0
 
 
 @dataclass(frozen=True, eq=False)
-class Held:
+class HeldPoints:
     """What a stroke took hold of.
 
     Parameters
@@ -70,7 +70,7 @@ class OutlineSurface:
     start_channels: Array
     picked: tuple[int, ...] = ()
     others: bool = False
-    _held: Held | None = field(default=None, init=False)
+    _held: HeldPoints | None = field(default=None, init=False)
 
     def check(self, dab: Dab) -> None:
         """Refuse a touch whose vertex or numbers are out of range.
@@ -105,7 +105,7 @@ class OutlineSurface:
                     before[own[1:]], after[own[:-1]] = own[:-1], own[1:]
         return before, after
 
-    def held(self, dab: Dab) -> Held:
+    def held(self, dab: Dab) -> HeldPoints:
         """What the stroke took hold of at its first touch."""
         if self._held is None:
             heads, graph = self._along
@@ -122,7 +122,7 @@ class OutlineSurface:
                 near = away < dab.radius
                 shares[near] = np.maximum(shares[near], (1 - (away[near] / dab.radius) ** 2) ** 2)
             on = np.flatnonzero(shares > 0)
-            self._held = Held(heads[on], shares[on], self.points.copy(), self.channels.copy())
+            self._held = HeldPoints(heads[on], shares[on], self.points.copy(), self.channels.copy())
         return self._held
 
     def let_go(self) -> None:
@@ -154,7 +154,7 @@ def move(surface: OutlineSurface, dab: Dab) -> None:
         surface.points[held.heads + k] = held.points[held.heads + k] + held.shares[:, None] * drag
 
 
-def _move_handle(surface: OutlineSurface, held: Held, head: int, which: int, drag: Array) -> None:
+def _move_handle(surface: OutlineSurface, held: HeldPoints, head: int, which: int, drag: Array) -> None:
     """The other handle stays in line with it where the two were in line."""
     other = AFTER if which == BEFORE else BEFORE
     at = held.points[head]

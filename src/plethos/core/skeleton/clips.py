@@ -10,7 +10,8 @@ import numpy as np
 
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 Channel = Literal["rotation", "translation", "scale", "weights", "dial"]
 Interpolation = Literal["LINEAR", "STEP", "CUBICSPLINE"]

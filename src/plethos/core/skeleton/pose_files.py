@@ -13,7 +13,8 @@ from plethos.core.errors import BadPoseError
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import FARTHEST
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 
 def pose_from_json(skeleton: Skeleton, text: str | bytes) -> Pose:

@@ -14,7 +14,8 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import FARTHEST
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 SOFT = math.radians(10)  # within so much of the end of a range a joint turns on ever more slowly
 SWUNG = (0.3, 0.6)  # cosines of half the swings (145 and 106 degrees) between which a turn about a hinge fades out
@@ -23,7 +24,7 @@ STRAIGHT = 1e-6  # sine of the bend below which a limb says no side by itself
 
 
 @dataclass(frozen=True)
-class Limb:
+class TwoBones:
     """Two joints and the end that they carry: thigh, shin, foot."""
 
     upper: int
@@ -31,7 +32,7 @@ class Limb:
     end: int
 
 
-def limb_of(skeleton: Skeleton, end: int) -> Limb:
+def limb_of(skeleton: Skeleton, end: int) -> TwoBones:
     """The limb that a joint is the end of.
 
     Raises
@@ -48,7 +49,7 @@ def limb_of(skeleton: Skeleton, end: int) -> Limb:
     places = skeleton.rest_global[:, :3, 3]
     if min(np.linalg.norm(places[end] - places[lower]), np.linalg.norm(places[lower] - places[upper])) < SHORTEST:
         raise BadEditError(f"The joints above “{name}” lie in one place: they cannot reach.")
-    return Limb(upper, lower, end)
+    return TwoBones(upper, lower, end)
 
 
 def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Array]:
@@ -113,7 +114,7 @@ def reached(skeleton: Skeleton, pose: Pose, end: int, at: Array) -> dict[int, Ar
     return {limb.upper: upper, limb.lower: _turned(skeleton, pose, world, limb.lower, after)}
 
 
-def _side(skeleton: Skeleton, world: Array, limb: Limb, root: Array, middle: Array, tip: Array) -> Array:
+def _side(skeleton: Skeleton, world: Array, limb: TwoBones, root: Array, middle: Array, tip: Array) -> Array:
     """The axis ``(3,)`` in the world about which the lower bone turns to bend the limb on."""
     axis = np.cross(middle - root, tip - middle)
     length = float(np.linalg.norm(axis))
@@ -133,7 +134,7 @@ def _inner(root: Array, middle: Array, tip: Array) -> float:
     return math.atan2(float(np.linalg.norm(np.cross(a, b))), float(a @ b))
 
 
-def _within_range(skeleton: Skeleton, pose: Pose, limb: Limb, world: Array, side: Array, bend: float) -> float:
+def _within_range(skeleton: Skeleton, pose: Pose, limb: TwoBones, world: Array, side: Array, bend: float) -> float:
     """The bend, held back softly by the range of the lower joint about its hinge where it turns about that."""
     hinge = skeleton.hinge(limb.lower)
     turn = rotations.rotation_part(world[limb.lower][:3, :3])

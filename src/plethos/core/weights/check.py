@@ -11,7 +11,8 @@ from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.skeleton.symmetry import is_symmetric
-from plethos.core.weights.bones import Segment, segment_distances, segments_of, skin_bones
+from plethos.core.weights.bone_distances import segment_distances
+from plethos.core.weights.bones import Segment, segments_of, skin_bones
 from plethos.core.weights.heated import normalised
 
 LEAST = 0.01  # weights under this are noise, not a fault
@@ -22,7 +23,7 @@ COARSE = 0.35  # of the joint's bone: longer edges cannot carry a gradient
 
 
 @dataclass(frozen=True)
-class Finding:
+class WeightFault:
     """One fault.
 
     Parameters
@@ -42,7 +43,7 @@ class Finding:
     vertices: NDArray[np.int32]
     worst: float
 
-    def mirrored(self, twin: NDArray[np.int32], other: NDArray[np.int32]) -> Finding:
+    def mirrored(self, twin: NDArray[np.int32], other: NDArray[np.int32]) -> WeightFault:
         """The same on the other side, given each vertex's and joint's mirror image (see `sides`)."""
         twins = twin[self.vertices]
         return replace(self, joint=None if self.joint is None else int(other[self.joint]), vertices=twins[twins >= 0])
@@ -59,7 +60,7 @@ class Finding:
         }
 
 
-def check_weights(character: Character, limit: int = 4) -> list[Finding]:
+def check_weights(character: Character, limit: int = 4) -> list[WeightFault]:
     """All findings, the stray ones first."""
     return [
         *stray_weights(character),
@@ -69,7 +70,7 @@ def check_weights(character: Character, limit: int = 4) -> list[Finding]:
     ]
 
 
-def stray_weights(character: Character, bones: list[Segment] | None = None) -> list[Finding]:
+def stray_weights(character: Character, bones: list[Segment] | None = None) -> list[WeightFault]:
     """Patches of a joint's weight that lie apart from where the joint has most of it, on the same piece of skin.
 
     A patch counts as stray when it holds little of the weight and another joint's bone is nearer to all of it.
@@ -112,11 +113,11 @@ def stray_weights(character: Character, bones: list[Segment] | None = None) -> l
             nearest = distance[:, : len(bones)].min(axis=1, initial=np.inf)
             if (distance[:, at_home].min(axis=1) > 1.5 * nearest).all():
                 worst = float(shares[patch == number].max())
-                found.append(Finding("stray", joint, where.astype(np.int32), worst))
+                found.append(WeightFault("stray", joint, where.astype(np.int32), worst))
     return sorted(found, key=lambda f: -f.worst)
 
 
-def without_stray(character: Character, findings: list[Finding]) -> sparse.csr_matrix:
+def without_stray(character: Character, findings: list[WeightFault]) -> sparse.csr_matrix:
     """Weights ``(V, J)`` with the stray ones of these findings taken away, the others making up for them."""
     weights = character.binding.by_vertex.copy()
     numbered = sparse.csr_matrix((np.arange(weights.nnz), weights.indices, weights.indptr), weights.shape)
@@ -133,16 +134,16 @@ def without_stray(character: Character, findings: list[Finding]) -> sparse.csr_m
     return normalised(weights).tocsr()
 
 
-def over_limit(character: Character, limit: int) -> list[Finding]:
+def over_limit(character: Character, limit: int) -> list[WeightFault]:
     """Vertices with more influences than a delivery takes."""
     weights = character.binding.by_vertex
     row = np.repeat(np.arange(weights.shape[0]), np.diff(weights.indptr))
     count = np.bincount(row[weights.data > 1e-6], minlength=weights.shape[0])
     where = np.flatnonzero(count > limit).astype(np.int32)
-    return [Finding("over_limit", None, where, float(count[where].max()))] if len(where) else []
+    return [WeightFault("over_limit", None, where, float(count[where].max()))] if len(where) else []
 
 
-def unmirrored(character: Character) -> list[Finding]:
+def unmirrored(character: Character) -> list[WeightFault]:
     """Vertices whose twin on the other side follows the mirrored joints differently; nothing on unsymmetric meshes."""
     twin, other = character.sides
     if not is_symmetric(twin, other):
@@ -151,10 +152,10 @@ def unmirrored(character: Character) -> list[Finding]:
     weights = character.binding.joint_weights
     off = np.abs(weights[rows] - weights[twin[rows]][:, other]).max(axis=1)
     where = off > UNMIRRORED
-    return [Finding("unmirrored", None, rows[where].astype(np.int32), float(off.max()))] if where.any() else []
+    return [WeightFault("unmirrored", None, rows[where].astype(np.int32), float(off.max()))] if where.any() else []
 
 
-def hard_steps(character: Character) -> list[Finding]:
+def hard_steps(character: Character) -> list[WeightFault]:
     """Edges along which a joint's weight jumps from nearly all to nearly none: they show as a crease.
 
     An edge that is long beside the joint's bone does not count: a mesh so coarse has no room for more.
@@ -171,5 +172,5 @@ def hard_steps(character: Character) -> list[Finding]:
         step[length > COARSE * (bone.get(joint) or np.inf)] = 0
         where = np.unique(edges[step > STEP])
         if len(where):
-            found.append(Finding("hard_step", joint, where.astype(np.int32), float(step.max())))
+            found.append(WeightFault("hard_step", joint, where.astype(np.int32), float(step.max())))
     return sorted(found, key=lambda f: -len(f.vertices))

@@ -20,7 +20,7 @@ ACROSS = np.radians(30)
 
 
 @dataclass(frozen=True, eq=False)
-class Fitted:
+class FittedWeights:
     """Weights of at most so many influences.
 
     Parameters
@@ -52,7 +52,7 @@ class Fitted:
         return (float(self.shift[n]), int(self.vertices[n]), *self.turns[int(self.turn[n])])
 
 
-def fitted(character: Character, most: int) -> Fitted:
+def fitted(character: Character, most: int) -> FittedWeights:
     """Weights of at most so many joints a vertex; rows of no more stay as they are.
 
     Over the ends of every joint's range, the motion of each vertex is fitted by least squares with weights that are not
@@ -76,7 +76,7 @@ def fitted(character: Character, most: int) -> Fitted:
     _fit(character.mesh.rest[many].astype(np.float64), order, rows, moves, below, most, kept, shift, turn)
     dense[many] = 0
     dense[many[:, None], order] = kept
-    return Fitted(dense, many, shift, turn, tuple(turns))
+    return FittedWeights(dense, many, shift, turn, tuple(turns))
 
 
 def _range_ends(skeleton: Skeleton) -> tuple[list[tuple[int, float]], Array]:

@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from plethos.core.errors import BadEditError
 from plethos.core.skeleton.skeleton import Skeleton
-from plethos.core.weights.bones import Segment, along_segment, segments_of
+from plethos.core.weights.bone_distances import along_segment
+from plethos.core.weights.bones import Segment, segments_of
 
 Weights = NDArray[np.float64]
 FIRST, LAST = 0.1, 0.9  # where along the bone its joint, and the last that shares it, hold all of the weight

@@ -12,7 +12,8 @@ from scipy import sparse
 
 from plethos.core.geometry.laplacian import SurfaceLaplacian
 from plethos.core.geometry.topology import Topology
-from plethos.core.weights.bones import Segment, nearest_bones
+from plethos.core.weights.bone_distances import nearest_bones
+from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import shares_of
 from plethos.core.weights.heat import heat_columns
 

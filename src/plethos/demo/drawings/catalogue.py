@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from plethos.core.formats.svg_write import write_drawing
 from plethos.demo.drawings import bargehand, heron
-from plethos.demo.drawings.finish import Bend, Grown, Keys, laid, with_bend, with_clip, with_growth
+from plethos.demo.drawings.finish import DemoBend, Grown, Keys, laid, with_bend, with_clip, with_growth
 
 HERON_RIGID = {
     "head": "head", "front foot": "front_foot", "back foot": "back_foot", "tail": "tail", "trunk": "body", "plumes": "neck_1",
@@ -18,15 +18,15 @@ BARGEHAND_RIGID = {
 }  # fmt: skip
 
 HERON_BENDS = (
-    Bend("front_shank", 85, "front knee back", (0.5,)), Bend("back_shank", 85, "back knee back", (0.5,)),
-    Bend("front_shank", -70, "front knee forward"), Bend("back_shank", -70, "back knee forward"),
-    Bend("neck_2", 45, "neck folded"), Bend("neck_2", -50, "neck stretched"), Bend("neck_3", 45, "throat folded"),
+    DemoBend("front_shank", 85, "front knee back", (0.5,)), DemoBend("back_shank", 85, "back knee back", (0.5,)),
+    DemoBend("front_shank", -70, "front knee forward"), DemoBend("back_shank", -70, "back knee forward"),
+    DemoBend("neck_2", 45, "neck folded"), DemoBend("neck_2", -50, "neck stretched"), DemoBend("neck_3", 45, "throat folded"),
 )  # fmt: skip
 BARGEHAND_BENDS = (
-    Bend("front_shin", -110, "front knee bent", (0.4, 0.75)), Bend("back_shin", -110, "back knee bent", (0.4, 0.75)),
-    Bend("front_forearm", 120, "front elbow bent", (0.5,)), Bend("back_forearm", 120, "back elbow bent", (0.5,)),
-    Bend("front_thigh", 80, "front hip forward"), Bend("front_thigh", -25, "front hip back"),
-    Bend("back_thigh", 80, "back hip forward"), Bend("back_thigh", -25, "back hip back"),
+    DemoBend("front_shin", -110, "front knee bent", (0.4, 0.75)), DemoBend("back_shin", -110, "back knee bent", (0.4, 0.75)),
+    DemoBend("front_forearm", 120, "front elbow bent", (0.5,)), DemoBend("back_forearm", 120, "back elbow bent", (0.5,)),
+    DemoBend("front_thigh", 80, "front hip forward"), DemoBend("front_thigh", -25, "front hip back"),
+    DemoBend("back_thigh", 80, "back hip forward"), DemoBend("back_thigh", -25, "back hip back"),
 )  # fmt: skip
 BELLY = Grown("belly", "belly", (306, 366), 92, (34, 2))
 

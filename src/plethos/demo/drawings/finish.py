@@ -25,8 +25,8 @@ from plethos.core.rules.triggers.dial import DialTrigger
 from plethos.core.rules.triggers.hinge import HingeTrigger
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.skeleton.clips import Clip, Track
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
@@ -37,7 +37,7 @@ Keys = Sequence[tuple[float, Mapping[str, float]]]
 
 
 @dataclass(frozen=True)
-class Bend:
+class DemoBend:
     """A corrective that keeps the width of a joint: degrees that it is bent to, and in-betweens at shares of them."""
 
     joint: str
@@ -88,7 +88,7 @@ def turned(character: Character, degrees: Mapping[str, float]) -> Pose:
     return pose
 
 
-def with_bend(character: Character, bend: Bend) -> Character:
+def with_bend(character: Character, bend: DemoBend) -> Character:
     """The character with that corrective, solved at each of its angles."""
     joint = character.skeleton.find(bend.joint)
     angles = [math.radians(bend.degrees * s) for s in (*bend.between, 1.0)]

@@ -10,8 +10,9 @@ import numpy as np
 
 from plethos.core.errors import BadEditError
 from plethos.core.measure.badness import badness_of
-from plethos.core.measure.bend import BendMeasure, BendStep, ClipStep, bend_steps, clip_steps
-from plethos.core.propose.helpers import pose_with_added_joints
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.travel import BendStep, ClipStep, bend_steps, clip_steps
+from plethos.core.propose.made_helpers import pose_with_added_joints
 from plethos.core.rules.triggers.hinge import unit_axis
 from plethos.service.desk.overlays import measured_json
 from plethos.service.library.poses import clip_named, pose_of

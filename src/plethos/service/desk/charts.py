@@ -13,7 +13,7 @@ from plethos.core.measure.contribution import contributions as contributed
 from plethos.core.propose.kinds import waterfall
 from plethos.core.propose.roll import Limb, measured_roll
 from plethos.core.rules.remedies import Remedy
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.library.version import Version
 
 NEAR_FLIP = 20.0  # degrees

@@ -15,10 +15,10 @@ from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.rules.triggers import Trigger, trigger_from_document
 from plethos.core.sculpt.session import Dab
 from plethos.core.skeleton.names import new_id
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.edits.rule_edits import with_body
 from plethos.service.library.open_character import OpenCharacter
-from plethos.service.library.stroke import Stroke, Tool
+from plethos.service.library.stroke import Tool, ToolStroke
 from plethos.service.library.version import OvertakenError, Version
 from plethos.service.library.workbench import Workbench
 
@@ -42,14 +42,14 @@ class Desk:
     opened: OpenCharacter
     tools: Mapping[str, Tool]
     page: str = field(default_factory=new_id)
-    stroke: Stroke | None = None
+    stroke: ToolStroke | None = None
     _stroke_tool: str = ""
     _body: tuple[tuple[Version, str, Mapping[str, Any]], Evaluator] | None = None
     _preview: tuple[tuple[Version, str, Mapping[str, Any]], tuple[Evaluator, Trigger]] | None = None
     _without: tuple[Version, Pose, Points] | None = None
 
     @property
-    def seen(self) -> Stroke | None:
+    def seen(self) -> ToolStroke | None:
         """The stroke that the person sees: the own one, else that of the page which edits."""
         other = self.opened.stroke
         return self.stroke or (other if other is not None and other.version is self.opened.version else None)
@@ -113,7 +113,7 @@ class Desk:
             self.opened.lease.stroke(self.page, False)
             self._show_no_more(stroke)
 
-    def _store(self, stroke: Stroke, workbench: Workbench) -> Version:
+    def _store(self, stroke: ToolStroke, workbench: Workbench) -> Version:
         with self.opened.editing:
             done = stroke.stored(self.opened.version)
             return workbench.commit(self.opened, done.label, done.character, done.sculpt)
@@ -124,7 +124,7 @@ class Desk:
         if stroke is not None:
             self._show_no_more(stroke)
 
-    def _show_no_more(self, stroke: Stroke) -> None:
+    def _show_no_more(self, stroke: ToolStroke) -> None:
         if self.opened.stroke is stroke:
             self.opened.show_stroke(self, None)
 

@@ -18,7 +18,7 @@ from pydantic_core import to_json
 
 from plethos.core.geometry.rotations import Array
 from plethos.core.skeleton.kinematics import frames
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.desk import overlays
 from plethos.service.desk.desk import Desk
 from plethos.service.desk.overlays import Shown

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from plethos.core.evaluate import NONE
 from plethos.core.geometry.topology import extent
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.rules.program import NONE
+from plethos.core.skeleton.pose import Pose
 from plethos.service.library.version import HeldSculpt, Version
 
 Floats = NDArray[np.float32]

@@ -15,12 +15,12 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.evaluate import ALL, NONE, Acting, Evaluator, Posed
 from plethos.core.joints.edit import with_joint_moved
-from plethos.core.propose.helpers import pose_with_added_joints
+from plethos.core.propose.made_helpers import pose_with_added_joints
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.reach import reached
-from plethos.core.skeleton.skeleton import Pose
 from plethos.service.desk.desk import Desk
 from plethos.service.desk.response_curves import drawn_curve
-from plethos.service.library.stroke import Stroke
+from plethos.service.library.stroke import ToolStroke
 from plethos.service.library.version import Version
 from plethos.service.schemas.want import Want
 
@@ -35,7 +35,7 @@ class Asked:
     version: Version
     pose: Pose
     want: Want
-    stroke: Stroke | None
+    stroke: ToolStroke | None
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from plethos.core.propose.held import Held
 from plethos.core.rules.remedies import Order, Remedy
 from plethos.core.rules.response import Response
 from plethos.core.skeleton.names import free_name
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.library.poses import clip_named
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Delivery, Workbench

@@ -9,7 +9,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.findings.finding import Finding
 from plethos.core.findings.findings import findings_of, twice_in
 from plethos.core.rules.remedies import Remedy
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.edits.rule_edits import in_step
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench

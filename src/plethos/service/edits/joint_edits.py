@@ -11,12 +11,13 @@ import numpy as np
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
-from plethos.core.joints import edit, template
+from plethos.core.joints import edit, reflect, template
 from plethos.core.joints.ranges import with_range
 from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.names import other_side_name
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.posture import UPS
-from plethos.core.skeleton.skeleton import Hinge, Pose
 from plethos.core.skeleton.symmetry import joint_mirror
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
@@ -47,7 +48,7 @@ def make(
         joints = [fresh.skeleton.find(name.strip())]
         if parent is not None and not edit.stands_as_before(character.skeleton, fresh.skeleton, parent):
             joints.append(fresh.skeleton.find(parent))
-        return edit.reflected(fresh, joints)
+        return reflect.reflected(fresh, joints)
 
     return workbench.edit(character_id, f"Make {name}", change)
 
@@ -165,7 +166,7 @@ def mirror_side(workbench: Workbench, character_id: str, from_left: bool) -> Ver
         own = [j for j in range(len(skeleton)) if skeleton.is_joint[j] and side * skeleton.rest_global[j, 0, 3] > 1e-6]
         if not own:
             raise BadEditError("There is no joint on that side.")
-        return edit.reflected(character, own)
+        return reflect.reflected(character, own)
 
     label = "Mirror joints, left to right" if from_left else "Mirror joints, right to left"
     return workbench.edit(character_id, label, change)
@@ -213,6 +214,6 @@ def _both(
         fresh = change(character, j)
         if other is None:
             return fresh
-        return edit.reflected(fresh, [fresh.skeleton.find(joint)], character.skeleton)
+        return reflect.reflected(fresh, [fresh.skeleton.find(joint)], character.skeleton)
 
     return workbench.edit(character_id, label, changed)

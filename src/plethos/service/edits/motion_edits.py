@@ -14,8 +14,8 @@ from plethos.core.motion.likeness import guessed_mapping
 from plethos.core.motion.motion import Motion
 from plethos.core.skeleton.kept_poses import KeptPose, mirrored_pose
 from plethos.core.skeleton.names import free_name, printable
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 

@@ -12,7 +12,7 @@ from plethos.core.propose.held import furthest_turned
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.pose_map import PoseMap
 from plethos.core.rules.triggers.pose_set import PoseSet
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.edits.rule_edits import in_step
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench

@@ -12,7 +12,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.regions import pick
 from plethos.core.regions.loops import QuadEdges
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.picked import PICKED
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench

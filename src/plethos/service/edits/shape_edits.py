@@ -13,7 +13,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.rules import Rules
 from plethos.core.skeleton.names import printable
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.edits.rule_edits import in_step
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench

@@ -16,7 +16,7 @@ from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.sculpt.session import Touched
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
-from plethos.core.weights.check import Finding, check_weights, without_stray
+from plethos.core.weights.check import WeightFault, check_weights, without_stray
 from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, mirrored_from
 from plethos.core.weights.fit import fitted
 from plethos.core.weights.paint import Paint
@@ -25,7 +25,7 @@ from plethos.service.edits.weight_brush import paint_of, painted, with_bone
 from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
-from plethos.service.schemas.bind import Target
+from plethos.service.schemas.bind import WeightTarget
 from plethos.service.schemas.tools import PaintBrush
 
 
@@ -55,7 +55,7 @@ def automatic(
     return workbench.edit(character_id, label + (" in the region" if region is not None else ""), change)
 
 
-def give(workbench: Workbench, character_id: str, target: Target, joint: str) -> Version:
+def give(workbench: Workbench, character_id: str, target: WeightTarget, joint: str) -> Version:
     """Let a part, a piece or a region follow one joint rigidly."""
 
     def change(character: Character) -> Character:
@@ -64,7 +64,7 @@ def give(workbench: Workbench, character_id: str, target: Target, joint: str) ->
     return workbench.edit(character_id, f"Give {target.label} to {joint}", change)
 
 
-def copy_part(workbench: Workbench, character_id: str, source: str, target: Target) -> Version:
+def copy_part(workbench: Workbench, character_id: str, source: str, target: WeightTarget) -> Version:
     """Let a part or a region follow what the closest surface of another part follows."""
 
     def change(character: Character) -> Character:
@@ -73,7 +73,7 @@ def copy_part(workbench: Workbench, character_id: str, source: str, target: Targ
     return workbench.edit(character_id, f"Copy weights of {source} to {target.label}", change)
 
 
-def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: Target) -> Version:
+def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: WeightTarget) -> Version:
     """Let a part or a region follow what one vertex follows."""
 
     def change(character: Character) -> Character:
@@ -91,7 +91,7 @@ def take_file(workbench: Workbench, character_id: str, data: bytes) -> Version:
     return workbench.edit(character_id, "Weights from a file", change)
 
 
-def fill(workbench: Workbench, character_id: str, target: Target, settings: PaintBrush) -> Version:
+def fill(workbench: Workbench, character_id: str, target: WeightTarget, settings: PaintBrush) -> Version:
     """Do to a whole region at once what the brush does under its ring."""
 
     def change(character: Character) -> Character:
@@ -147,11 +147,11 @@ def mend(workbench: Workbench, character_id: str, kind: str, joint: str | None =
     return workbench.edit(character_id, f"Mend {WORDS.get(kind, kind)}", change)
 
 
-def _mend_steps(character: Character, found: list[Finding]) -> NDArray[np.float64]:
+def _mend_steps(character: Character, found: list[WeightFault]) -> NDArray[np.float64]:
     return eased(character, np.concatenate([f.vertices for f in found]))
 
 
-MENDS: dict[str, Callable[[Character, list[Finding]], NDArray[np.float64] | sparse.csr_matrix]] = {
+MENDS: dict[str, Callable[[Character, list[WeightFault]], NDArray[np.float64] | sparse.csr_matrix]] = {
     "stray": without_stray,
     "over_limit": lambda character, _: fitted(character, DELIVERED).weights,
     "unmirrored": lambda character, _: mirrored_from(character, 1.0),

@@ -120,7 +120,7 @@ class Jobs:
         self, work_id: str, character_id: str, joints: list[str] | None = None, region: str | None = None
     ) -> None:
         def work(progress: Callable[[float], None]) -> None:
-            self.bench.catch_up(character_id)
+            self.bench.shelf.catch_up(character_id)
             weight_edits.automatic(self.bench, character_id, joints, progress, region)
 
         self._run(work_id, work)

@@ -72,14 +72,14 @@ class Notices:
                     for channel in (CHANGES, WORK):
                         await connection.execute(f"listen {channel}")
                     # Whatever happened while nobody listened.
-                    await asyncio.to_thread(self.bench.catch_up_all)
+                    await asyncio.to_thread(self.bench.shelf.catch_up_all)
                     for character_id in list(self._of_work):
                         self._tell(character_id)
                     async for notice in connection.notifies():
                         if notice.channel == WORK:
                             self._tell(notice.payload)
                         else:
-                            await asyncio.to_thread(self.bench.catch_up_if_open, notice.payload)
+                            await asyncio.to_thread(self.bench.shelf.catch_up_if_open, notice.payload)
             except (psycopg.Error, OSError):
                 log.warning("not listening to the database")
             await asyncio.sleep(AGAIN)

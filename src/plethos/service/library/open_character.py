@@ -17,9 +17,9 @@ from plethos.core.formats.files import Source
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.lease import Lease
-from plethos.service.library.stroke import Stroke
-from plethos.service.library.version import HeldSculpt, Measures, Version
-from plethos.store.repository import Revision
+from plethos.service.library.stroke import ToolStroke
+from plethos.service.library.version import HeldSculpt, Version, VersionMeasures
+from plethos.store.revision import Revision
 
 Listener = Callable[[Version], None]
 GONE = "That character is not in the library any more."
@@ -50,8 +50,8 @@ class OpenCharacter:
         """Where the drawing is stored that `source` is, when edits have made another of the file's."""
         self.editing = threading.RLock()
         self.lease = Lease()
-        self.version = Version(revision, Evaluator.of(bare), Measures(bare))
-        self.stroke: Stroke | None = None
+        self.version = Version(revision, Evaluator.of(bare), VersionMeasures(bare))
+        self.stroke: ToolStroke | None = None
         """The stroke in the air of the page that edits, for others to see."""
         self._gone = False
         self._farewells: list[Callable[[], None]] = []
@@ -139,7 +139,7 @@ class OpenCharacter:
         self._watchers.append((desk, watcher))
         return lambda: self._watchers.remove((desk, watcher))
 
-    def show_stroke(self, desk: object, stroke: Stroke | None) -> None:
+    def show_stroke(self, desk: object, stroke: ToolStroke | None) -> None:
         """Let others see a desk's stroke in the air, or that it is over."""
         self.stroke = stroke
         for other, watcher in list(self._watchers):

@@ -9,8 +9,9 @@ from typing import Any
 
 from plethos.core.errors import BadPoseError
 from plethos.core.skeleton.clips import Clip
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_document
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.service.library.version import Version
 
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.library.version import HeldSculpt, Version
 
 
@@ -37,7 +37,7 @@ class Stored:
     sculpt: HeldSculpt | None = None
 
 
-class Stroke(ABC):
+class ToolStroke(ABC):
     """A tool in use: it changes a copy of its own, which the person's frames show until it is stored.
 
     What a tool does not change is as in the version.
@@ -109,7 +109,7 @@ class Stroke(ABC):
 class Tool(Protocol):
     """What strokes are made with."""
 
-    def begin(self, version: Version, settings: Any) -> Stroke:
+    def begin(self, version: Version, settings: Any) -> ToolStroke:
         """A stroke on a version.
 
         Raises

@@ -12,21 +12,22 @@ from dataclasses import dataclass, field
 
 from plethos.core.evaluate import Evaluator
 from plethos.core.propose.kinds import Tried
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 
 MOST_PAGES = 4  # whose trials are kept: each is a character for every kind
 
 
 @dataclass(frozen=True)
-class Subject:
+class TrialSubject:
     """What kinds were tried for: a joint in a pose."""
 
     joint: str
     pose: str
 
     @classmethod
-    def of(cls, skeleton: Skeleton, joint: int, pose: Pose) -> Subject:
+    def of(cls, skeleton: Skeleton, joint: int, pose: Pose) -> TrialSubject:
         """A joint by its number in a pose."""
         return cls(skeleton.names[joint], json.dumps(pose_to_json(skeleton, pose), sort_keys=True))
 
@@ -35,11 +36,11 @@ class Subject:
 class Trials:
     """What was tried last on a version: of one joint in one pose, since more would fill the memory."""
 
-    subject: Subject | None = None
+    subject: TrialSubject | None = None
     found: dict[str, Tried] = field(default_factory=dict)
     _evaluators: dict[str, tuple[Tried, Evaluator]] = field(default_factory=dict)
 
-    def of(self, subject: Subject) -> dict[str, Tried]:
+    def of(self, subject: TrialSubject) -> dict[str, Tried]:
         """What was tried for that, by kind; what was tried for something else is let go."""
         if self.subject != subject:
             self.subject, self.found, self._evaluators = subject, {}, {}

@@ -16,16 +16,17 @@ from plethos.core.findings.finding import Finding
 from plethos.core.findings.findings import findings_of
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import NOWHERE, is_somewhere
-from plethos.core.measure.bend import BendMeasure, ContactCounter
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
 from plethos.core.rules.remedies import Remedy
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_json
-from plethos.core.skeleton.skeleton import Pose
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import SculptNote
 from plethos.service.library.trials import TrialsOfPages
-from plethos.store.repository import Revision
+from plethos.store.revision import Revision
 
 OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
 
@@ -123,7 +124,7 @@ class HeldSculpt:
 
 
 @dataclass(eq=False)
-class Measures:
+class VersionMeasures:
     """What is measured on a version, found when asked for and taken over from the version before where it can be."""
 
     character: Character
@@ -135,11 +136,11 @@ class Measures:
     _found: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
     _found_before: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
 
-    def of_next(self, character: Character) -> Measures:
+    def of_next(self, character: Character) -> VersionMeasures:
         """The measures of the version that follows this one."""
         now, was = character, self.character
         same = now.mesh is was.mesh and now.binding is was.binding and now.skeleton is was.skeleton
-        return Measures(
+        return VersionMeasures(
             character,
             _before={**self._before, **self._bends} if same else {},
             _depth=self._depth if now.skeleton is was.skeleton and now.mesh is was.mesh else None,
@@ -221,7 +222,7 @@ class Version:
 
     revision: Revision
     evaluator: Evaluator
-    measures: Measures
+    measures: VersionMeasures
     sculpt: HeldSculpt | None = None
     change: dict[str, str | None] = field(default_factory=dict)
     trials: TrialsOfPages = field(default_factory=TrialsOfPages)

@@ -2,57 +2,38 @@
 
 from __future__ import annotations
 
-import contextlib
-import copy
 import threading
-from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
-from weakref import WeakValueDictionary
-
-import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.edits.review import reviewed
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.files import ending_of, open_file, packed, read_file, read_source, written
+from plethos.core.formats.files import ending_of, packed, read_file, read_source, written
 from plethos.core.formats.gltf_write import flattened
 from plethos.core.formats.svg_file import SvgFile
-from plethos.core.geometry.rotations import Array
 from plethos.core.skeleton.names import printable
 from plethos.core.skin.mesh import Mesh
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
-from plethos.core.weights.fit import Fitted, fitted
+from plethos.core.weights.fit import FittedWeights, fitted
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import (
-    SculptNote,
     describe,
     read_back,
-    read_bare,
-    restore,
     store_drawing,
-    stored_drawing,
 )
-from plethos.service.library.open_character import GONE, NotThereError, OpenCharacter
+from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.reading import read_apart
+from plethos.service.library.shelf import Shelf, there
 from plethos.service.library.version import HeldSculpt, OvertakenError, Version
-from plethos.store.repository import Missing, Overtaken, Revision, Store
+from plethos.store.repository import Store
+from plethos.store.revision import Overtaken, Revision
 
 T = TypeVar("T")
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
-MOST_KEPT = 600_000_000  # bytes of characters kept in memory that nobody has in hand, beside the newest
 MOST_PICTURE = 300_000  # bytes
-
-
-@contextlib.contextmanager
-def _there(otherwise: str = GONE) -> Iterator[None]:
-    """Say in a sentence that what the store misses is not there."""
-    try:
-        yield
-    except Missing:
-        raise NotThereError(otherwise) from None
 
 
 @dataclass(frozen=True)
@@ -68,24 +49,31 @@ class Workbench:
 
     Parameters
     ----------
+    shelf
+        What is open, or the store that it is read from.
     page
         The page that edits; None = a program.
     """
 
-    def __init__(self, store: Store, page: str | None = None) -> None:
-        self.store, self.page = store, page
-        self.gone = threading.Event()
+    def __init__(self, shelf: Shelf | Store, page: str | None = None, gone: threading.Event | None = None) -> None:
+        self.shelf = shelf if isinstance(shelf, Shelf) else Shelf(shelf)
+        self.store, self.page = self.shelf.store, page
+        self.gone = gone or threading.Event()
         """Set when whoever sent a file has gone away: see `read_apart`."""
-        self._open: WeakValueDictionary[str, OpenCharacter] = WeakValueDictionary()
-        self._recent: OrderedDict[str, OpenCharacter] = OrderedDict()
-        self._reading: WeakValueDictionary[str, threading.Lock] = WeakValueDictionary()
-        self._lock = threading.Lock()  # of what is in memory: held for a moment, never while something is read
 
     def of(self, page: str | None, gone: threading.Event | None = None) -> Workbench:
-        """The same workbench in the hands of a page: see `Lease`."""
-        own = copy.copy(self)
-        own.page, own.gone = page, gone or self.gone
-        return own
+        """A workbench over the same open characters, in the hands of a page: see `Lease`."""
+        return Workbench(self.shelf, page, gone or self.gone)
+
+    def open(self, character_id: str) -> OpenCharacter:
+        """The character, from memory or read anew.
+
+        Raises
+        ------
+        NotThereError
+            When the library has no such character.
+        """
+        return self.shelf.open(character_id)
 
     def read_apart(self, work: Callable[..., T], *given: Any) -> T:
         """What `work` makes of a stranger's file, within limits: see `reading.read_apart`."""
@@ -117,70 +105,6 @@ class Workbench:
             raise BadFileError(error.sentence) from None
         kept = packed(file, name, data, others)
         return self.store.add_character(_tidy(character.name), kept, document, arrays.fresh, demo)
-
-    def open(self, character_id: str) -> OpenCharacter:
-        """The character, from memory or read anew.
-
-        Raises
-        ------
-        NotThereError
-            When the library has no such character.
-        """
-        # Who wants one that is being read waits for it; nobody else does.
-        with self._alone_with(character_id):
-            found = self._open.get(character_id) or self._read(character_id)
-            with self._lock:
-                # Whoever still has one in hand has the one that is found here; the newest are kept for whoever comes.
-                self._open[character_id] = self._recent[character_id] = found
-                self._recent.move_to_end(character_id)
-                while len(self._recent) > 1 and sum(o.size for o in self._recent.values()) > MOST_KEPT:
-                    self._recent.popitem(last=False)
-            return found
-
-    def _alone_with(self, character_id: str) -> threading.Lock:
-        """Held by whoever opens a character, or drops it."""
-        with self._lock:
-            return self._reading.setdefault(character_id, threading.Lock())
-
-    def _read(self, character_id: str) -> OpenCharacter:
-        with _there():
-            revision = self.store.current(character_id)
-            source = open_file(revision.name, self.store.blob(revision.file_hash))
-        arrays = BlobArrays(self.store.blobs)
-        opened = OpenCharacter(revision, source, read_bare(source, revision.name, revision.document, arrays), arrays)
-        self._show(opened, revision)
-        return opened
-
-    def _show(self, opened: OpenCharacter, revision: Revision) -> Version:
-        drawing = revision.document.get("drawing")
-        if drawing != opened.drawing:
-            # Another drawing counts other vertices: nothing that was read of the one before fits on it.
-            data = self.store.blob(revision.file_hash) if drawing is None else stored_drawing(opened.arrays, drawing)
-            source = open_file(revision.name, data)
-            opened.rest_on(source, read_bare(source, revision.name, revision.document, opened.arrays), drawing)
-        character, note = restore(opened.bare, revision.document, opened.arrays, _same_mesh(opened))
-        evaluator = Evaluator.of(character, opened.version.evaluator)
-        return opened.show(revision, evaluator, self._sculpt(opened, note, evaluator) if note else None)
-
-    def _sculpt(self, opened: OpenCharacter, note: SculptNote, evaluator: Evaluator) -> HeldSculpt:
-        offsets: Array | None = None
-        widened: Array | None = None
-        if note.offsets:
-            vertices, moved, *more = opened.arrays.get("offsets", note.offsets)
-            offsets = np.zeros((len(evaluator.character.mesh), 3))
-            offsets[vertices] = moved
-            if more:
-                widened = np.zeros((len(offsets), more[0].shape[1]))
-                widened[vertices] = more[0]
-        before = opened.sculpt
-        if before is not None and before.goes_on(note):
-            given = before.start_channels
-            return before.after(
-                note,
-                before.start if offsets is None else before.start + offsets,
-                given if given is None or widened is None else given + widened,
-            )
-        return HeldSculpt.of(note, evaluator, offsets, widened)
 
     def edit(self, character_id: str, label: str, change: Callable[[Character], Character]) -> Version:
         """Change a character: stored first, then shown. Returns the version that it made.
@@ -234,63 +158,31 @@ class Workbench:
             # What cannot be read or evaluated is not stored: it could never be opened again.
             read_back(bare, document, opened.arrays, evaluator)
             try:
-                with _there():
+                with there():
                     revision = self.store.append(
                         before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id
                     )
             except Overtaken:
                 # Another process stored something first: what it stored is shown, and nothing is lost of it.
-                self._show(opened, self.store.current(before.revision.character_id))
+                self.shelf.show(opened, self.store.current(before.revision.character_id))
                 raise OvertakenError from None
             opened.arrays.fresh.clear()
             if drawing is not None:
                 opened.rest_on(drawing, bare, ref)
             return opened.show(revision, evaluator, sculpt)
 
-    def catch_up(self, character_id: str) -> OpenCharacter:
-        """The character, with what another process has stored of it since."""
-        opened = self.open(character_id)
-        with opened.editing:
-            current = self.store.current(character_id)
-            if current.id != opened.revision.id:
-                self._show(opened, current)
-            elif current != opened.revision:
-                opened.renamed(current)
-        return opened
-
-    def catch_up_if_open(self, character_id: str) -> None:
-        """Bring a character up to what is stored, if anyone has it open; one that is gone is closed."""
-        with self._lock:
-            opened = self._open.get(character_id)
-        # What this process has stored itself it shows itself.
-        if opened is None:
-            return
-        head, name = self.store.head(character_id)
-        if head is None:
-            self.forget(character_id)
-        elif (head, name) != (opened.revision.id, opened.revision.name):
-            with contextlib.suppress(Missing, NotThereError):
-                self.catch_up(character_id)
-
-    def catch_up_all(self) -> None:
-        """The same for all that are open."""
-        with self._lock:
-            ids = list(self._open)
-        for character_id in ids:
-            self.catch_up_if_open(character_id)
-
     def step(self, character_id: str, by: int) -> Version:
         """Undo (-1) or redo (+1)."""
         opened = self.open(character_id)
         with opened.editing:
             opened.take(self.page)
-            with _there():
-                return self._show(opened, self.store.step(character_id, by))
+            with there():
+                return self.shelf.show(opened, self.store.step(character_id, by))
 
     def rename(self, character_id: str, name: str) -> Version:
         """Give a character another name, which is no step of its history."""
         opened = self.open(character_id)
-        with opened.editing, _there():
+        with opened.editing, there():
             return opened.renamed(self.store.rename(character_id, _tidy(name)))
 
     def set_picture(self, character_id: str, data: bytes) -> None:
@@ -303,38 +195,30 @@ class Workbench:
         """
         if len(data) > MOST_PICTURE or picture_type(data) is None:
             raise BadFileError(f"A picture has to be a PNG or WebP of at most {MOST_PICTURE // 1000} kB.")
-        with _there():
+        with there():
             self.store.set_picture(character_id, data)
 
     def picture(self, character_id: str) -> bytes:
         """A character's picture; nothing is opened for it."""
-        with _there("There is no picture of that character yet."):
+        with there("There is no picture of that character yet."):
             known = self.store.current(character_id).picture
             return self.store.blob(known or "")
 
     def remove(self, character_id: str) -> None:
         """Take a character out of the library; it can be brought back as it was."""
-        with _there():
+        with there():
             self.store.remove(character_id)
-        self.forget(character_id)
+        self.shelf.forget(character_id)
 
     def restore(self, character_id: str) -> Revision:
         """Bring a removed character back, with its history."""
-        with _there(NOT_KEPT):
+        with there(NOT_KEPT):
             return self.store.restore(character_id)
 
     def erase(self, character_id: str) -> None:
         """Delete a removed character and its history for good."""
-        with _there(NOT_KEPT):
+        with there(NOT_KEPT):
             self.store.erase(character_id)
-
-    def forget(self, character_id: str) -> None:
-        """Drop a character from memory, and from the hands of whoever has it open; it is read anew when asked for."""
-        with self._alone_with(character_id), self._lock:
-            opened = self._open.pop(character_id, None)
-            self._recent.pop(character_id, None)
-        if opened is not None:
-            opened.close()
 
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
         """The character as `.glb` with its remedies, optionally baked into a clip; a drawing as `.svg`.
@@ -356,14 +240,9 @@ class Workbench:
         return Delivery(f"{_tidy(opened.revision.name)}{ending_of(opened.source)}", data)
 
 
-def limit(character: Character, influences: int = DELIVERED) -> Fitted:
+def limit(character: Character, influences: int = DELIVERED) -> FittedWeights:
     """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
     return fitted(replace(character, binding=flattened(character)), influences)
-
-
-def _same_mesh(opened: OpenCharacter) -> Character | None:
-    """The version before, when the next one stands on the same mesh."""
-    return opened.character if opened.character.mesh is opened.bare.mesh else None
 
 
 def _of_file(made: Mesh, read: Mesh) -> Mesh:

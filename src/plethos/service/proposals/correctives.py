@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from plethos.core.errors import BadEditError
-from plethos.core.measure.bend import straight
+from plethos.core.measure.travel import straight
 from plethos.core.propose.between import with_between
 from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend
 from plethos.core.propose.flat_mend import width_kept
@@ -19,8 +19,8 @@ from plethos.core.rules.remedies import Corrective
 from plethos.core.rules.triggers import Trigger, trigger_from_document
 from plethos.core.rules.triggers.hinge import HingeTrigger, hinge_of
 from plethos.core.sculpt.solve import solve_corrective
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose
 from plethos.service.edits.rule_edits import in_step
 from plethos.service.library.documents import SculptNote
 from plethos.service.library.version import HeldSculpt, Version

@@ -22,7 +22,7 @@ from plethos.core.rules.remedies import Helper, Remedy
 from plethos.core.rules.remedies.helper_rules import rule_from_document
 from plethos.core.rules.triggers.hinge import unit_axis
 from plethos.core.skeleton.names import free_name
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.mask import Mask
 from plethos.service.edits.rule_edits import in_step
 from plethos.service.library.version import Version

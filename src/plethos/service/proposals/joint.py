@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from plethos.core.propose.held import furthest_turned
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.service.library.version import Version
 
 

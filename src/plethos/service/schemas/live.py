@@ -6,8 +6,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from plethos.service.schemas.character import CharacterState, Measures
+from plethos.service.schemas.character import CharacterState
 from plethos.service.schemas.common import PoseBody, Quaternion, Schema
+from plethos.service.schemas.strip import Measures
 from plethos.service.schemas.tools import DabBody, ToolSettings
 from plethos.service.schemas.want import Want
 

@@ -215,7 +215,7 @@ AnyHelperRule = Annotated[
 ]
 
 
-class HelperRule(RemedyBase):
+class HelperRemedyRule(RemedyBase):
     kind: Literal["helper"]
     joint: str
     rules: list[AnyHelperRule] = Field(min_length=1, max_length=32)
@@ -250,7 +250,7 @@ class OrderRule(RemedyBase):
 
 
 RemedyRule = Annotated[
-    CorrectiveRule | HelperRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule | OrderRule,
+    CorrectiveRule | HelperRemedyRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule | OrderRule,
     Field(discriminator="kind"),
 ]
 

@@ -9,8 +9,8 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.propose.between import further_on
 from plethos.core.rules.remedies import Remedy
 from plethos.core.rules.remedies.corrective import APART
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Pose
 from plethos.service.library.documents import SculptNote
 from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.version import HeldSculpt, Version

@@ -15,7 +15,7 @@ from plethos.service.schemas.character import (
 from plethos.service.schemas.live import JobMessage
 from plethos.service.schemas.mending import KindsTried, KindTried
 from plethos.service.schemas.rules import HingeTriggerRule
-from plethos.store.repository import Revision
+from plethos.store.revision import Revision
 from plethos.store.work import Work
 
 

@@ -14,9 +14,7 @@ from plethos.core.rules.rules import Rules
 from plethos.core.skin.binding import Binding
 from plethos.core.skin.mask import Mask
 from plethos.service.desk.response_curves import response_curve
-from plethos.service.schemas.character import (
-    RemedyCard,
-)
+from plethos.service.schemas.remedies import RemedyCard
 from plethos.service.schemas.rules import TriggerRule, ValueInfo
 
 TRIGGER: TypeAdapter[TriggerRule] = TypeAdapter(TriggerRule)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from plethos.core.skin.mesh import Mesh
-from plethos.service.schemas.character import CurveInfo, DrawingInfo, DrawnInfo, StrokeInfo
+from plethos.service.schemas.figure import CurveInfo, DrawingInfo, DrawnInfo, StrokeInfo
 
 
 def drawing_info(mesh: Mesh) -> DrawingInfo | None:

@@ -14,11 +14,7 @@ from plethos.core.skeleton.posture import lies_on_its_back
 from plethos.core.skin.mesh import Mesh, Triangles
 from plethos.core.weights.bones import segments_of
 from plethos.service.library.version import Version
-from plethos.service.schemas.character import (
-    FigureInfo,
-    JointInfo,
-    PartInfo,
-)
+from plethos.service.schemas.figure import FigureInfo, JointInfo, PartInfo
 from plethos.service.told.drawings import drawing_info
 
 

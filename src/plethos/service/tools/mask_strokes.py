@@ -12,10 +12,10 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.mask import Mask
 from plethos.service.edits.mask_edits import mask_of, with_mask
-from plethos.service.library.stroke import Stored, Stroke
+from plethos.service.library.stroke import Stored, ToolStroke
 from plethos.service.library.version import Version
 from plethos.service.schemas.tools import MaskSettings
 
@@ -29,7 +29,7 @@ class MaskTool:
         return MaskStroke(version, settings.remedy_id)
 
 
-class MaskStroke(Stroke):
+class MaskStroke(ToolStroke):
     """A stroke of a mask in the air; the skin moves by it at once."""
 
     def __init__(self, version: Version, remedy_id: str) -> None:

@@ -12,8 +12,8 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry.rotations import Array
 from plethos.core.sculpt.outline_brushes import OUTLINE_BRUSHES, REPEATED, OutlineSurface
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton.skeleton import Pose
-from plethos.service.library.stroke import Stored, Stroke
+from plethos.core.skeleton.pose import Pose
+from plethos.service.library.stroke import Stored, ToolStroke
 from plethos.service.library.version import HeldSculpt, OvertakenError, Version
 from plethos.service.schemas.tools import OutlineSettings
 from plethos.service.tools.sculpt_strokes import NONE_YET
@@ -30,7 +30,7 @@ class OutlineTool:
         return OutlineStroke(version, version.sculpt, settings)
 
 
-class OutlineStroke(Stroke):
+class OutlineStroke(ToolStroke):
     """A stroke on the held outlines, in the air."""
 
     def __init__(self, version: Version, held: HeldSculpt, settings: OutlineSettings) -> None:

@@ -12,12 +12,12 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.bone_table import BoneTable, bone_table
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.limit import limit_influences
 from plethos.service.edits.weight_brush import paint_of, painted
-from plethos.service.library.stroke import Stored, Stroke
+from plethos.service.library.stroke import Stored, ToolStroke
 from plethos.service.library.version import OvertakenError, Version
 from plethos.service.schemas.tools import PaintSettings
 
@@ -31,7 +31,7 @@ class PaintTool:
         return PaintStroke(version, settings)
 
 
-class PaintStroke(Stroke):
+class PaintStroke(ToolStroke):
     """A stroke of weights in the air.
 
     Parameters

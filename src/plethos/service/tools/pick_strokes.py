@@ -9,10 +9,10 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.sculpt.flat_surface import surface_under
 from plethos.core.sculpt.session import Dab
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.picked import PICKED
 from plethos.service.edits.region_edits import Shares
-from plethos.service.library.stroke import Stored, Stroke
+from plethos.service.library.stroke import Stored, ToolStroke
 from plethos.service.library.version import Version
 from plethos.service.schemas.tools import PickSettings
 
@@ -26,7 +26,7 @@ class PickTool:
         return PickStroke(version)
 
 
-class PickStroke(Stroke):
+class PickStroke(ToolStroke):
     """A stroke that picks, in the air."""
 
     def __init__(self, version: Version) -> None:

@@ -12,8 +12,8 @@ from plethos.core.errors import BadEditError
 from plethos.core.sculpt import BRUSHES
 from plethos.core.sculpt.mirrored import PosedMirror
 from plethos.core.sculpt.session import Dab, SculptSurface
-from plethos.core.skeleton.skeleton import Pose
-from plethos.service.library.stroke import Stored, Stroke
+from plethos.core.skeleton.pose import Pose
+from plethos.service.library.stroke import Stored, ToolStroke
 from plethos.service.library.version import HeldSculpt, OvertakenError, Version
 from plethos.service.schemas.tools import SculptSettings
 
@@ -29,7 +29,7 @@ class SculptTool:
         return SculptStroke(version, version.sculpt, settings)
 
 
-class SculptStroke(Stroke):
+class SculptStroke(ToolStroke):
     """A stroke on the held skin, in the air."""
 
     def __init__(self, version: Version, held: HeldSculpt, settings: SculptSettings) -> None:

@@ -13,8 +13,9 @@ from plethos.core.arrays import Arrays
 from plethos.core.errors import BadEditError
 from plethos.core.rules.remedies.body import Body, Stage
 from plethos.core.skeleton.mapping import IdMap, JointMap, VertexMap, mapped_pose
+from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_document
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.shape import Shape
 
 APART = 0.02  # of the activation: targets closer to each other are one

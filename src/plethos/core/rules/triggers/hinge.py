@@ -19,7 +19,8 @@ from plethos.core.rules.triggers.trigger import Trigger
 from plethos.core.skeleton import kinematics
 from plethos.core.skeleton.mapping import IdMap, JointMap
 from plethos.core.skeleton.names import new_id
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 SNAP = math.radians(10)
 

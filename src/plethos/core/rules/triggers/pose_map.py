@@ -14,7 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.rules.triggers.pose_set import PoseSet
-from plethos.core.skeleton.skeleton import Pose
+from plethos.core.skeleton.pose import Pose
 
 
 @dataclass(frozen=True, eq=False)

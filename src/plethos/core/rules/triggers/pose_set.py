@@ -12,7 +12,6 @@ are those of `scipy.interpolate.RBFInterpolator` with a Gaussian kernel, epsilon
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -28,34 +27,18 @@ from plethos.core.geometry.rotations import Array, normalize
 from plethos.core.rules.moment import Moment, Places, Slot, Step
 from plethos.core.rules.triggers import kernels
 from plethos.core.rules.triggers.hinge import unit_axis
+from plethos.core.rules.triggers.steepness import steepest_change
+from plethos.core.rules.triggers.stored_pose import StoredPose, _held, _quaternion
 from plethos.core.rules.triggers.trigger import Trigger
 from plethos.core.skeleton.mapping import IdMap, JointMap, Vector
 from plethos.core.skeleton.names import new_id
-from plethos.core.skeleton.skeleton import Pose, Skeleton
+from plethos.core.skeleton.pose import Pose
+from plethos.core.skeleton.skeleton import Skeleton
 
 KINDS = {"swing": kernels.SWING, "twist": kernels.TWIST, "both": kernels.BOTH}
 WORST_CONDITION = 1e6
-TENTH, MOST_STEP = math.radians(0.1), 0.05  # how little turning may change a weight by how much
-LOOKED = 400
+MOST_STEP = 0.05  # the most that a weight may change when a joint turns by a tenth of a degree
 LEAST_RADIUS, MOST_RADIUS = math.radians(15), math.radians(60)  # of a set that begins
-
-
-@dataclass(frozen=True)
-class StoredPose:
-    """One pose of a set, and the value that says how close the character is to it.
-
-    Parameters
-    ----------
-    rotations
-        One quaternion ``(x, y, z, w)`` for each joint of the set, from rest in its rest frame.
-    by
-        What counts: ``swing``, ``twist`` or ``both``.
-    """
-
-    rotations: tuple[tuple[float, float, float, float], ...]
-    by: str = "swing"
-    name: str = ""
-    id: str = field(default_factory=new_id)
 
 
 @dataclass(frozen=True)
@@ -183,33 +166,8 @@ class PoseSet(Trigger):
 
     @cached_property
     def steepest(self) -> float:
-        """The most that a weight changes when one joint turns by a tenth of a degree, as far as looked for.
-
-        Looked for at the stored poses, on the ways between them, at both swung far (where a twist says least), and at
-        `LOOKED` poses drawn by lot.
-        """
-        stored = normalize(np.array([p.rotations for p in self.all_poses]))
-        a, b = np.triu_indices(len(stored), 1)
-        ways = [rotations.slerp(stored[a], stored[b], t) for t in np.linspace(0.05, 0.95, 19)]
-        near = np.concatenate([stored, *ways])
-        lot = normalize(np.random.default_rng(0).normal(size=(LOOKED, *stored.shape[1:])))
-        frames = [np.linalg.svd(np.array(axis)[None])[2] for axis in self.axes]  # along the axis, then across it
-        every = [near, lot]
-        for m, frame in enumerate(frames):
-            for turn, about in itertools.product(np.radians([140, 150, 155, 160, 165]), (*frame[1:], *-frame[1:])):
-                far = near.copy()
-                far[:, m] = rotations.multiply(rotations.from_axis_angle(about, turn), near[:, m])
-                every.append(far)
-        looked = np.concatenate(every)
-        now, most = self.weights(looked), 0.0
-        for m, frame in enumerate(frames):
-            changes = []
-            for about in frame:
-                turned = looked.copy()
-                turned[:, m] = rotations.multiply(looked[:, m], rotations.from_axis_angle(about, TENTH))
-                changes.append(self.weights(turned) - now)
-            most = max(most, float(np.linalg.norm(changes, axis=0).max()))
-        return most
+        """The most that a weight changes when one joint turns by a tenth of a degree: see `steepest_change`."""
+        return steepest_change(self.weights, np.array([p.rotations for p in self.all_poses]), self.axes)
 
     def refuse_jumps(self) -> PoseSet:
         """The same set, when its weights go smoothly.
@@ -375,15 +333,3 @@ class _Sets:
             self.first, self.joints, self.row, self.stored, here, self.radius, self.inverse_at, self.inverse,
             self.to, np.empty(len(self.to)), moment.values,
         )  # fmt: skip
-
-
-def _held(joints: Sequence[int], pose: Pose, by: str, name: str) -> StoredPose:
-    return StoredPose(tuple(_quaternion(pose.rotations[j]) for j in joints), by, name)
-
-
-def _quaternion(q: Array) -> tuple[float, float, float, float]:
-    most = float(np.abs(q).max(initial=0.0))
-    if q.shape != (4,) or not 1e-6 <= most < np.inf:
-        raise BadEditError("A rotation of a pose set has to be four finite numbers that are not all zero.")
-    x, y, z, w = normalize(q / most if most > 1e100 else q).tolist()  # so that no length overflows
-    return (x, y, z, w)
