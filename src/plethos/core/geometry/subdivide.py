@@ -32,7 +32,8 @@ class Subdivision:
 def subdivided(topology: Topology) -> Subdivision:
     """One level of Loop's subdivision of a mesh of triangles.
 
-    Borders, and edges that more than two triangles share, stay lines of their own.
+    Borders, and edges that more than two triangles share, stay lines of their own. By hand: `igl.loop_matrix` ends in a
+    segmentation fault on such edges (2.6, tried).
 
     References
     ----------

@@ -50,7 +50,10 @@ def triangle_edges(triangles: NDArray[Whole]) -> NDArray[Whole]:
 
 
 def boundary_loops(triangles: Corners) -> list[NDArray[np.int32]]:
-    """The closed loops of edges that belong to one triangle only, each in the triangles' own direction."""
+    """The closed loops of edges that belong to one triangle only, each in the triangles' own direction.
+
+    By hand: `igl.boundary_loop_all` tears borders that meet in a vertex into pieces that close nowhere (2.6, tried).
+    """
     edges = triangle_edges(triangles)
     if len(edges) == 0:
         return []

@@ -39,7 +39,8 @@ class Badness:
     value
         Of that measure.
     near
-        That value against its bound, or, beyond it, 1 and the badness: what is worst of several is worst by it.
+        That value against its bound, or, beyond it, 1 and how far it is towards what ruins and on: by it one is told
+        worse than another, also of two that are both ruined.
     shade
         All measures against what ruins them, added up, percent: what tells two apart that are equally bad.
     """
@@ -72,10 +73,11 @@ def badness(values: Mapping[str, float], bounds: Bounds = BOUNDS) -> Badness:
     worst, shade = Badness(0.0, "", 0.0, -1.0, 0.0), 0.0
     for name, value in values.items():
         bound, ruined = bounds[name]
-        percent = 100 * min(max((value - bound) / (ruined - bound), 0.0), 1.0)
+        over = 100 * (value - bound) / (ruined - bound)
+        percent = min(max(over, 0.0), 100.0)
         shade += 100 * value / ruined
         # What is within its bound counts by how near it comes to it.
-        near = 1 + percent if percent > 0 else value / bound
+        near = 1 + over if over > 0 else value / bound
         if near > worst.near:
             worst = Badness(percent, name, value, near, 0.0)
     return replace(worst, shade=shade)

@@ -98,6 +98,83 @@ def _along(path, low, high, posed, rotations, translations, rest_t, rest_r, q, p
             _times(q, r, q)
 
 
+@nb.njit(cache=True, nogil=True)
+def _anchor(  # type: ignore[no-untyped-def]
+    path, low_p, low_a, low_t, end, mine, gain, rotations, translations, rest_t, rest_r, q0, q1, p0, p1, v, w, r, t, q,
+    moved,
+):  # fmt: skip
+    """Move and turn a helper along with two joints: see `helper_rules.anchor`. `q0` to `t` are room to work in."""
+    # Where it is at rest, in what the paths have in common.
+    _along(path, low_p, low_a, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
+    v[:] = rest_t[mine]
+    _turned(q0, v, v)
+    v += p0
+    t[:] = rest_r[mine]
+    _times(q0, t, t)
+    # Its place goes with one joint, ...
+    _along(path, low_a, low_t, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
+    _along(path, low_a, low_t, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
+    v -= p0
+    _back(q0, r)
+    _turned(r, v, v)
+    _turned(q1, v, v)
+    v += p1
+    # ... its turn with the other, ...
+    _along(path, low_t, end, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
+    _along(path, low_t, end, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
+    _back(q0, r)
+    _times(r, t, t)
+    _times(q1, t, t)
+    # ... said as its parent stands now, on top of rest.
+    _along(path, low_p, low_a, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
+    _back(q1, r)
+    v -= p1
+    _turned(r, v, v)
+    moved += min(max(gain, 0.0), 1.0) * (v - rest_t[mine])
+    _times(r, t, t)
+    _back(rest_r[mine], r)
+    _times(r, t, t)
+    if t[3] < 0:
+        t *= -1
+    length = np.sqrt(t[0] ** 2 + t[1] ** 2 + t[2] ** 2)
+    half = np.arctan2(length, t[3]) * min(max(gain, 0.0), 1.0)
+    length = max(length, 1e-300)
+    r[0], r[1], r[2] = (
+        t[0] / length * np.sin(half),
+        t[1] / length * np.sin(half),
+        t[2] / length * np.sin(half),
+    )
+    r[3] = np.cos(half)
+    _times(q, r, q)
+
+
+@nb.njit(cache=True, nogil=True)
+def _part_of(rotations, j, part, a, b, c, angle, r, t):  # type: ignore[no-untyped-def]
+    """The axis and the angle of a part of a joint's rotation, its twist about an axis being `angle`."""
+    for k in range(4):
+        r[k] = rotations[j, k]
+    if part == SWING:
+        half = -0.5 * angle
+        t[0], t[1], t[2] = a * np.sin(half), b * np.sin(half), c * np.sin(half)
+        t[3] = np.cos(half)
+        _times(r, t, r)
+    if r[3] < 0:
+        r[0], r[1], r[2], r[3] = -r[0], -r[1], -r[2], -r[3]
+    length = np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
+    angle = 2 * np.arctan2(length, r[3])
+    length = max(length, 1e-300)
+    if part == ALONG:
+        angle *= (r[0] * a + r[1] * b + r[2] * c) / length
+    else:
+        if part == ACROSS:
+            off = r[0] * a + r[1] * b + r[2] * c
+            r[0], r[1], r[2] = r[0] - off * a, r[1] - off * b, r[2] - off * c
+            angle *= np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2) / length
+            length = max(np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2), 1e-300)
+        a, b, c = r[0] / length, r[1] / length, r[2] / length
+    return a, b, c, angle
+
+
 _i2 = nb.int32[:, ::1]
 _signature = nb.void(_i2, _i1, _i2, _d2, _i1, _d2, _i1, _i1, _d2, _d2, _d2, _d1, _d1, _d2, _d2, _d2)
 
@@ -148,49 +225,10 @@ def helper_transforms(  # type: ignore[no-untyped-def]
             kind, part = told[s, 0], told[s, 2]
             a, b, c = numbers[s, 0], numbers[s, 1], numbers[s, 2]
             if kind == ANCHOR:
-                low_p, low_a, low_t, end = path_at[3 * s], path_at[3 * s + 1], path_at[3 * s + 2], path_at[3 * s + 3]
-                # Where it is at rest, in what the paths have in common.
-                _along(path, low_p, low_a, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
-                v[:] = rest_t[mine]
-                _turned(q0, v, v)
-                v += p0
-                t[:] = rest_r[mine]
-                _times(q0, t, t)
-                # Its place goes with one joint, ...
-                _along(path, low_a, low_t, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
-                _along(path, low_a, low_t, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
-                v -= p0
-                _back(q0, r)
-                _turned(r, v, v)
-                _turned(q1, v, v)
-                v += p1
-                # ... its turn with the other, ...
-                _along(path, low_t, end, False, rotations, translations, rest_t, rest_r, q0, p0, r, w)
-                _along(path, low_t, end, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
-                _back(q0, r)
-                _times(r, t, t)
-                _times(q1, t, t)
-                # ... said as its parent stands now, on top of rest.
-                _along(path, low_p, low_a, True, rotations, translations, rest_t, rest_r, q1, p1, r, w)
-                _back(q1, r)
-                v -= p1
-                _turned(r, v, v)
-                moved += min(max(gain, 0.0), 1.0) * (v - rest_t[mine])
-                _times(r, t, t)
-                _back(rest_r[mine], r)
-                _times(r, t, t)
-                if t[3] < 0:
-                    t *= -1
-                length = np.sqrt(t[0] ** 2 + t[1] ** 2 + t[2] ** 2)
-                half = np.arctan2(length, t[3]) * min(max(gain, 0.0), 1.0)
-                length = max(length, 1e-300)
-                r[0], r[1], r[2] = (
-                    t[0] / length * np.sin(half),
-                    t[1] / length * np.sin(half),
-                    t[2] / length * np.sin(half),
-                )
-                r[3] = np.cos(half)
-                _times(q, r, q)
+                _anchor(
+                    path, path_at[3 * s], path_at[3 * s + 1], path_at[3 * s + 2], path_at[3 * s + 3], mine, gain,
+                    rotations, translations, rest_t, rest_r, q0, q1, p0, p1, v, w, r, t, q, moved,
+                )  # fmt: skip
                 continue
             if kind == PUSH:
                 for k in range(3):
@@ -216,27 +254,7 @@ def helper_transforms(  # type: ignore[no-untyped-def]
                     grows = True
                 continue
             if part != TWIST:
-                for k in range(4):
-                    r[k] = rotations[j, k]
-                if part == SWING:
-                    half = -0.5 * angle
-                    t[0], t[1], t[2] = a * np.sin(half), b * np.sin(half), c * np.sin(half)
-                    t[3] = np.cos(half)
-                    _times(r, t, r)
-                if r[3] < 0:
-                    r[0], r[1], r[2], r[3] = -r[0], -r[1], -r[2], -r[3]
-                length = np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2)
-                angle = 2 * np.arctan2(length, r[3])
-                length = max(length, 1e-300)
-                if part == ALONG:
-                    angle *= (r[0] * a + r[1] * b + r[2] * c) / length
-                else:
-                    if part == ACROSS:
-                        off = r[0] * a + r[1] * b + r[2] * c
-                        r[0], r[1], r[2] = r[0] - off * a, r[1] - off * b, r[2] - off * c
-                        angle *= np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2) / length
-                        length = max(np.sqrt(r[0] ** 2 + r[1] ** 2 + r[2] ** 2), 1e-300)
-                    a, b, c = r[0] / length, r[1] / length, r[2] / length
+                a, b, c, angle = _part_of(rotations, j, part, a, b, c, angle, r, t)
             half = 0.5 * gain * numbers[s, 8] * angle
             r[0], r[1], r[2], r[3] = a * np.sin(half), b * np.sin(half), c * np.sin(half), np.cos(half)
             for k in range(4):
