@@ -32,6 +32,7 @@ from plethos.core.skin.picked import PICKED
 from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from plethos.launch.front import ROOT
+from plethos.service.schemas.document import rules_schema
 from tests.figures import broken, tied, tube, tube_file, tube_points
 from tests.models import DATA, load
 
@@ -333,5 +334,6 @@ class Writing(unittest.TestCase):
         file, character, _, _ = self.mended()
         rules = parse(write_glb(character, file)).document["extras"]["plethos"]
         schema = json.loads((ROOT / "docs" / "formats" / "plethos-rules.schema.json").read_text())
+        self.assertEqual(schema, rules_schema(), "written anew by python -m plethos.service.schemas.document")
         jsonschema.validate(rules, schema)
         jsonschema.validate(plain_rules(character.with_region("all", np.ones(len(character.mesh)))), schema)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import AsyncIterator, Callable
+import functools
+from collections.abc import AsyncIterator
 from typing import Any
 
 import psycopg
@@ -14,7 +15,7 @@ from procrastinate.exceptions import AppNotOpen, ConnectorException
 from sqlalchemy.exc import InterfaceError, OperationalError
 
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.service.edits import weight_edits
+from plethos.service.jobs.kinds import KINDS, Job
 from plethos.service.library.lease import WORKER
 from plethos.service.library.workbench import Workbench
 from plethos.store.work import CANCELLED, DONE, FAILED, Work, WorkList
@@ -49,8 +50,9 @@ class Jobs:
         where = {"host": at.host, "port": at.port, "user": at.username, "password": at.password, "dbname": at.database}
         connector = PsycopgConnector(kwargs=where, min_size=1, max_size=4)
         self.app = App(connector=connector)
-        # A new kind of long work is one more line here and a method that calls `progress` between its steps.
-        self._tasks: dict[str, Any] = {"automatic": self.app.task(name="automatic")(self._automatic)}
+        self._tasks: dict[str, Any] = {
+            kind: self.app.task(name=kind)(functools.partial(self._run, job)) for kind, job in KINDS.items()
+        }
 
     async def ask(self, kind: str, character_id: str, **arguments: Any) -> Work:
         """Have something done; returns at once."""
@@ -116,16 +118,7 @@ class Jobs:
                 log.exception("the list of work is not looked after")
             await asyncio.sleep(min(self.lost_after / 3, 2.0))
 
-    def _automatic(
-        self, work_id: str, character_id: str, joints: list[str] | None = None, region: str | None = None
-    ) -> None:
-        def work(progress: Callable[[float], None]) -> None:
-            self.bench.shelf.catch_up(character_id)
-            weight_edits.automatic(self.bench, character_id, joints, progress, region)
-
-        self._run(work_id, work)
-
-    def _run(self, work_id: str, work: Callable[[Callable[[float], None]], None]) -> None:
+    def _run(self, job: Job, work_id: str, character_id: str, **arguments: Any) -> None:
         """Do a piece of work and say on the list how it goes."""
         if not self.list.begin(work_id):
             return
@@ -136,7 +129,8 @@ class Jobs:
 
         self._in_hand.add(work_id)
         try:
-            work(progress)
+            self.bench.shelf.catch_up(character_id)
+            job(self.bench, character_id, progress, **arguments)
             self.list.finish(work_id, DONE)
         except UnwantedError:
             self.list.finish(work_id, CANCELLED)
