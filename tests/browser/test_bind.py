@@ -1,7 +1,5 @@
 """The station Bind in a real browser: paint in a pose, automatic weights, find what is wrong and mend it."""
 
-import unittest
-
 import numpy as np
 from playwright.sync_api import expect
 
@@ -205,7 +203,3 @@ class Bind(BrowserCase):
         part = next(p for p in opened.character.mesh.parts if p.name == "waistcoat")
         chest = opened.character.skeleton.find("chest")
         np.testing.assert_array_equal(self.weights(keeper)[slice(*part.vertices), chest], 1)
-
-
-if __name__ == "__main__":
-    unittest.main()

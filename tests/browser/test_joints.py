@@ -1,7 +1,6 @@
 """Joints in a real browser: a bare mesh gets a skeleton, joints are dragged, made, ranged, deleted."""
 
 import tempfile
-import unittest
 from pathlib import Path
 
 import numpy as np
@@ -255,7 +254,3 @@ class Regions(BrowserCase):
         self.page.keyboard.press("h")
         parts = len(self.bench.open(self.keeper).character.mesh.parts)
         self.page.wait_for_selector(f"text=Parts {parts - 1}/{parts}")
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -1,7 +1,6 @@
 """`./plethos cli values`, `rules` and `pose --joints`: what a pipeline reads and writes of the rules."""
 
 import json
-import unittest
 
 import numpy as np
 from scipy.spatial.transform import Rotation
@@ -99,7 +98,3 @@ class RulesOfACharacter(CommandLine):
         pose.write_text(json.dumps({"joints": {}, "dials": {"Dry": 1}}))
         self.assertIn("Dry", self.refused("values", self.ruled, "--pose", pose))
         self.assertIn("--joints", self.refused("pose", self.ruled, "--pose", self.pose(upper=[0, 0, 1])))
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -63,7 +63,3 @@ class CountsThatEnd(unittest.TestCase):
                 intersecting_pairs(points, triangles)
         points[5] = 9e8
         self.assertGreater(len(intersecting_pairs(points, triangles)), 0)
-
-
-if __name__ == "__main__":
-    unittest.main()

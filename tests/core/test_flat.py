@@ -219,11 +219,6 @@ class OpenFill(unittest.TestCase):
         step = (np.diff(np.concatenate([angle, angle[:, :1]], axis=1)) + np.pi) % (2 * np.pi) - np.pi
         np.testing.assert_array_equal(found, np.round(step.sum(axis=1) / (2 * np.pi)).astype(int))
 
-    def test_painted_is_what_shapely_makes_of_a_simple_shape(self):
-        surface = Outlines((Curve(0, 4),), (Drawn("s", (0,), Fill("#000000")),))
-        points = np.repeat([[0, 0, 0], [4, 0, 0], [4, 2, 0], [0, 2, 0]], 3, axis=0).astype(float)
-        self.assertAlmostEqual(painted(surface.drawn[0], surface, points).area, 8)
-
 
 class Bent(unittest.TestCase):
     def test_half_weighted_sides_come_together_by_the_cosine_and_keep_their_width_when_mended(self):

@@ -250,7 +250,3 @@ class ReadBack(unittest.TestCase):
         for time in draw.uniform(0, 2, 12):
             one, other = (c.clips[0].pose_at(c.skeleton, float(time)).dials["Wet"] for c in (moving, back))
             self.assertAlmostEqual(one, other, places=12)
-
-
-if __name__ == "__main__":
-    unittest.main()

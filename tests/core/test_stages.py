@@ -492,21 +492,6 @@ class Reuse(unittest.TestCase):
         painted = Evaluator.of(replace(character, binding=other), before)
         self.assertIsNot(painted.pose(pose).layout, before.pose(pose).layout)
 
-    def test_a_blend_by_half_is_laid_out_anew_beside_the_whole_one(self):
-        character = tube()
-        mask = Mask.of(np.full(len(character.mesh), 0.7))
-        whole = character.with_remedy(Remedy(SkinBlend(mask), "b", id="b"))
-        pose = bent(character.skeleton.rest_pose(), 2, (0, 1, 0), 2.0)
-        before = Evaluator.of(whole)
-        before.pose(pose).points  # noqa: B018 - lays the skin out
-        half = whole.with_remedy(replace(whole.rules.remedies[0], amount=0.5))
-        np.testing.assert_array_equal(
-            Evaluator.of(half, before).pose(pose).points, Evaluator.of(half).pose(pose).points
-        )  # fmt: skip
-        plain, full = (Evaluator.of(c).pose(pose).points for c in (character, whole))
-        self.assertGreater(np.abs(Evaluator.of(half, before).pose(pose).points - full).max(), 1e-3)
-        self.assertGreater(np.abs(Evaluator.of(half, before).pose(pose).points - plain).max(), 1e-3)
-
     def test_fewer_influences_than_there_were_leave_nothing_of_the_others(self):
         character = tube(influences=8)
         own = replace(
@@ -782,7 +767,3 @@ class Twins(unittest.TestCase):
         middle = keeper.with_remedy(Remedy(Corrective.of(shape), "Nod", by="t", id="n"), neck)
         with self.assertRaisesRegex(BadEditError, "lies in the middle"):
             twinned(middle, "n")
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -49,7 +49,3 @@ class SwitchedOff(unittest.TestCase):
             pose, joint = grouped.skeleton.rest_pose(), grouped.skeleton.find("upper")
             self.assertNotIn(remedy_id, [i for i, _ in waterfall(grouped, joint, pose)])
             self.assertEqual(len(waterfall(grouped, joint, pose)), KINDS - 1)
-
-
-if __name__ == "__main__":
-    unittest.main()

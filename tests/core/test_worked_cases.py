@@ -12,7 +12,6 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.joints.edit import moved_joints
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.contact import intersecting_pairs, new_contacts
-from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.picked import PickedPatch
 from plethos.core.measure.travel import bent
 from plethos.core.regions import pick
@@ -224,14 +223,3 @@ class ABellyThatFolds(unittest.TestCase):
         self.assertLess(contacts(mended), 0.1 * before)
         volume = [BendMeasure.of(c, trunk[1]).at(pose).volume for c in (folding, mended)]
         self.assertGreater(volume[1], volume[0])
-
-
-class ThighUp(unittest.TestCase):
-    def test_contacts_are_counted_the_same_whatever_the_weights(self):
-        # What the cases above stand on: nothing is in contact at rest.
-        keeper, rest = figure("lock-keeper-bare")
-        self.assertEqual(ContactCounter(keeper.mesh).count(rest), 0)
-
-
-if __name__ == "__main__":
-    unittest.main()

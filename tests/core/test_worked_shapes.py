@@ -150,7 +150,3 @@ class FlatSkin(unittest.TestCase):
         deltas, sigma, _ = invert_offsets(linear, np.ones((2, 3)), rest)
         np.testing.assert_allclose(sigma, 1)
         np.testing.assert_allclose(deltas, 1)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -69,7 +69,3 @@ class ThreeInBetweens(unittest.TestCase):
         for weight in (0.1, 0.33, 0.6, 1.0):
             posed = evaluator.pose(replace(rest, dials={"Elbow": weight})).exact_points()
             np.testing.assert_allclose(posed, self.usd(weight), atol=1e-6)
-
-
-if __name__ == "__main__":
-    unittest.main()

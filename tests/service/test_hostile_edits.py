@@ -149,7 +149,3 @@ class HostileEdits(unittest.TestCase):
         for _ in range(done):
             again.step(character, -1)
         self.assertEqual(again.open(character).revision.number, 0)
-
-
-if __name__ == "__main__":
-    unittest.main()

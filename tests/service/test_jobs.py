@@ -249,7 +249,3 @@ class TwoProcesses(Case):
         self.assertEqual(self.bench.open(self.id).revision.label, "Give tube to upper")
         weight_edits.give(self.bench, self.id, WeightTarget(part="tube"), "lower")
         self.assertEqual(self.bench.open(self.id).revision.number, 2)
-
-
-if __name__ == "__main__":
-    unittest.main()

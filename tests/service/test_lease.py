@@ -70,7 +70,3 @@ class Leases(unittest.TestCase):
         self.lease.stroke("one", False)
         self.assertTrue(self.may(None))
         self.assertFalse(self.may("other"), "a program takes it from no page")
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -8,14 +8,10 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parse import parse
-from plethos.core.formats.gltf_read import read_character
-from plethos.core.skeleton.posture import lies_on_its_back
-from plethos.demo.catalogue import DEMOS, open_demo
 from plethos.service.edits import joint_edits
 from plethos.service.library.workbench import Workbench
 from plethos.store.repository import Store
 from tests.light import light_keeper
-from tests.models import load
 from tests.server import fresh_database
 
 
@@ -36,12 +32,6 @@ class Posture(unittest.TestCase):
         self.addCleanup(store.close)
         self.bench = Workbench(store)
 
-    def test_only_who_lies_is_found_to_lie(self):
-        self.assertTrue(lies_on_its_back(read_character(lying(), "lying").skeleton))
-        for name in DEMOS:
-            self.assertFalse(lies_on_its_back(open_demo(name)[0].skeleton), name)
-        self.assertFalse(lies_on_its_back(load("fox/Fox.gltf")[0].skeleton), "four legs are long along Z, and stand")
-
     def test_standing_up_is_one_step_and_changes_nothing_else(self):
         keeper = self.bench.bring_in("Lying", lying().pack())
         before, rest = self.bench.deliver(keeper).data, self.bench.open(keeper).rest.copy()
@@ -59,7 +49,3 @@ class Posture(unittest.TestCase):
         self.assertEqual(again.step(keeper, -1).character.up, "y")
         with self.assertRaisesRegex(BadEditError, "can be up"):
             joint_edits.stand(again, keeper, "x")
-
-
-if __name__ == "__main__":
-    unittest.main()

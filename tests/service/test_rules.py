@@ -245,7 +245,3 @@ class EveryKind(unittest.TestCase):
         evaluator, fresh = at.preview(self.opened.version, "c", {**hinge("x"), "joint": "lower"})
         self.assertEqual(fresh.joint, skeleton.find("lower"))
         self.assertEqual(evaluator.pose(pose).activation("c"), 0)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -203,7 +203,3 @@ class PushingApart(OnTheKeeper):
         with self.assertRaises(OvertakenError):
             list(rounds)
         self.assertEqual(self.opened.version.sculpt.note.strokes, 0)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -124,7 +124,3 @@ class Starts(Folder):
             taken.listen()
             told = self.start("--port", str(taken.getsockname()[1]), "--data", str(self.folder))
         self.assertIn("taken: pass --port", told)
-
-
-if __name__ == "__main__":
-    unittest.main()

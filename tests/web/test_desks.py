@@ -258,7 +258,3 @@ class Desks(unittest.TestCase):
             self.bench.open(self.bench.bring_in(f"Other {n}", tube_file().pack()))
         self.assertEqual(one.ask("stroke_end")["type"], "version")
         self.assertTrue(self.painted(700))
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -117,7 +117,3 @@ class OverHttp(unittest.TestCase):
                 self.posted(HEAD, 0.5)
             self.assertTrue(ended.wait(10))
         self.assertEqual(httpx.get(self.url, timeout=PATIENT).json(), before)
-
-
-if __name__ == "__main__":
-    unittest.main()

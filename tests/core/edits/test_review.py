@@ -61,7 +61,3 @@ class Reviewed(unittest.TestCase):
 
 def _joints(character, remedy) -> list[str]:
     return [character.skeleton.names[j] for j in character.rules.joints_read(remedy)]
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -202,7 +202,3 @@ class Targets(unittest.TestCase):
             self.body.without_target(1.0)
         with self.assertRaisesRegex(BadEditError, "not there any more"):
             self.body.without_target(0.6)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -342,7 +342,3 @@ class Elbow(unittest.TestCase):
         hand, _ = load("hand_r.glb")
         joint = next(j for j, n in enumerate(hand.skeleton.names) if "index" in n and "intermediate" in n)
         self.check(hand, joint, (1.0, 0, 0), -100.0)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -108,11 +108,3 @@ class OfJoints(unittest.TestCase):
         weights[0, 4], weights[1, [2, 5]], weights[2] = 1, [0.25, 0.75], 1 / len(of)
         mixed = colours.mixed_colours(weights, self.skeleton)
         np.testing.assert_allclose(mixed, [of[4], 0.25 * of[2] + 0.75 * of[5], of.mean(axis=0)], atol=1e-6)
-
-    def test_none_has_the_colour_of_its_parent_nor_of_a_sibling_while_there_are_enough(self):
-        chosen = colours._of_joints((-1, *([0] * 7), *([1] * 7), 9, 10))
-        parents = (-1, *([0] * 7), *([1] * 7), 9, 10)
-        for j, parent in enumerate(parents):
-            beside = [k for k in range(j) if parents[k] == parent or k == parent]
-            for k in beside:
-                self.assertTrue((chosen[j] != chosen[k]).any(), (j, k))

@@ -153,7 +153,3 @@ class AsItWas(unittest.TestCase):
         self.same(moved.targets, (dataclasses.replace(one, at=0.6), last))
         self.assertIs(moved.targets[0].shape, one.shape)
         self.same(body.without_target(0.3).targets, (last,))
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -277,7 +277,3 @@ class Mirrored(unittest.TestCase):
             np.testing.assert_allclose(shown[1], shown[0], atol=2e-6)
         with self.assertRaisesRegex(BadEditError, "quarter turns"):
             edit.turned(pair, upper, Rotation.from_euler("Y", 30, degrees=True).as_quat())
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -131,7 +131,3 @@ class Hostile(unittest.TestCase):
         for name in ("x.glb", "x.obj", "x.gltf", "x"):
             with self.assertRaises(BadFileError):
                 open_file(name, b"")
-
-
-if __name__ == "__main__":
-    unittest.main()

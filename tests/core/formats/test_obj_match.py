@@ -85,7 +85,3 @@ class InParts(unittest.TestCase):
         np.testing.assert_array_equal(back.held, own)
         np.testing.assert_array_equal(back.points[~own], sent[~own])
         np.testing.assert_allclose(back.points[own], sent[own] + [0, 0, 0.01], atol=1e-7)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -87,7 +87,3 @@ class Laplacians(unittest.TestCase):
         laplacian, areas = laplacian_of(np.eye(4, 3), np.array([[0, 1, 2]], np.int32))
         self.assertEqual(np.abs(laplacian[3].toarray()).max(), 0)
         self.assertEqual(areas[3], 0)
-
-
-if __name__ == "__main__":
-    unittest.main()

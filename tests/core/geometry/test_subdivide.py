@@ -54,7 +54,3 @@ class Loop(unittest.TestCase):
         points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [5, 5, 5]])
         np.testing.assert_allclose((fine.weights @ points)[3], [5, 5, 5])
         np.testing.assert_allclose((fine.weights @ points)[4:], [[0.5, 0, 0], [0, 0.5, 0], [0.5, 0.5, 0]])
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -260,7 +260,3 @@ class Template(unittest.TestCase):
         self.assertEqual([f.kind for f in check_weights(self.bare)], [])
         one = edit.made(self.bare, "root", None, [0, 1, 0])
         self.assertEqual(one.skeleton.names[-1], "root")
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -64,7 +64,3 @@ class OnTheLockKeeper(unittest.TestCase):
         self.assertLessEqual({"Corrective", "Helper", "SkinBlend"}, kinds)
         # A helper at the other knee stays where it is.
         self.assertLess(max(far for i, far in moved.items() if "right" in character.rules.remedy(i).name.lower()), 1e-6)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -283,7 +283,3 @@ class OnTheKeeper(unittest.TestCase):
         again = mirrored_pose(mirrored, character.mirror, skeleton)
         for name, entry in pose["joints"].items():
             np.testing.assert_allclose(again["joints"][name]["quaternion_xyzw"], entry["quaternion_xyzw"], atol=1e-9)
-
-
-if __name__ == "__main__":
-    unittest.main()

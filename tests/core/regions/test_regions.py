@@ -191,7 +191,3 @@ class Used(unittest.TestCase):
         for lone in ([7], []):
             patch = PickedPatch.of(character.with_region(PICKED, pick.of_vertices(len(rest), lone)), rest)
             self.assertEqual((patch.volume, patch.volume_percent(rest)), (0.0, None))
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -438,7 +438,3 @@ class Helpers(unittest.TestCase):
         moment = program.moment(replace(pose, dials={"x": 0.5}), ALL)
         for joint, wanted in ((9, 0.5 * 0.8 * 0.5), (12, 0.25 * 0.8 * 0.5)):
             self.assertAlmostEqual(float(rotations.angle(moment.rotations[joint])), wanted, places=9)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -351,7 +351,3 @@ class Mirrored(unittest.TestCase):
             PosedMirror.of(bent, self.twin)
         with self.assertRaisesRegex(BadEditError, "no two sides"):
             PosedMirror.of(self.points, np.full(len(self.points), -1, np.int32))
-
-
-if __name__ == "__main__":
-    unittest.main()

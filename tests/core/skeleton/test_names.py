@@ -65,7 +65,3 @@ class Names(unittest.TestCase):
 
     def test_ids_are_never_the_same(self):
         self.assertEqual(len({new_id() for _ in range(1000)}), 1000)
-
-
-if __name__ == "__main__":
-    unittest.main()

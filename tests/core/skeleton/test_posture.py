@@ -41,7 +41,3 @@ class Posture(unittest.TestCase):
         self.assertFalse(lies_on_its_back(figure(self.lying[:7])))  # too few joints to tell
         self.assertFalse(lies_on_its_back(figure(self.lying * [0.1, 1, 1])))  # a pole
         self.assertFalse(lies_on_its_back(figure(self.lying * [1, 12, 1])))  # as deep as tall
-
-
-if __name__ == "__main__":
-    unittest.main()

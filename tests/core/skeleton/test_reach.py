@@ -222,7 +222,3 @@ class Soft(unittest.TestCase):
             self.assertLess(out, min(angle, high + 1e-12))
         if low + SOFT < start < high - SOFT and angle < low + SOFT - 1e-3:
             self.assertGreater(out, max(angle, low - 1e-12))
-
-
-if __name__ == "__main__":
-    unittest.main()

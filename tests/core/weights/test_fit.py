@@ -146,7 +146,3 @@ class Fits(unittest.TestCase):
         fit = fitted(self.character, 8)
         self.assertEqual(len(fit.vertices), 0)
         self.assertIsNone(fit.greatest)
-
-
-if __name__ == "__main__":
-    unittest.main()
