@@ -6,15 +6,15 @@ import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
 import { computed, ref } from 'vue'
 import { api, type Axis, type BendPoint, type HingeTrigger } from '@/api/client'
-import { axisName, sameAxis } from '@/workbench/angles'
+import { sameAxis } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLengths } from '@/workbench/lengths'
 import { useLive } from '@/workbench/live'
-import { activationAt, angleOf, hingeOf, roomAt, useMending } from '@/workbench/mending'
-import MotionSelect from './MotionSelect.vue'
-import StripLegend from './StripLegend.vue'
+import { angleOf, hingeOf, roomAt, useMending } from '@/workbench/mending'
+import BendHead from './BendHead.vue'
 import { useBendCurves } from './useBendCurves'
+import { useStripDrag } from './useStripDrag'
 
 const lengths = useLengths()
 const character = useCharacter()
@@ -103,8 +103,6 @@ const flags = computed(() =>
     })
   }),
 )
-/** Where the flag that is dragged stands. */
-const dragged = ref<{ at: number; to: number; angle: number } | null>(null)
 /** What one more target of the chosen corrective would be at the worst place. */
 const worstBetween = computed(() => {
   const one = tied.value.find(({ card }) => card.id === mending.chosenRemedy && card.targets.length > 0)
@@ -135,94 +133,12 @@ const worstTextAt = computed(() => {
   return at >= head && right <= width.value - RIGHT - 70 ? right : inside(head - 100)
 })
 
-// --- dragging: the playhead, or a knot
-let dragging: { knot: number | null; flag?: number } | null = null
-const angleAt = (event: PointerEvent) => {
-  const box = (host.value as HTMLElement).getBoundingClientRect()
-  return Math.max(low.value, Math.min(high.value, x.value.invert(event.clientX - box.left)))
-}
-function press(event: PointerEvent): void {
-  if (character.sculpting) return
-  dragging = { knot: null }
-  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
-  posing.bendTo(angleAt(event))
-}
-function pressKnot(event: PointerEvent, knot: number): void {
-  event.stopPropagation()
-  dragging = { knot }
-  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
-}
-function pressFlag(event: PointerEvent, at: number): void {
-  event.stopPropagation()
-  dragging = { knot: null, flag: at }
-  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
-}
-function move(event: PointerEvent): void {
-  if (!dragging) return
-  if (dragging.flag !== undefined) {
-    const flag = flags.value.find((f) => f.at === dragging!.flag)
-    if (!flag) return
-    const angle = angleAt(event), to = Math.max(0.02, Math.min(0.98, activationAt(flag.card, angle * sign(hingeOf(flag.card)!.axis))))
-    dragged.value = { at: flag.at, to, angle }
-    return
-  }
-  if (dragging.knot === null) posing.bendTo(angleAt(event))
-  else moveKnot(dragging.knot, angleAt(event), event)
-}
-function moveKnot(index: number, angle: number, event: PointerEvent): void {
-  const t = trigger.value
-  if (!t || !mending.chosenRemedy) return
-  const box = (host.value as HTMLElement).getBoundingClientRect()
-  const value = Math.max(0, Math.min(1, ya.invert(event.clientY - box.top)))
-  const next = t.knots.map((k) => ({ ...k }))
-  const a = angle * sign(t.axis)
-  const before = index > 0 ? next[index - 1].angle_deg + 0.5 : -180
-  const after = index < next.length - 1 ? next[index + 1].angle_deg - 0.5 : 180
-  next[index] = { angle_deg: Math.max(before, Math.min(after, a)), value }
-  live.previewTrigger(mending.chosenRemedy, { ...t, knots: next })
-}
-async function lift(): Promise<void> {
-  const knot = dragging?.knot ?? null
-  const moved = dragged.value, chosen = mending.chosenRemedy
-  dragging = dragged.value = null
-  if (moved && chosen) return void (await character.edit((c) => api.retime(c, chosen, moved.at, moved.to)))
-  const shown = live.preview
-  if (knot === null || !shown) return
-  await character.edit((c) => api.setTrigger(c, shown.remedy_id, shown.trigger))
-}
-function key(event: KeyboardEvent): void {
-  const by = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0
-  if (by) posing.bendTo(Math.max(low.value, Math.min(high.value, posing.angle + by * (event.shiftKey ? 10 : 1))))
-}
-
-const axes = computed<{ axis: Axis; label: string }[]>(() => {
-  const list: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
-  for (const r of mending.tiedHere) {
-    const hinge = hingeOf(r)
-    if (hinge?.joint === posing.chosen && !list.some((a) => sameAxis(a, hinge.axis as Axis))) list.push(hinge.axis as Axis)
-  }
-  const hinge = posing.jointInfo?.hinge_axis as Axis | undefined
-  return list.map((a) => ({ axis: a, label: axisName(a) + (hinge && sameAxis(a, hinge) ? ' hinge' : '') }))
-})
+const { dragged, press, pressKnot, pressFlag, move, lift, key } = useStripDrag({ host, x, ya, low, high, trigger, flags, sign })
 </script>
 
 <template>
   <footer class="strip">
-    <div class="head">
-      <MotionSelect />
-      <div v-if="!character.flat" class="axes" role="group" aria-label="Axis">
-        <button v-for="a in axes" :key="a.label" :class="{ on: sameAxis(a.axis, posing.axis) }" @click="posing.axis = [...a.axis]">{{ a.label }}</button>
-      </div>
-      <div class="typed">
-        <el-input-number
-          :model-value="Math.round(posing.angle * 10) / 10" size="small" :min="Math.min(-180, low)" :max="Math.max(180, high)" :step="5" :precision="1"
-          controls-position="right" aria-label="Angle in degrees" :disabled="character.sculpting !== null"
-          @update:model-value="(v: number | undefined) => posing.bendTo(v ?? 0)"
-        />
-        <span class="muted">degrees</span>
-      </div>
-      <StripLegend />
-    </div>
+    <BendHead :low="low" :high="high" />
     <div ref="host" class="chart">
       <svg
         :width="width" :height="HEIGHT" tabindex="0" role="slider" aria-label="Bend strip" :aria-valuenow="Math.round(posing.angle)"
@@ -274,11 +190,6 @@ const axes = computed<{ axis: Axis; label: string }[]>(() => {
 
 <style scoped src="./strip.css"></style>
 <style scoped>
-.axes { display: flex; gap: 4px; margin: 4px 0 6px; }
-.axes button { font: inherit; font-size: 12px; background: none; border: 1px solid var(--line); color: var(--muted); border-radius: 4px; padding: 0 8px; cursor: pointer; }
-.axes button.on { color: var(--accent); border-color: var(--accent); }
-.typed { display: flex; gap: 8px; align-items: center; font-size: 12px; }
-.typed .el-input-number { width: 104px; }
 .wash { fill: var(--accent); opacity: 0.06; }
 .knot { fill: var(--panel); stroke: var(--accent); stroke-width: 1.8; cursor: move; }
 .open-with { stroke: var(--warn); stroke-width: 1.8; }
