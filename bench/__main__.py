@@ -49,6 +49,7 @@ from plethos.demo.catalogue import open_demo
 from plethos.service.desk.bend_strip import bend_curves
 from plethos.service.desk.desk import Desk
 from plethos.service.desk.frame import frame, joint_frames, pack_frame
+from plethos.service.edits.weight_brush import paint_of
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import describe, restore
 from plethos.service.library.open_character import OpenCharacter
@@ -259,7 +260,7 @@ async def paint_trip(character: Character, source: GltfFile) -> tuple[str, str, 
     same = frame(desk, version, pose, want, {})
     stroke = desk.stroke
     assert isinstance(stroke, PaintStroke)
-    paint = settings.paint(character)
+    paint = paint_of(character, settings)
 
     def dab_only() -> object:
         return stroke.painted.dab(stroke.surface.touch(touch), paint)

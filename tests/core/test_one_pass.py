@@ -202,4 +202,4 @@ class Drawings(unittest.TestCase):
         made = evaluator.pose(posed(character, lower=40))
         np.testing.assert_allclose(made.shape_weights, [math.radians(40)] * 4, atol=1e-6)
         self.assertEqual(made.world.shape, (len(character.skeleton), 4, 4))
-        self.assertEqual(evaluator._layouts, {})
+        self.assertEqual(evaluator.layouts._layouts, {})

@@ -12,7 +12,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -21,9 +21,10 @@ from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.geometry.rotations import Array
+from plethos.core.layouts import Layouts
 from plethos.core.rules.moment import Moment
 from plethos.core.rules.program import ALL, NONE, Acting, Program, compiled
-from plethos.core.rules.remedies import Body, Deformer
+from plethos.core.rules.remedies import Deformer
 from plethos.core.rules.remedies.order import SWITCHES
 from plethos.core.rules.triggers import Trigger
 from plethos.core.skeleton.kinematics import NO_DUALS, NO_STRETCHES, bone_rows
@@ -32,14 +33,12 @@ from plethos.core.skin import exact
 from plethos.core.skin.binding import Binding
 from plethos.core.skin.bones import rigid_bones, skin_matrices
 from plethos.core.skin.kernels import add_shapes, deform, pose_controls
-from plethos.core.skin.layout import ShapeTable, SkinLayout, masked_binding
-from plethos.core.skin.mask import Mask
-from plethos.core.skin.shape import Shape
+from plethos.core.skin.layout import ShapeTable, SkinLayout
 
 __all__ = ["ALL", "NONE", "Acting", "Evaluator", "Posed", "evaluate_exact"]
 
 
-@dataclass(eq=False)
+@dataclass(frozen=True, eq=False)
 class Evaluator:
     """A version made ready: its rules compiled, its skin laid out as the kernels read it.
 
@@ -49,18 +48,18 @@ class Evaluator:
         What is evaluated.
     program
         Its rules.
-    rows
-        Evaluate these vertices only ``(N,)``, ascending; None = all. Measures of a region use it.
+    layouts
+        Its skin, laid out as far as it was asked for: the only thing of it that changes.
     """
 
     character: Character
     program: Program
-    rows: NDArray[np.int32] | None = None
-    _bindings: dict[tuple[tuple[int, Mask], ...], Binding] = field(default_factory=dict)
-    _layouts: dict[tuple[Any, ...], SkinLayout] = field(default_factory=dict)
-    _layout_of: dict[frozenset[str] | None, SkinLayout] = field(default_factory=dict)
-    _tables: dict[SkinLayout, ShapeTable] = field(default_factory=dict)
-    _deformers: dict[Body, Deformer] = field(default_factory=dict)
+    layouts: Layouts
+
+    @property
+    def rows(self) -> NDArray[np.int32] | None:
+        """The vertices that are evaluated ``(N,)``, ascending; None = all."""
+        return self.layouts.rows
 
     @classmethod
     def of(
@@ -70,6 +69,8 @@ class Evaluator:
 
         Parameters
         ----------
+        rows
+            Evaluate these vertices only ``(N,)``, ascending; None = all. Measures of a region use it.
         before
             The same of another version: what does not differ is taken over. A dragged knot compiles rules anew, but
             lays nothing out.
@@ -89,15 +90,7 @@ class Evaluator:
             program = before.program
         else:
             program = compiled(character.rules, character.skeleton)
-        fresh = cls(character, program, rows)
-        if before is not None and old is not None and before.rows is rows:
-            if old.mesh is character.mesh and old.binding is character.binding and _same_rest(old, character):
-                fresh._bindings = dict(before._bindings)
-                fresh._layouts = dict(before._layouts)
-                fresh._tables = dict(before._tables)
-            if old.mesh is character.mesh:
-                fresh._deformers = dict(before._deformers)
-        return fresh
+        return cls(character, program, Layouts.of(character, rows, before.layouts if before is not None else None))
 
     def pose(self, pose: Pose, acting: Acting = ALL) -> Posed:
         """The character in a pose, with the remedies that act.
@@ -108,7 +101,7 @@ class Evaluator:
             When the pose is one of another skeleton.
         """
         # What nobody has asked to see yet is not laid out for it.
-        known = self._layout_of.get(acting.only)
+        known = self.layouts.known(acting)
         bones = known.binding.bones if known is not None and known.linear else None
         return Posed(self, self.program.moment(pose, acting, bones), acting, known)
 
@@ -122,85 +115,20 @@ class Evaluator:
         return self.pose(self.character.skeleton.rest_pose(), NONE).points
 
     def reweigh(self, vertices: NDArray[np.int32], influences: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
-        """Let some vertices follow other bones, at once: for a stroke, whose evaluator and binding are nobody else's.
-
-        Parameters
-        ----------
-        vertices
-            ``(N,)``. Those under the mask of a helper joint are shown as they were until the stroke is stored.
-        influences, weights
-            ``(N, K)``, the largest weight first, K no more than the binding has.
-        """
-        width = influences.shape[1]
-        own = self.character.binding
-        own.influences[vertices, :width], own.weights[vertices, :width] = influences, weights
-        own.weights[vertices, width:] = 0
-        # Layouts that are made later begin with what was painted.
-        self._bindings.clear()
-        masks = [body.mask for _, body in self.character.rules.helpers if body.mask is not None]
-        under = np.concatenate([np.zeros(0, np.int32), *(m.vertices for m in masks)])
-        for layout in self._layouts.values():
-            bare = layout.binding is own or not masks
-            chosen = slice(None) if bare else np.isin(vertices, under, invert=True)
-            rows = layout.place[vertices[chosen]]
-            layout.influences[rows, :width] = influences[chosen]
-            layout.weights[rows, :width] = weights[chosen]
-            layout.weights[rows, width:] = 0
+        """Let some vertices follow other bones, at once: see `Layouts.reweigh`."""
+        self.layouts.reweigh(vertices, influences, weights)
 
     def layout(self, acting: Acting) -> SkinLayout:
         """The skin as the helpers and blends that act make it; one for each set of them."""
-        known = self._layout_of.get(acting.only)
-        if known is None:
-            # Asked for in every frame: which remedies act is looked through once.
-            if len(self._layout_of) > 64:
-                self._layout_of.clear()
-            known = self._layout_of[acting.only] = self._laid_out(acting)
-        return known
-
-    def _laid_out(self, acting: Acting) -> SkinLayout:
-        rules, program = self.character.rules, self.program
-        turning = program.acting(rules.helpers, acting)
-        helpers = tuple((body.joint, body.mask) for _, body in turning if body.mask is not None)
-        blends, gains = program.acting(rules.blends, acting), program.gains(acting)[0]
-        wholly = all(gains[program.places.remedies[r.id]] == 1 and r.by is None for r, _ in blends)
-        deformers = () if self.rows is None else tuple(d.body for _, d in self.deformers(acting))
-        # Masks and bodies are told apart by who they are: an edit makes others.
-        masks = [body.mask for _, body in blends]
-        key = (*helpers, *masks, wholly, deformers)
-        found = self._layouts.get(key)
-        if found is None:
-            mesh = self.character.mesh
-            binding = self._bindings.get(helpers)
-            if binding is None:
-                binding = masked_binding(mesh, self.character.skeleton, self.character.binding, helpers)
-                self._bindings[helpers] = binding
-            rows = None if self.rows is None else self.needed(acting)
-            found = self._layouts[key] = SkinLayout.of(mesh, binding, masks, wholly, rows)
-        return found
+        return self.layouts.of_acting(self.program, acting)
 
     def table(self, layout: SkinLayout) -> ShapeTable:
         """The shapes as a layout counts vertices."""
-        found, shapes = self._tables.get(layout), self.character.shapes
-        if found is not None and found.shapes is shapes:
-            return found
-        if found is not None and _same_shapes(found.shapes, shapes):
-            found = replace(found, shapes=shapes)  # told apart at a glance from now on
-        else:
-            found = ShapeTable.of(shapes, layout)
-        self._tables[layout] = found
-        return found
+        return self.layouts.table(layout)
 
     def deformers(self, acting: Acting) -> list[tuple[str, Deformer]]:
         """What acts after the skin, in order, with the ids of the remedies."""
-        if not self.character.rules.deformers:
-            return []
-        out = []
-        for remedy, body in self.program.acting(self.character.rules.deformers, acting):
-            ready = self._deformers.get(body)
-            if ready is None:
-                ready = self._deformers[body] = body.ready(self.character.mesh)
-            out.append((remedy.id, ready))
-        return out
+        return self.layouts.deformers(self.program, acting)
 
     @cached_property
     def simple(self) -> bool:
@@ -209,21 +137,7 @@ class Evaluator:
 
     def needed(self, acting: Acting) -> NDArray[np.int32]:
         """The vertices that have to be skinned to give `rows` ``(M,)``: deformers look further."""
-        assert self.rows is not None
-        rows = self.rows
-        for _, deformer in reversed(self.deformers(acting)):
-            rows = deformer.support(rows)
-        return rows
-
-
-def _same_rest(one: Character, other: Character) -> bool:
-    """Whether helper joints stand at rest where they stood: bones that layouts added depend on that."""
-    return one.skeleton is other.skeleton or not (one.rules.helpers or other.rules.helpers)
-
-
-def _same_shapes(one: tuple[Shape, ...], other: tuple[Shape, ...]) -> bool:
-    return len(one) == len(other) and all(a.deltas is b.deltas and a.vertices is b.vertices
-                                          for a, b in zip(one, other, strict=True))  # fmt: skip
+        return self.layouts.needed(self.program, acting)
 
 
 @dataclass(eq=False)
