@@ -46,9 +46,9 @@ from plethos.core.skin.mask import Mask
 from plethos.core.skin.shape import Shape
 from plethos.demo.catalogue import open_demo
 from tests.core.motion.test_motion import stick
-from tests.core.test_stages import any_pose, everything
 from tests.drawings import bar, laid, svg
 from tests.figures import tube, tube_points
+from tests.making import any_pose, everything
 
 X, Y, Z = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
 

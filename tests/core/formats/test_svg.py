@@ -183,7 +183,7 @@ class Read(unittest.TestCase):
     def test_styles_come_from_attributes_groups_and_sheets(self):
         data = svg(
             "<style>.red{fill:#ff0000;stroke:blue;stroke-width:3}</style>",
-            '<g id="a" opacity="0.5" fill-rule="evenodd" stroke-linecap="round"><path id="p" class="red" d="M0 0H9V9Z" opacity="0.5"/></g>',
+            '<g id="a" opacity="50%" fill-rule="evenodd" stroke-linecap="round"><path id="p" class="red" d="M0 0H9V9Z" opacity="0.5"/></g>',
             '<g id="b"><path id="q" d="M0 0H9V9Z" style="fill:none;stroke:#123456;stroke-opacity:0.25;stroke-dasharray:4 2"/></g>',
             '<g id="c"><path id="r" d="M0 0H9V9Z" stroke-linejoin="bevel" stroke-miterlimit="7" stroke="#010203" transform="scale(4)"/></g>',
         )

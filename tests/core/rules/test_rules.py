@@ -41,8 +41,8 @@ from plethos.core.skin.mask import Mask
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
 from tests.core.formats.test_documents import Kept
-from tests.core.test_stages import any_pose, everything
 from tests.figures import paths, set_at, tube
+from tests.making import any_pose, everything
 
 Z = (0.0, 0.0, 1.0)
 RISE = Response((0.0, 1.0), (0.0, 1.0))

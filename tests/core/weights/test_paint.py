@@ -54,6 +54,10 @@ class Painting(unittest.TestCase):
             moved = weights.dense[:, 1] - 0.3
             np.testing.assert_allclose(moved[100:140], sign * 0.1 * self.under.shares, atol=1e-12)
             np.testing.assert_array_equal(moved[:100], 0)
+            much, whole = self.weights(), self.weights()
+            much.dab(self.under, self.paint(mode, strength=3.0))
+            whole.dab(self.under, self.paint(mode))
+            np.testing.assert_array_equal(much.dense, whole.dense)
             # The others keep their proportion to each other.
             np.testing.assert_allclose(weights.dense[:, 0] / weights.dense[:, 2], 2.5)
 
@@ -62,6 +66,9 @@ class Painting(unittest.TestCase):
         whole = Touched(np.arange(self.count, dtype=np.int32), np.ones(self.count))
         weights.dab(whole, self.paint("even"))
         np.testing.assert_array_equal(weights.dense[:, 0], 0.5)
+        half = self.weights()
+        half.dab(Touched(whole.vertices, 0.5 * whole.shares), self.paint("even"))
+        np.testing.assert_allclose(half.dense, 0.5 * (weights.dense + self.dense), atol=1e-12)
         height = self.character.mesh.points[:, 1]
         # Straight from one end to the other, between the tenths that each joint holds alone.
         np.testing.assert_allclose(weights.dense[:, 2], 0.5 * np.clip((height - 0.1) / 0.8, 0, 1), atol=1e-6)

@@ -1,0 +1,166 @@
+"""Faults that were drawn by lot and that no other test had caught: each by a worked value."""
+
+import math
+import unittest
+from dataclasses import replace
+from types import SimpleNamespace
+
+import numpy as np
+
+from plethos.core.edits.split import _cut_line
+from plethos.core.evaluate import Evaluator
+from plethos.core.formats.bvh import read_bvh
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_nodes import stored_hinge
+from plethos.core.formats.gltf_read import read_character
+from plethos.core.formats.obj_match import sculpt_from_obj
+from plethos.core.formats.rules import InlineArrays
+from plethos.core.formats.svg_file import parse_svg
+from plethos.core.formats.svg_read import read_drawing
+from plethos.core.formats.svg_rules import rules_of_drawing
+from plethos.core.geometry.outlines import crossed
+from plethos.core.propose.hem import FURTHEST, TRIED, _Try
+from plethos.core.propose.roll import Limb
+from plethos.core.rules.remedies import Corrective, Remedy, remedy_from_document
+from plethos.core.rules.remedies.helper_rules import rule_from_document
+from plethos.core.rules.rules import Rules
+from plethos.core.rules.triggers.pose_set import PoseSet
+from plethos.core.rules.triggers.stored_pose import StoredPose
+from plethos.core.sculpt.outline_brushes import OutlineSurface, move
+from plethos.core.sculpt.session import Dab
+from plethos.core.skin.picked import PICKED
+from plethos.core.skin.shape import Shape
+from plethos.demo.catalogue import open_demo
+from tests.core.formats.test_obj_match import obj_text
+from tests.core.motion.test_motion import stick
+from tests.drawings import bar, laid, svg
+from tests.figures import pair_file, tube
+
+Z = (0.0, 0.0, 1.0)
+
+
+class Drawings(unittest.TestCase):
+    def test_a_brush_fades_along_an_outline_by_its_length(self):
+        character, _ = laid(svg(bar(points=6)))
+        points, channels = character.mesh.rest.astype(float), character.mesh.channels.astype(float)
+        surface = OutlineSurface(character.mesh, points.copy(), channels.copy(), points.copy(), channels.copy())
+        far = np.linalg.norm(points[3] - points[6])
+        move(surface, Dab(6, (0, 0, 0), 1.5 * far, 1.0, (0, 9, 0)))
+        self.assertAlmostEqual(surface.points[3, 1] - points[3, 1], 9 * (1 - 1 / 1.5**2) ** 2, places=6)
+
+    def test_a_curve_is_crossed_at_its_very_ends_too(self):
+        bezier = np.array([[0.0, 0], [1, 0], [2, 0], [3, 0]])
+        for at in (0.0, 3.0):
+            ((t, off),) = crossed(bezier, np.array([at, -2.0]), np.array([1.0, 0.0]))
+            self.assertAlmostEqual(t, at / 3)
+            self.assertAlmostEqual(off, 2)
+
+    def test_a_fill_is_cut_half_way_between_its_two_bones(self):
+        joints = [{"name": "a", "parent": None, "at": [0, 0]}, {"name": "b", "parent": "a", "at": [100, 0]},
+                  {"name": "c", "parent": "b", "at": [100, 100]}]  # fmt: skip
+        character, _ = laid(svg(bar(points=6)), joints)
+        _, along = _cut_line(character, character.skeleton.find("b"))
+        np.testing.assert_allclose(np.abs(along), math.sqrt(0.5), atol=1e-9)
+
+    def test_what_is_picked_is_nobody_elses_and_stays_out_of_files(self):
+        character, _ = laid(svg(bar(points=6)))
+        ones = np.ones(len(character.mesh), np.float32)
+        kept = character.with_region(PICKED, ones).with_region("cuff", ones)
+        document = rules_of_drawing(kept, replace(character, regions=()))
+        self.assertEqual([r["name"] for r in document["regions"]], ["cuff"])
+
+
+class Files(unittest.TestCase):
+    def test_joints_stand_in_the_order_of_the_file(self):
+        file = pair_file()
+        document = {**file.document, "nodes": [dict(n) for n in file.document["nodes"]]}
+        first = len(document["nodes"])
+        document["nodes"] += [{"name": f"leaf {k}"} for k in range(3)]
+        skin = {**document["skins"][0], "joints": [*document["skins"][0]["joints"], first, first + 1, first + 2]}
+        skin.pop("inverseBindMatrices")
+        document["skins"] = [skin]
+        top = document["nodes"][skin["joints"][0]]
+        top["children"] = [*top.get("children", []), first, first + 1, first + 2]
+        names = read_character(GltfFile(document, file.buffers), "Pair").skeleton.names
+        self.assertEqual([n for n in names if n.startswith("leaf")], ["leaf 0", "leaf 1", "leaf 2"])
+
+    def test_quads_that_are_cut_the_other_way_are_the_same_mesh(self):
+        character = tube(seam=True, rings=31)
+        sent, faces = character.mesh.rest.astype(float), character.mesh.topology.triangles
+        turned = []
+        for one, other in zip(faces[::2], faces[1::2], strict=True):
+            both = [v for v in one if v in other]
+            alone = [v for v in (*one, *other) if v not in both]
+            turned += [[*alone, both[0]], [*alone, both[1]]] if len(both) == 2 else [one, other]
+        back = sculpt_from_obj(character, obj_text(sent + [0, 0.01, 0], turned), sent)
+        self.assertEqual(back.how, "order")
+
+    def test_what_a_node_says_of_its_shapes_goes_over_what_its_mesh_says(self):
+        file = pair_file(target=True)
+        document = {**file.document, "nodes": [dict(n) for n in file.document["nodes"]]}
+        document["meshes"] = [{**m, "weights": [0.25, 0.25]} for m in document["meshes"]]
+        nodes = [n for n in document["nodes"] if "mesh" in n]
+        for told, weight in (({}, 0.25), ({"weights": [0.75, 0.75]}, 0.75)):
+            for node in nodes:
+                node.update(told)
+            shapes = read_character(GltfFile(document, file.buffers), "Pair").mesh.shapes
+            self.assertEqual({s.weight for s in shapes} - {0.0}, {weight})
+
+    def test_ranges_across_a_hinge_that_run_backwards_are_taken_for_nothing(self):
+        own = {"hinge_axis": [0, 0, 1], "range_deg": [0, 90]}
+        for others, known in (([[-10, 20], [0, 5]], True), ([[-10, 20], [5, 0]], False), ([[20, -10], [0, 5]], False)):
+            hinge = stored_hinge({"extras": {"plethos": {**own, "others_deg": others}}})
+            self.assertEqual(hinge.others is not None, known)
+
+    def test_a_size_of_type_in_percent_is_of_the_one_above(self):
+        for size, wide in (("50%", 5.0), ("2em", 20.0), ("7px", 7.0)):
+            told = f'<g font-size="10"><g font-size="{size}"><rect width="1em" height="3"/></g></g>'
+            mesh = read_drawing(parse_svg(svg(told)), "r").mesh
+            self.assertAlmostEqual(float(np.ptp(mesh.rest[:, 0])), wide, places=4)
+
+    def test_quaternions_of_a_motion_may_have_any_length(self):
+        motion = read_bvh(stick([0, 0, 0, 10, 20, 30, 40, 50, 60]), "Stick")
+        np.testing.assert_allclose(replace(motion, turned=3 * motion.turned).world, motion.world, atol=1e-6)
+
+
+class Rigging(unittest.TestCase):
+    def test_a_remedy_of_which_a_document_says_nothing_more_is_on(self):
+        mask = {"vertices": [1, 2], "shares": [1.0, 0.5]}
+        character = tube()
+        told = {"kind": "relaxer", "id": "r", "name": "r", "mask": mask, "steps": 3}
+        remedy = remedy_from_document(told, character.skeleton, InlineArrays(character))
+        self.assertEqual((remedy.on, remedy.amount, remedy.by), (True, 1.0, None))
+
+    def test_vertices_that_are_not_laid_out_are_skinned_as_where_nothing_blends(self):
+        character, rows = tube(), np.arange(40, dtype=np.int32)
+        pose = character.skeleton.rest_pose().with_rotation(1, np.array([0, 0, 0.6, 0.8]))
+        few, whole = (Evaluator.of(character, rows=r).pose(pose).affine_of(np.arange(200)) for r in (rows, None))
+        for one, other in zip(few, whole, strict=True):
+            np.testing.assert_allclose(one, other, atol=1e-12)
+
+    def test_rules_mean_the_same_however_long_their_axes_are(self):
+        skeleton = tube().skeleton
+        knots = [{"angle_deg": 0, "metres": 0}, {"angle_deg": 90, "metres": 0.1}]
+        slide = {"kind": "slide", "joint": "upper", "axis": [0, 0, 1], "along": [0, 1, 0], "knots": knots}
+        one, long = (rule_from_document({**slide, "axis": [0, 0, n], "along": [0, n, 0]}, skeleton, 2) for n in (1, 5))
+        self.assertEqual((long.axis, long.along), (one.axis, one.along))
+
+    def test_tied_anew_a_remedy_keeps_the_pose_that_it_follows(self):
+        poses = tuple(
+            StoredPose(((math.sin(a), 0.0, 0.0, math.cos(a)),), name=n, id=n) for n, a in (("p", 0.5), ("q", -0.5))
+        )
+        poses_of = PoseSet((1,), (Z,), poses, 0.5, id="set")
+        nothing = Shape("n", np.array([0], np.int32), np.zeros((1, 3), np.float32))
+        rules = Rules(triggers=(poses_of,), remedies=(Remedy(Corrective.of(nothing), "r", "q", id="r"),))
+        self.assertEqual(rules.tied("r", replace(poses_of, radius=0.6)).remedy("r").by, "q")
+
+    def test_a_limb_is_the_joints_own_before_the_one_above(self):
+        keeper = open_demo("lock-keeper-bare")[0]
+        for joint in ("left_forearm", "left_shin"):
+            self.assertEqual(Limb.of(keeper, keeper.skeleton.find(joint)).bone.joint, keeper.skeleton.find(joint))
+
+    def test_where_nothing_frees_a_hem_it_goes_where_least_crosses(self):
+        steps = np.linspace(0, FURTHEST, TRIED)
+        crossing = dict(zip(steps.tolist(), [9, 7, 2, *[5] * TRIED], strict=False))
+        told = SimpleNamespace(hem=SimpleNamespace(radius=1.0), count=lambda share, far: crossing.get(far, 8))
+        self.assertEqual(_Try.least(told, 1.0, 0.0, 2 * FURTHEST), steps[2])
