@@ -13,6 +13,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.obj import write_obj
 from plethos.demo.catalogue import open_demo
+from plethos.launch.testing import chromium
 
 OUT = Path(__file__).with_name("screenshots")
 
@@ -249,7 +250,7 @@ def drawings(camera: Camera) -> None:
 
 def main(address: str) -> None:
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-quic"])
+        browser = playwright.chromium.launch(executable_path=chromium(), args=["--disable-quic"])
         camera = Camera(browser.new_page(viewport={"width": 1280, "height": 800}), address)
         bind(camera)
         mend(camera)

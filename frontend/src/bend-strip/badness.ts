@@ -13,4 +13,4 @@ export const badnessText = ({ measure, value }: Badness) => (measure ? `${words[
 
 /** Where the curve of what is worst stands at a step, percent of rest. */
 export const heightOf = (step: Pick<Schemas['BendPoint'], 'badness' | 'with'>) =>
-  (step.badness.measure.startsWith('girth') || step.badness.measure === 'width_loss' ? step.with.girth : step.with.volume) ?? 100
+  (['girth_loss', 'width_loss'].includes(step.badness.measure) ? step.with.girth : step.with.volume) ?? 100
