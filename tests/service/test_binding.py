@@ -14,7 +14,7 @@ from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
 from plethos.service.edits import weight_edits
 from plethos.service.library.workbench import Workbench
-from plethos.service.schemas.bind import WeightTarget
+from plethos.service.schemas.bind import VertexChoice
 from plethos.service.schemas.tools import PaintSettings
 from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
@@ -124,7 +124,7 @@ class Binding(unittest.TestCase):
         skeleton = opened.character.skeleton
         pose = bent(skeleton.rest_pose(), skeleton.find("jaw"), (0, 0, 1), math.radians(20))
         for part, joint in (("lower teeth", "jaw"), ("upper teeth", "head")):
-            weight_edits.give(self.bench, keeper, WeightTarget(part=part), joint)
+            weight_edits.give(self.bench, keeper, VertexChoice(part=part), joint)
         posed = Evaluator.of(opened.character).pose(pose).points
         edges = opened.character.mesh.topology.edges
         for part in opened.character.mesh.parts:
@@ -170,7 +170,7 @@ class Binding(unittest.TestCase):
 
     def test_what_is_not_there_is_told(self):
         with self.assertRaisesRegex(BadEditError, "no part"):
-            weight_edits.give(self.bench, self.id, WeightTarget(part="hat"), "upper")
+            weight_edits.give(self.bench, self.id, VertexChoice(part="hat"), "upper")
 
     def test_a_refused_stroke_leaves_nothing(self):
         at = desk(self.opened)

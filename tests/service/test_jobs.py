@@ -21,7 +21,7 @@ from plethos.launch.cluster import Cluster
 from plethos.service.edits import weight_edits
 from plethos.service.jobs.jobs import SERVER_GONE, Jobs
 from plethos.service.library.workbench import Workbench
-from plethos.service.schemas.bind import WeightTarget
+from plethos.service.schemas.bind import VertexChoice
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.store.work import CANCELLED, DONE, FAILED, RUNNING, UNDER_WAY, WAITING
@@ -170,7 +170,7 @@ class DatabaseAway(unittest.TestCase):
         opened = self.bench.open(self.id)
         self.kill()
         Timer(0.5, self.back).start()
-        made = weight_edits.give(self.bench, self.id, WeightTarget(part="tube"), "upper")
+        made = weight_edits.give(self.bench, self.id, VertexChoice(part="tube"), "upper")
         self.assertEqual((made.revision.number, made.revision.last), (1, 1))
         self.assertIs(opened.version, made)
         self.assertEqual(self.store.current(self.id).id, made.revision.id)
@@ -180,7 +180,7 @@ class DatabaseAway(unittest.TestCase):
         self.kill()
         self.store.give_up()
         with self.assertRaises(OperationalError):
-            weight_edits.give(self.bench, self.id, WeightTarget(part="tube"), "upper")
+            weight_edits.give(self.bench, self.id, VertexChoice(part="tube"), "upper")
         self.back()
         self.assertIs(self.bench.open(self.id).version, before)
         self.assertEqual(self.store.current(self.id).number, 0)
@@ -243,9 +243,9 @@ class TwoProcesses(Case):
         other = Workbench(Store(self.url))
         self.addCleanup(other.store.close)
         self.bench.open(self.id)
-        weight_edits.give(other, self.id, WeightTarget(part="tube"), "upper")
+        weight_edits.give(other, self.id, VertexChoice(part="tube"), "upper")
         with self.assertRaisesRegex(BadEditError, "changed meanwhile"):
-            weight_edits.give(self.bench, self.id, WeightTarget(part="tube"), "lower")
+            weight_edits.give(self.bench, self.id, VertexChoice(part="tube"), "lower")
         self.assertEqual(self.bench.open(self.id).revision.label, "Give tube to upper")
-        weight_edits.give(self.bench, self.id, WeightTarget(part="tube"), "lower")
+        weight_edits.give(self.bench, self.id, VertexChoice(part="tube"), "lower")
         self.assertEqual(self.bench.open(self.id).revision.number, 2)

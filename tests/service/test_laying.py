@@ -17,7 +17,7 @@ from plethos.service.desk.frame import frame
 from plethos.service.edits import joint_edits, region_edits, weight_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
-from plethos.service.schemas.bind import Pick, WeightTarget
+from plethos.service.schemas.bind import Pick, VertexChoice
 from plethos.service.schemas.tools import PaintSettings, Within
 from plethos.service.schemas.want import MovingJoint, Want
 from plethos.service.sculpts import session
@@ -234,12 +234,12 @@ class Picking(Case):
             lambda: weight_edits.fill(
                 self.bench,
                 self.id,
-                WeightTarget(region=""),
+                VertexChoice(region=""),
                 PaintSettings(mode="replace", joint="chest", value=0.8, strength=1.0, mirror=True),
             ),
-            lambda: weight_edits.give(self.bench, self.id, WeightTarget(region=""), "spine_2"),
-            lambda: weight_edits.copy_part(self.bench, self.id, "body", WeightTarget(region="")),
-            lambda: weight_edits.copy_vertex(self.bench, self.id, 0, WeightTarget(region="")),
+            lambda: weight_edits.give(self.bench, self.id, VertexChoice(region=""), "spine_2"),
+            lambda: weight_edits.copy_part(self.bench, self.id, "body", VertexChoice(region="")),
+            lambda: weight_edits.copy_vertex(self.bench, self.id, 0, VertexChoice(region="")),
             lambda: weight_edits.automatic(self.bench, self.id, None, lambda share: None, ""),
         ):
             before = self.opened.character.binding.joint_weights.copy()

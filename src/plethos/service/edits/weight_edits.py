@@ -25,7 +25,7 @@ from plethos.service.edits.weight_brush import paint_of, painted, with_bone
 from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
-from plethos.service.schemas.bind import WeightTarget
+from plethos.service.schemas.bind import VertexChoice
 from plethos.service.schemas.tools import PaintBrush
 
 
@@ -55,7 +55,7 @@ def automatic(
     return workbench.edit(character_id, label + (" in the region" if region is not None else ""), change)
 
 
-def give(workbench: Workbench, character_id: str, target: WeightTarget, joint: str) -> Version:
+def give(workbench: Workbench, character_id: str, target: VertexChoice, joint: str) -> Version:
     """Let a part, a piece or a region follow one joint rigidly."""
 
     def change(character: Character) -> Character:
@@ -64,7 +64,7 @@ def give(workbench: Workbench, character_id: str, target: WeightTarget, joint: s
     return workbench.edit(character_id, f"Give {target.label} to {joint}", change)
 
 
-def copy_part(workbench: Workbench, character_id: str, source: str, target: WeightTarget) -> Version:
+def copy_part(workbench: Workbench, character_id: str, source: str, target: VertexChoice) -> Version:
     """Let a part or a region follow what the closest surface of another part follows."""
 
     def change(character: Character) -> Character:
@@ -73,7 +73,7 @@ def copy_part(workbench: Workbench, character_id: str, source: str, target: Weig
     return workbench.edit(character_id, f"Copy weights of {source} to {target.label}", change)
 
 
-def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: WeightTarget) -> Version:
+def copy_vertex(workbench: Workbench, character_id: str, vertex: int, target: VertexChoice) -> Version:
     """Let a part or a region follow what one vertex follows."""
 
     def change(character: Character) -> Character:
@@ -91,7 +91,7 @@ def take_file(workbench: Workbench, character_id: str, data: bytes) -> Version:
     return workbench.edit(character_id, "Weights from a file", change)
 
 
-def fill(workbench: Workbench, character_id: str, target: WeightTarget, settings: PaintBrush) -> Version:
+def fill(workbench: Workbench, character_id: str, target: VertexChoice, settings: PaintBrush) -> Version:
     """Do to a whole region at once what the brush does under its ring."""
 
     def change(character: Character) -> Character:

@@ -31,7 +31,7 @@ class MendWeights(Schema):
     joint: str | None = None
 
 
-class WeightTarget(Schema):
+class VertexChoice(Schema):
     """Which vertices an edit of weights is for: a part, the connected piece of a triangle, or a region."""
 
     part: str | None = None
@@ -63,14 +63,14 @@ class WeightTarget(Schema):
 
 
 class GiveTo(Schema):
-    target: WeightTarget
+    target: VertexChoice
     joint: str
 
 
 class CopyWeights(Schema):
     """From the closest surface of a part, or from one vertex."""
 
-    target: WeightTarget
+    target: VertexChoice
     from_part: str | None = None
     from_vertex: int | None = Field(default=None, ge=0)
 
@@ -78,7 +78,7 @@ class CopyWeights(Schema):
 class FillWeights(PaintBrush):
     """What the brush does, to a whole region at once."""
 
-    target: WeightTarget
+    target: VertexChoice
     value: float = Field(default=1.0, ge=0, le=1)
     strength: float = Field(default=1.0, ge=0, le=1)
     mirror: bool = True
