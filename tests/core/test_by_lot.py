@@ -6,7 +6,9 @@ from dataclasses import replace
 from types import SimpleNamespace
 
 import numpy as np
+from scipy import sparse
 
+from plethos.core.edits.shape_edits import _weighed
 from plethos.core.edits.split import _cut_line
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.bvh import read_bvh
@@ -19,6 +21,8 @@ from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.formats.svg_rules import rules_of_drawing
 from plethos.core.geometry.outlines import crossed
+from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.outline_site import near_joint
 from plethos.core.propose.hem import FURTHEST, TRIED, _Try
 from plethos.core.propose.roll import Limb
 from plethos.core.rules.remedies import Corrective, Remedy, remedy_from_document
@@ -27,9 +31,12 @@ from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.pose_set import PoseSet
 from plethos.core.rules.triggers.stored_pose import StoredPose
 from plethos.core.sculpt.outline_brushes import OutlineSurface, move
-from plethos.core.sculpt.session import Dab
+from plethos.core.sculpt.push_apart import _Room
+from plethos.core.sculpt.session import Dab, SculptSurface
+from plethos.core.sculpt.smooth import smooth
 from plethos.core.skin.picked import PICKED
 from plethos.core.skin.shape import Shape
+from plethos.core.weights.assign import with_joint_weights
 from plethos.demo.catalogue import open_demo
 from tests.core.formats.test_obj_match import obj_text
 from tests.core.motion.test_motion import stick
@@ -47,6 +54,32 @@ class Drawings(unittest.TestCase):
         far = np.linalg.norm(points[3] - points[6])
         move(surface, Dab(6, (0, 0, 0), 1.5 * far, 1.0, (0, 9, 0)))
         self.assertAlmostEqual(surface.points[3, 1] - points[3, 1], 9 * (1 - 1 / 1.5**2) ** 2, places=6)
+
+    def test_widths_are_measured_along_the_bones_and_no_further(self):
+        joints = [
+            {"name": n, "parent": p, "at": [x, 0]} for n, p, x in (("a", None, 60), ("b", "a", 100), ("c", "b", 130))
+        ]
+        character, _ = laid(svg(bar(points=12)), joints)
+        site = BendMeasure.of(character, character.skeleton.find("b")).site
+        places = character.mesh.rest[site.vertices][site.widths.vertices]
+        across = np.einsum("wek,wekc->wec", site.widths.basis, places)[:, 0, 0]
+        self.assertTrue(60 - 1e-6 <= across.min() < across.max() <= 130 + 1e-6)
+
+    def test_stray_weights_far_away_are_not_near_a_joint(self):
+        character, _ = laid(svg(bar(points=12)))
+        lower = character.skeleton.find("lower")
+        dense = character.binding.joint_weights.copy()
+        dense[:] = np.eye(dense.shape[1])[np.where(character.mesh.rest[:, 0] < 100, lower - 1, lower)][
+            :, : dense.shape[1]
+        ]
+        near = np.abs(character.mesh.rest[:, 0] - 100) < 12
+        far = character.mesh.rest[:, 0] < 1
+        for some in (near, far):
+            dense[some] = 0
+            dense[some, lower - 1] = dense[some, lower] = 0.5
+        found = near_joint(with_joint_weights(character, dense), lower)
+        self.assertTrue(found[near].all())
+        self.assertFalse(found[far].any())
 
     def test_a_curve_is_crossed_at_its_very_ends_too(self):
         bezier = np.array([[0.0, 0], [1, 0], [2, 0], [3, 0]])
@@ -68,6 +101,29 @@ class Drawings(unittest.TestCase):
         kept = character.with_region(PICKED, ones).with_region("cuff", ones)
         document = rules_of_drawing(kept, replace(character, regions=()))
         self.assertEqual([r["name"] for r in document["regions"]], ["cuff"])
+
+
+class Shapes(unittest.TestCase):
+    def test_a_share_of_a_shape_is_that_of_its_widths_too(self):
+        shape = Shape("s", np.array([1, 2], np.int32), np.ones((2, 3), np.float32), channels=np.float32([[4], [8]]))
+        half = _weighed(shape, np.array([1.0, 0.5, 0.25]))
+        np.testing.assert_array_equal(half.channels, [[2], [2]])
+
+    def test_a_brush_smooths_no_further_than_to_the_mean(self):
+        character = tube()
+        at = tuple(character.mesh.rest[character.mesh.topology.triangles[40]].mean(axis=0).tolist())
+        found = []
+        for strength in (1.0, 3.0):
+            rest = character.mesh.rest.astype(float)
+            surface = SculptSurface(character.mesh.topology, rest.copy(), rest)
+            smooth(surface, Dab(40, at, 0.2, strength))
+            found.append(surface.points)
+        np.testing.assert_array_equal(*found)
+
+    def test_what_has_to_give_way_keeps_its_way_while_it_is_spread(self):
+        way = np.array([[2.0, 0, 0], [0, 0, 0]])
+        told = SimpleNamespace(beside=sparse.csr_matrix((2, 2)))
+        np.testing.assert_allclose(_Room.spread(told, way), 0.5 * way)
 
 
 class Files(unittest.TestCase):

@@ -19,7 +19,7 @@ from plethos.core.evaluate import ALL, Acting, Evaluator
 from plethos.core.geometry import rotations
 from plethos.core.geometry.falloff import seen
 from plethos.core.geometry.topology import extent
-from plethos.core.measure.badness import badness_of
+from plethos.core.measure.badness import badness, badness_of
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.measured import Measured
 from plethos.core.propose.apart import pushed_apart_at
@@ -60,7 +60,7 @@ class Tried:
     badness_percent
         Of the joint, over the way, contacts too: the mean of `Badness.percent`.
     rank
-        The same with what lies within the bounds: the mean of `Badness.rank`.
+        By which the better is told: the mean of `Badness.rank`, and that of the contacts added.
     """
 
     kind: str
@@ -162,7 +162,7 @@ TRIALS: dict[str, Callable[[Held], Character]] = {
     "blend_and_corrective": _both,
 }
 # Two remedies in place of one have to be worth it.
-WORTH = {"blend_and_corrective": 12.0}
+WORTH = {"blend_and_corrective": 5.0}
 
 
 @dataclass(frozen=True, eq=False)
@@ -206,8 +206,11 @@ class Judge:
         steps = [measure.at(pose_with_added_joints(self.held.at(share), character)) for share in WAY]
         contacts = self.contacts(character)
         mille = 1000 * contacts / max(1, len(self.measure.skin.region.triangles))
-        found = [badness_of(step) for step in steps[:-1]] + [badness_of(steps[-1], mille)]
-        percent, rank = (float(np.mean([getattr(b, n) for b in found])) for n in ("percent", "rank"))
+        found = [badness_of(step) for step in steps]
+        held = badness_of(steps[-1], mille)
+        percent = float(np.mean([b.percent for b in (*found[:-1], held)]))
+        # Contacts beside the others: where they are as bad as can be, what else is better has to tell.
+        rank = float(np.mean([b.rank for b in found])) + badness({"contacts": mille}).rank / len(WAY)
         return Tried(kind, character, made, steps[-1], contacts, percent, rank)
 
     def contacts(self, character: Character, acting: Acting = ALL) -> int:

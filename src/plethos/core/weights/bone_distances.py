@@ -1,4 +1,7 @@
-"""How far each vertex is from each bone."""
+"""How far each vertex is from each bone.
+
+Numba's disk cache sees changes of this file only: what the loops use has to stay here.
+"""
 
 # mypy: disable-error-code="untyped-decorator, no-any-return"
 from __future__ import annotations
@@ -10,8 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.geometry.topology import extent
-from plethos.core.weights.bones import BEHIND, LEAST, OUTWARD, Segment
+from plethos.core.weights.bones import Segment
 
+BEHIND = 3.0  # a bone that lies outside the surface at a vertex counts as so many times further away
+OUTWARD = 0.2  # cosine between the way to a bone and the normal from which on it lies outside
+LEAST = 1e-3  # of the character's height: no vertex is nearer to a bone
 TIED = 1.001  # bones so many times as far as the nearest are as near
 BLOCK = 1024  # vertices that are looked at together
 

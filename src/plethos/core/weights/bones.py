@@ -14,9 +14,6 @@ from plethos.core.geometry.topology import extent
 from plethos.core.skeleton.names import is_tip
 from plethos.core.skeleton.skeleton import Skeleton
 
-BEHIND = 3.0  # a bone that lies outside the surface at a vertex counts as so many times further away
-OUTWARD = 0.2  # cosine between the way to a bone and the normal from which on it lies outside
-LEAST = 1e-3  # of the character's height: no vertex is nearer to a bone
 GOES_ON = 1.4  # a joint that only carries ends goes on for so many lengths of the bone before it
 SAMPLES = (0.1, 0.3, 0.5, 0.7, 0.9)  # places along a bone
 BESIDE = 0.005  # of the character's height: nearer to the skin than that is on it
