@@ -19,7 +19,3 @@ class DistinctRows(unittest.TestCase):
         wanted, which = np.unique(rows, axis=0, return_inverse=True)
         np.testing.assert_array_equal(distinct, wanted)
         np.testing.assert_array_equal(number, which.ravel())
-
-    def test_of_none_there_are_none(self):
-        distinct, number = distinct_rows(np.zeros((0, 3), np.int64))
-        self.assertEqual((distinct.shape, number.shape), ((0, 3), (0,)))
