@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-import math
 from typing import Annotated
 from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
 
-from plethos.core.edits.clip_loss import clip_loss
 from plethos.core.errors import BadPoseError
-from plethos.core.rules.response import Response as Curve
 from plethos.core.weights.assign import DELIVERED
 from plethos.service.desk import bend_strip
 from plethos.service.edits import rule_edits
-from plethos.service.library.poses import clip_named
-from plethos.service.library.workbench import limit
 from plethos.service.schemas.character import CharacterState, LimitShift, LossOfClip, PresetRequest
 from plethos.service.schemas.figure import FigureInfo
 from plethos.service.schemas.remedies import RemedyChange, TriggerChange
 from plethos.service.schemas.rules import Knot
 from plethos.service.schemas.strip import BendPoint, BendRequest, ClipPoint, ClipRequest
+from plethos.service.told.answers import preset_knots
 from plethos.service.told.character_states import character_state
+from plethos.service.told.deliveries import clip_loss_info, limit_shift
 from plethos.service.told.figures import figure_info, mesh_bytes, subdivision_bytes
 from plethos.web.context import Bench, Page
 
@@ -123,8 +120,7 @@ def delete_remedy(bench: Bench, character_id: str, remedy_id: str) -> CharacterS
 @router.post("/response")
 def response_of_preset(character_id: str, body: PresetRequest) -> list[Knot]:
     """The knots of a preset between two angles."""
-    curve = Curve.preset(body.preset, math.radians(body.start_deg), math.radians(body.end_deg))
-    return [Knot(angle_deg=math.degrees(a), value=v) for a, v in zip(curve.inputs, curve.values, strict=True)]
+    return preset_knots(body)
 
 
 @router.get("/delivery/limit")
@@ -132,29 +128,13 @@ def limit_of_delivery(
     bench: Bench, character_id: str, influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED
 ) -> LimitShift:
     """What a delivery with so many joints a vertex does to the skin, before it is made."""
-    character = bench.open(character_id).character
-    fit = limit(character, influences)
-    if fit.greatest is None:
-        return LimitShift(vertices=0, millimetres=0.0)
-    shift, vertex, joint, angle = fit.greatest
-    return LimitShift(
-        vertices=len(fit.vertices),
-        millimetres=round(1e3 * shift, 2),
-        joint=character.skeleton.names[joint],
-        angle_deg=round(math.degrees(angle), 1),
-        part=character.mesh.parts[int(character.mesh.part_numbers[vertex])].name,
-    )
+    return limit_shift(bench.open(character_id).character, influences)
 
 
 @router.get("/delivery/clip")
 def loss_of_clip(bench: Bench, character_id: str, bake: str) -> LossOfClip:
     """What baking a clip leaves behind: what acts after the skin, and other skinning than linear."""
-    version = bench.open(character_id).version
-    found = clip_loss(version.character, clip_named(version, bake))
-    return LossOfClip(
-        remedies=list(found.remedies), millimetres=round(1e3 * found.metres, 2), time_s=round(found.time, 3),
-        part=version.character.mesh.parts[int(version.character.mesh.part_numbers[found.vertex])].name,
-    )  # fmt: skip
+    return clip_loss_info(bench.open(character_id).version, bake)
 
 
 @router.get("/delivery.glb", response_class=Response)

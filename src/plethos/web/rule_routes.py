@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 from typing import Any
 
-import numpy as np
 from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 
@@ -44,7 +43,7 @@ from plethos.service.schemas.rules import (
     RulesBody,
     TriggerRule,
 )
-from plethos.service.told.answers import fitted_info, kinds_info
+from plethos.service.told.answers import fitted_info, kinds_info, map_of_poses
 from plethos.service.told.character_states import character_state
 from plethos.web.context import Bench
 
@@ -100,14 +99,7 @@ def propose_pose_set(bench: Bench, character_id: str, body: StorePose) -> Propos
 def pose_map(bench: Bench, character_id: str, set_id: str, body: JointInPose) -> MapOfPoses:
     """Where the weights of a pose set lie round one of its joints."""
     version = bench.open(character_id).version
-    found = pose_set_edits.pose_map(version, set_id, body.joint, pose_of(version, body.pose.plain()))
-    swings = np.where(np.isfinite(found.swings), found.swings, -1).round(3)
-    return MapOfPoses(
-        swings=swings.tolist(),
-        twists=found.twists.round(3).tolist(),
-        poses=found.poses.tolist(),
-        here=found.here.tolist(),
-    )
+    return map_of_poses(pose_set_edits.pose_map(version, set_id, body.joint, pose_of(version, body.pose.plain())))
 
 
 @router.delete("/pose-sets/{set_id}/poses/{pose_id}")

@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from plethos.core.propose.kinds import Tried
 from plethos.core.propose.response import Fitted
+from plethos.core.rules.response import Response
+from plethos.core.rules.triggers.pose_map import PoseMap
 from plethos.service.library.version import Version
 from plethos.service.proposals.tried_kinds import Kinds
 from plethos.service.schemas.character import (
     FittedResponse,
     LibraryEntry,
+    PresetRequest,
 )
 from plethos.service.schemas.live import JobMessage
-from plethos.service.schemas.mending import KindsTried, KindTried
-from plethos.service.schemas.rules import HingeTriggerRule
+from plethos.service.schemas.mending import KindsTried, KindTried, MapOfPoses
+from plethos.service.schemas.rules import HingeTriggerRule, Knot
 from plethos.store.revision import Revision
 from plethos.store.work import Work
 
@@ -76,3 +81,19 @@ def library_entry(revision: Revision) -> LibraryEntry:
 def job_message(work: Work) -> JobMessage:
     """How far a piece of long work has got."""
     return JobMessage(id=work.id, kind=work.kind, state=work.state, share=work.share, detail=work.detail)  # type: ignore[arg-type]
+
+
+def map_of_poses(found: PoseMap) -> MapOfPoses:
+    """Where the weights of a pose set lie, as the page draws it."""
+    return MapOfPoses(
+        swings=np.where(np.isfinite(found.swings), found.swings, -1).round(3).tolist(),
+        twists=found.twists.round(3).tolist(),
+        poses=found.poses.tolist(),
+        here=found.here.tolist(),
+    )
+
+
+def preset_knots(body: PresetRequest) -> list[Knot]:
+    """The knots of a preset between two angles."""
+    curve = Response.preset(body.preset, math.radians(body.start_deg), math.radians(body.end_deg))
+    return [Knot(angle_deg=math.degrees(a), value=v) for a, v in zip(curve.inputs, curve.values, strict=True)]
