@@ -37,6 +37,7 @@ from plethos.core.sculpt.smooth import smooth
 from plethos.core.skin.picked import PICKED
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
+from plethos.core.weights.carry import barycentric
 from plethos.demo.catalogue import open_demo
 from tests.core.formats.test_obj_match import obj_text
 from tests.core.motion.test_motion import stick
@@ -124,6 +125,10 @@ class Shapes(unittest.TestCase):
         way = np.array([[2.0, 0, 0], [0, 0, 0]])
         told = SimpleNamespace(beside=sparse.csr_matrix((2, 2)))
         np.testing.assert_allclose(_Room.spread(told, way), 0.5 * way)
+
+    def test_in_a_triangle_without_area_one_stands_along_its_longest_side(self):
+        place, a, b, c = np.array([[[0.75, 0, 0]], [[0.0, 0, 0]], [[1.0, 0, 0]], [[0.5, 0, 0]]])
+        np.testing.assert_allclose(barycentric(place, a, b, c), [[0.25, 0.75, 0]])
 
 
 class Files(unittest.TestCase):
