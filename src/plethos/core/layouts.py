@@ -99,10 +99,11 @@ class Layouts:
         if found is not None and found.shapes is shapes:
             return found
         with self._lock:
-            if found is not None and _same_shapes(found.shapes, shapes):
-                found = replace(found, shapes=shapes)  # told apart at a glance from now on
-            else:
+            found = self._tables.get(layout)
+            if found is None or not _same_shapes(found.shapes, shapes):
                 found = ShapeTable.of(shapes, layout)
+            elif found.shapes is not shapes:
+                found = replace(found, shapes=shapes)  # told apart at a glance from now on
             self._tables[layout] = found
         return found
 
@@ -115,7 +116,9 @@ class Layouts:
             ready = self._deformers.get(body)
             if ready is None:
                 with self._lock:
-                    ready = self._deformers[body] = body.ready(self.character.mesh)
+                    # Whoever held it may have made it ready meanwhile.
+                    ready = self._deformers.get(body) or body.ready(self.character.mesh)
+                    self._deformers[body] = ready
             out.append((remedy.id, ready))
         return out
 
@@ -138,26 +141,21 @@ class Layouts:
             ``(N, K)``, the largest weight first, K no more than the binding has.
         """
         with self._lock:
-            self._reweigh(vertices, influences, weights)
-
-    def _reweigh(
-        self, vertices: NDArray[np.int32], influences: NDArray[np.int32], weights: NDArray[np.float32]
-    ) -> None:
-        width = influences.shape[1]
-        own = self.character.binding
-        own.influences[vertices, :width], own.weights[vertices, :width] = influences, weights
-        own.weights[vertices, width:] = 0
-        # Layouts that are made later begin with what was painted.
-        self._bindings.clear()
-        masks = [body.mask for _, body in self.character.rules.helpers if body.mask is not None]
-        under = np.concatenate([np.zeros(0, np.int32), *(m.vertices for m in masks)])
-        for layout in self._layouts.values():
-            bare = layout.binding is own or not masks
-            chosen = slice(None) if bare else np.isin(vertices, under, invert=True)
-            rows = layout.place[vertices[chosen]]
-            layout.influences[rows, :width] = influences[chosen]
-            layout.weights[rows, :width] = weights[chosen]
-            layout.weights[rows, width:] = 0
+            width = influences.shape[1]
+            own = self.character.binding
+            own.influences[vertices, :width], own.weights[vertices, :width] = influences, weights
+            own.weights[vertices, width:] = 0
+            # Layouts that are made later begin with what was painted.
+            self._bindings.clear()
+            masks = [body.mask for _, body in self.character.rules.helpers if body.mask is not None]
+            under = np.concatenate([np.zeros(0, np.int32), *(m.vertices for m in masks)])
+            for layout in self._layouts.values():
+                bare = layout.binding is own or not masks
+                chosen = slice(None) if bare else np.isin(vertices, under, invert=True)
+                rows = layout.place[vertices[chosen]]
+                layout.influences[rows, :width] = influences[chosen]
+                layout.weights[rows, :width] = weights[chosen]
+                layout.weights[rows, width:] = 0
 
 
 def _same_rest(one: Character, other: Character) -> bool:

@@ -504,12 +504,12 @@ class HelpersToStartFrom(unittest.TestCase):
         at, made = self.started("left_shin", 125, "outside")
         remedy = made.rules.remedies[-1]
         share, slide = remedy.body.rules
-        best = rank_on_the_way(made, at)
+        best = rank_on_the_way(BendMeasure.of(made, at.joint), at)
         for factor in (0.5, 0.0):
             knots = zip(slide.response.inputs, slide.response.values, strict=True)
             less = replace(slide, response=Response.of_knots([(a, factor * v) for a, v in knots]))
             tried = replace(remedy, body=Helper(remedy.body.joint, (share, less), remedy.body.mask))
-            self.assertGreaterEqual(rank_on_the_way(made.with_remedy(tried), at), best)
+            self.assertGreaterEqual(rank_on_the_way(BendMeasure.of(made.with_remedy(tried), at.joint), at), best)
 
     def test_what_cannot_be_started_is_told(self):
         with self.assertRaisesRegex(BadEditError, "no helper joint to start from"):

@@ -37,10 +37,8 @@ def before_the_skin(evaluator: Evaluator, remedy: Remedy) -> Remedy:
     BadEditError
         When it is no corrective, or nothing says in which pose a target was made.
     """
-    body, character = (
-        remedy.shapes_or_refuse("has no offsets: only a corrective acts before the skin."),
-        evaluator.character,
-    )
+    body = remedy.shapes_or_refuse("has no offsets: only a corrective acts before the skin.")
+    character = evaluator.character
     at_rest = evaluator.pose(character.skeleton.rest_pose(), NONE)
     targets = []
     for target in body.targets:

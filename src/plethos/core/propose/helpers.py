@@ -13,12 +13,11 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.geometry.falloff import falloff_from_seed
 from plethos.core.geometry.rotations import Array
-from plethos.core.measure.badness import badness_of
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.girth import bone_directions
 from plethos.core.measure.region import Region, joint_region
-from plethos.core.propose.held import WAY, Held
-from plethos.core.propose.made_helpers import Place, Ruled, pose_with_added_joints, slide_to, with_joints, with_rules
+from plethos.core.propose.held import Held
+from plethos.core.propose.made_helpers import Place, Ruled, rank_on_the_way, slide_to, with_joints, with_rules
 from plethos.core.rules.remedies import HelperRule, Share
 from plethos.core.skeleton.mapping import vector
 from plethos.core.skeleton.names import free_name
@@ -204,8 +203,7 @@ def best_of(held: Held, parent: int, found: Sequence[Ruled]) -> Character:
     for character in tried:
         # Only the rules differ: what was laid out for one is used for all.
         measure = BendMeasure.of(character, held.joint, measure)
-        steps = [measure.at(pose_with_added_joints(held.at(share), character)) for share in WAY]
-        lost.append(sum(badness_of(step).rank for step in steps))
+        lost.append(rank_on_the_way(measure, held))
     return tried[int(np.argmin(np.round(lost, 9)))]
 
 

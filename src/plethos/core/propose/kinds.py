@@ -28,7 +28,7 @@ from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import WAY, Held
 from plethos.core.propose.helpers import started
 from plethos.core.propose.hem import NoSlideError, pushed
-from plethos.core.propose.made_helpers import pose_with_added_joints
+from plethos.core.propose.made_helpers import measured_on_the_way, pose_with_added_joints
 from plethos.core.propose.roll import Limb, with_twists
 from plethos.core.propose.soft import soft_region
 from plethos.core.propose.solved import Solved, solved
@@ -203,7 +203,7 @@ class Judge:
     def tried(self, kind: str, character: Character, made: tuple[str, ...] = ()) -> Tried:
         """What a character comes to on the way to the held pose."""
         measure = BendMeasure.of(character, self.held.joint, self.measure)
-        steps = [measure.at(pose_with_added_joints(self.held.at(share), character)) for share in WAY]
+        steps = measured_on_the_way(measure, self.held)
         contacts = self.contacts(character)
         mille = 1000 * contacts / max(1, len(self.measure.skin.region.triangles))
         found = [badness_of(step) for step in steps]

@@ -13,6 +13,7 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.joints.draft import Draft
 from plethos.core.measure.badness import badness_of
 from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.measured import Measured
 from plethos.core.propose.held import WAY, Held
 from plethos.core.rules.remedies import Helper, HelperRule, Remedy, Slide
 from plethos.core.rules.response import Response
@@ -62,11 +63,15 @@ def with_rules(made: Character, ruled: Ruled) -> Character:
     return out
 
 
-def rank_on_the_way(character: Character, held: Held) -> float:
-    """How bad the joint is on the way, of a character with more joints: the mean of `Badness.rank`."""
-    measure = BendMeasure.of(character, held.joint)
-    steps = [measure.at(pose_with_added_joints(held.at(share), character)) for share in WAY]
-    return sum(badness_of(step).rank for step in steps) / len(WAY)
+def measured_on_the_way(measure: BendMeasure, held: Held) -> list[Measured]:
+    """A joint at each step of the way, on a character that may have more joints than the held one."""
+    character = measure.evaluator.character
+    return [measure.at(pose_with_added_joints(held.at(share), character)) for share in WAY]
+
+
+def rank_on_the_way(measure: BendMeasure, held: Held) -> float:
+    """How bad the joint is on the way: the sum of `Badness.rank`."""
+    return sum(badness_of(step).rank for step in measured_on_the_way(measure, held))
 
 
 def pose_with_added_joints(pose: Pose, character: Character) -> Pose:

@@ -26,7 +26,7 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import extent
 from plethos.core.rules.triggers.hinge import HingeTrigger, guess_hinge
 from plethos.core.sculpt import kernels
-from plethos.core.sculpt.solve_report import HOPELESS_BELOW, SolveReport, _neighbour_factor, _turn_warnings, _warnings
+from plethos.core.sculpt.solve_report import HOPELESS_BELOW, SolveReport, neighbour_factor, turn_warnings, warnings_of
 from plethos.core.skeleton.pose import Pose
 from plethos.core.skin.shape import Shape
 
@@ -148,9 +148,9 @@ def solve_corrective(
         round_trip_error=float(error.max()),
         damped=int((sigma < EXACT_ABOVE).sum()),
         hopeless=int(hopeless.sum()),
-        neighbour_factor=1.0 if trigger is None else _neighbour_factor(posed, trigger, shape, activation),
+        neighbour_factor=1.0 if trigger is None else neighbour_factor(posed, trigger, shape, activation),
     )
-    return shape, replace(report, warnings=(*_warnings(report), *_turn_warnings(posed, trigger, moved)))
+    return shape, replace(report, warnings=(*warnings_of(report), *turn_warnings(posed, trigger, moved)))
 
 
 def _channel_offsets(posed: Posed, channels: NDArray[np.floating] | None, least: float) -> Array:

@@ -61,7 +61,7 @@ class SolveReport:
         }
 
 
-def _neighbour_factor(posed: Posed, trigger: HingeTrigger, shape: Shape, activation: float) -> float:
+def neighbour_factor(posed: Posed, trigger: HingeTrigger, shape: Shape, activation: float) -> float:
     """How many times further than in its own pose the shape moves the skin 10 degrees to either side, as its trigger
     switches it on there."""
     pose, skeleton = posed.moment.pose(), posed.character.skeleton
@@ -78,7 +78,8 @@ def _neighbour_factor(posed: Posed, trigger: HingeTrigger, shape: Shape, activat
     return max(shift(-NEIGHBOUR), shift(NEIGHBOUR)) / max(shift(0.0), 1e-12)
 
 
-def _warnings(report: SolveReport) -> tuple[str, ...]:
+def warnings_of(report: SolveReport) -> tuple[str, ...]:
+    """What one should look at, a sentence each."""
     found = []
     if report.hopeless:
         found.append(
@@ -95,7 +96,7 @@ def _warnings(report: SolveReport) -> tuple[str, ...]:
     return tuple(found)
 
 
-def _turn_warnings(posed: Posed, trigger: HingeTrigger | None, moved: NDArray[np.intp]) -> tuple[str, ...]:
+def turn_warnings(posed: Posed, trigger: HingeTrigger | None, moved: NDArray[np.intp]) -> tuple[str, ...]:
     """What half a turn does: an angle that jumps to the other side of its cut, and skin that jumps with it."""
     found = []
     pose, skeleton = posed.moment.pose(), posed.character.skeleton

@@ -22,7 +22,8 @@ from plethos.core.skeleton.pose import Pose
 from plethos.service.desk import overlays
 from plethos.service.desk.desk import Desk
 from plethos.service.desk.overlays import Shown
-from plethos.service.desk.subject import Asked, Floats, Subject, subject_of
+from plethos.service.desk.subject import Asked, Floats, subject_of
+from plethos.service.library.stroke import ToolStroke
 from plethos.service.library.version import Version
 from plethos.service.schemas.want import Want
 
@@ -39,8 +40,13 @@ def frame(desk: Desk, version: Version, pose: Pose, want: Want, extra: dict[str,
     """
     stroke = desk.seen
     measured = None if not waits and awaited(version, want.measure) is not None else want.measure
-    with stroke.hands if stroke is not None else contextlib.nullcontext():
+    with _held_still(stroke):
         return _frame(Asked(desk, version, pose, want, stroke), measured, extra)
+
+
+def _held_still(stroke: ToolStroke | None) -> contextlib.AbstractContextManager[object]:
+    """While it is held nobody touches the stroke that is seen, from whatever thread."""
+    return contextlib.nullcontext() if stroke is None else stroke.hands
 
 
 def awaited(version: Version, name: str | None) -> int | None:
@@ -94,11 +100,13 @@ def _sculpted(asked: Asked) -> NDArray[np.floating] | None:
 def contacts(desk: Desk, version: Version, pose: Pose, want: Want) -> dict[str, int]:
     """How many triangles cross others and did not at rest, without remedies and with: slower than a frame."""
     asked = Asked(desk, version, pose, want, desk.seen)
-    subject: Subject = subject_of(asked)
-    points = _sculpted(asked)
+    with _held_still(asked.stroke):
+        subject, points = subject_of(asked), _sculpted(asked)
+        with_ = subject.posed(asked).points if points is None else points.copy()
+        without = subject.without(asked)
+    # Counting takes long: the pen goes on meanwhile.
     counter = version.measures.contacts
-    with_ = subject.posed(asked).points if points is None else points
-    return {"without": counter.count(subject.without(asked)), "with": counter.count(with_)}
+    return {"without": counter.count(without), "with": counter.count(with_)}
 
 
 def joint_frames(world: Array) -> Floats:

@@ -165,7 +165,8 @@ def kept(shown: Shown) -> dict[str, float]:
 
 def angle_deg(shown: Shown, joint: str, axis: Sequence[float]) -> float:
     """How far a joint is turned about an axis of its rest frame, degrees."""
-    skeleton, number = shown.asked.version.character.skeleton, shown.asked.version.character.skeleton.find(joint)
+    skeleton = shown.asked.version.character.skeleton
+    number = skeleton.find(joint)
     return math.degrees(skeleton.angle_about(number, shown.subject.pose.rotations[number], unit_axis(axis)))
 
 

@@ -10,7 +10,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.rules.dials import Dial, Group
 from plethos.core.rules.rules import Rules
-from plethos.service.edits.rule_edits import _refuse_read, _remedy, _rules
+from plethos.service.edits.rule_edits import change_remedy, change_rules, refuse_read
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 
@@ -21,7 +21,7 @@ def put_dial(workbench: Workbench, character_id: str, document: Mapping[str, Any
     def change(character: Character) -> Rules:
         return character.rules.with_dial(Dial.from_document(document))
 
-    return _rules(workbench, character_id, f"Set the dial {document.get('name')}", change)
+    return change_rules(workbench, character_id, f"Set the dial {document.get('name')}", change)
 
 
 def delete_dial(workbench: Workbench, character_id: str, dial_id: str) -> Version:
@@ -32,10 +32,10 @@ def delete_dial(workbench: Workbench, character_id: str, dial_id: str) -> Versio
         gone = [d for d in rules.dials if d.id == dial_id]
         if not gone:
             raise BadEditError("That dial is not there any more; it may have been deleted or undone.")
-        _refuse_read(rules, [dial_id], gone[0].name)
+        refuse_read(rules, [dial_id], gone[0].name)
         return replace(rules, dials=tuple(d for d in rules.dials if d.id != dial_id))
 
-    return _rules(workbench, character_id, "Delete dial", change)
+    return change_rules(workbench, character_id, "Delete dial", change)
 
 
 def put_group(
@@ -56,7 +56,7 @@ def put_group(
         )
         return replace(rules, remedies=remedies)
 
-    return _rules(workbench, character_id, f"Set the group {document.get('name')}", change)
+    return change_rules(workbench, character_id, f"Set the group {document.get('name')}", change)
 
 
 def delete_group(workbench: Workbench, character_id: str, group_id: str) -> Version:
@@ -67,14 +67,14 @@ def delete_group(workbench: Workbench, character_id: str, group_id: str) -> Vers
         gone = [g for g in rules.groups if g.id == group_id]
         if not gone:
             raise BadEditError("That group is not there any more; it may have been deleted or undone.")
-        _refuse_read(rules, [group_id], gone[0].name)
+        refuse_read(rules, [group_id], gone[0].name)
         remedies = tuple(replace(r, group=None) if r.group == group_id else r for r in rules.remedies)
         return replace(rules, groups=tuple(g for g in rules.groups if g.id != group_id), remedies=remedies)
 
-    return _rules(workbench, character_id, "Delete group", change)
+    return change_rules(workbench, character_id, "Delete group", change)
 
 
 def join_group(workbench: Workbench, character_id: str, remedy_id: str, group_id: str | None) -> Version:
     """Put a remedy into a group, or out of any (None)."""
     label = "Leave its group" if group_id is None else "Join a group"
-    return _remedy(workbench, character_id, label, remedy_id, group=group_id)
+    return change_remedy(workbench, character_id, label, remedy_id, group=group_id)

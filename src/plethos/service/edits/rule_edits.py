@@ -24,7 +24,8 @@ from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 
 
-def _rules(workbench: Workbench, character_id: str, label: str, change: Callable[[Character], Rules]) -> Version:
+def change_rules(workbench: Workbench, character_id: str, label: str, change: Callable[[Character], Rules]) -> Version:
+    """Change the rules of a character in one undo step."""
     return workbench.edit(character_id, label, lambda c: c.with_rules(change(c)))
 
 
@@ -42,7 +43,9 @@ def in_step(character: Character, remedy_id: str) -> Character:
     return character if twin is None or not rules.has(twin) else twinned(character, remedy_id)
 
 
-def _remedy(workbench: Workbench, character_id: str, label: str, remedy_id: str, **changes: Any) -> Version:
+def change_remedy(workbench: Workbench, character_id: str, label: str, remedy_id: str, **changes: Any) -> Version:
+    """Change fields of a remedy, and of its twin with it if it has one."""
+
     def change(character: Character) -> Rules:
         return character.rules.with_remedy(replace(character.rules.remedy(remedy_id), **changes))
 
@@ -80,19 +83,19 @@ def set_trigger(
 
 def tie(workbench: Workbench, character_id: str, remedy_id: str, value: str | None) -> Version:
     """Tie a remedy to any value by its id; None unties it."""
-    return _remedy(workbench, character_id, "Tie" if value else "Untie", remedy_id, by=value)
+    return change_remedy(workbench, character_id, "Tie" if value else "Untie", remedy_id, by=value)
 
 
 def switch(workbench: Workbench, character_id: str, remedy_id: str, on: bool) -> Version:
     """Switch a remedy on or off."""
-    return _remedy(workbench, character_id, "Switch on" if on else "Switch off", remedy_id, on=on)
+    return change_remedy(workbench, character_id, "Switch on" if on else "Switch off", remedy_id, on=on)
 
 
 def set_amount(workbench: Workbench, character_id: str, remedy_id: str, amount: float) -> Version:
     """How much of a remedy its full activation gives."""
     if not math.isfinite(amount) or not 0 <= amount <= MOST_AMOUNT:
         raise BadEditError(f"The amount has to lie between 0 and {MOST_AMOUNT:.0f}.")
-    return _remedy(workbench, character_id, "Change amount", remedy_id, amount=amount)
+    return change_remedy(workbench, character_id, "Change amount", remedy_id, amount=amount)
 
 
 def with_body(character: Character, remedy_id: str, changes: Mapping[str, Any]) -> Character:
@@ -144,12 +147,12 @@ def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -
     label = name.strip()[:120]
     if not label:
         raise BadEditError("A remedy needs a name.")
-    return _remedy(workbench, character_id, f"Rename to “{label}”", remedy_id, name=label)
+    return change_remedy(workbench, character_id, f"Rename to “{label}”", remedy_id, name=label)
 
 
 def delete(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
     """Take a remedy away, and the trigger that only it was tied to (undo brings both back)."""
-    return _rules(workbench, character_id, "Delete remedy", lambda c: c.rules.without_remedy(remedy_id))
+    return change_rules(workbench, character_id, "Delete remedy", lambda c: c.rules.without_remedy(remedy_id))
 
 
 def add_twin(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
@@ -191,7 +194,7 @@ def free_twin(workbench: Workbench, character_id: str, remedy_id: str) -> Versio
                 rules = rules.with_remedy(replace(rules.remedy(one), twin=None))
         return rules
 
-    return _rules(workbench, character_id, "Free from its twin", change)
+    return change_rules(workbench, character_id, "Free from its twin", change)
 
 
 def add_remedy(workbench: Workbench, character_id: str, document: Mapping[str, Any]) -> Version:
@@ -201,7 +204,7 @@ def add_remedy(workbench: Workbench, character_id: str, document: Mapping[str, A
         remedy = remedy_from_document(document, character.skeleton, InlineArrays(character))
         return character.rules.with_remedy(_freely_named(remedy, character.rules))
 
-    return _rules(workbench, character_id, f"Add {document.get('name') or 'a remedy'}", change)
+    return change_rules(workbench, character_id, f"Add {document.get('name') or 'a remedy'}", change)
 
 
 def _freely_named(remedy: Remedy, rules: Rules) -> Remedy:
@@ -231,13 +234,13 @@ def delete_trigger(workbench: Workbench, character_id: str, trigger_id: str) -> 
         gone = next((t for t in rules.triggers if t.id == trigger_id), None)
         if gone is None:
             raise BadEditError("That trigger is not there any more; it may have been deleted or undone.")
-        _refuse_read(rules, gone.writes(), rules.label(gone))
+        refuse_read(rules, gone.writes(), rules.label(gone))
         return replace(rules, triggers=tuple(t for t in rules.triggers if t.id != trigger_id))
 
-    return _rules(workbench, character_id, "Delete trigger", change)
+    return change_rules(workbench, character_id, "Delete trigger", change)
 
 
-def _refuse_read(rules: Rules, values: Sequence[str], name: str) -> None:
+def refuse_read(rules: Rules, values: Sequence[str], name: str) -> None:
     for value in values:
         readers = rules.readers(value)
         if readers:
@@ -250,7 +253,7 @@ def set_rules(workbench: Workbench, character_id: str, document: Mapping[str, An
     def change(character: Character) -> Rules:
         return rules_from_document(document, character.skeleton, InlineArrays(character))
 
-    return _rules(workbench, character_id, "Set all rules", change)
+    return change_rules(workbench, character_id, "Set all rules", change)
 
 
 def rules_document(version: Version) -> dict[str, Any]:

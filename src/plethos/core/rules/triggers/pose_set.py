@@ -28,7 +28,7 @@ from plethos.core.rules.moment import Moment, Places, Slot, Step
 from plethos.core.rules.triggers import kernels
 from plethos.core.rules.triggers.hinge import unit_axis
 from plethos.core.rules.triggers.steepness import steepest_change
-from plethos.core.rules.triggers.stored_pose import StoredPose, _held, _quaternion
+from plethos.core.rules.triggers.stored_pose import StoredPose, quaternion_of, stored_as_held
 from plethos.core.rules.triggers.trigger import Trigger
 from plethos.core.skeleton.mapping import IdMap, JointMap, Vector
 from plethos.core.skeleton.names import new_id
@@ -93,7 +93,7 @@ class PoseSet(Trigger):
         turned = max((float(rotations.angle(pose.rotations[j])) for j in joints), default=0.0)
         reach = min(max(0.5 * turned, LEAST_RADIUS), MOST_RADIUS) if radius is None else radius
         axes = tuple(skeleton.bone_axis(j) for j in joints)
-        return cls(tuple(joints), axes, (_held(joints, pose, by, name),), reach).refuse_jumps()
+        return cls(tuple(joints), axes, (stored_as_held(joints, pose, by, name),), reach).refuse_jumps()
 
     def with_held(self, pose: Pose, by: str, name: str = "") -> PoseSet:
         """With one more pose, as its joints are held in it.
@@ -103,7 +103,7 @@ class PoseSet(Trigger):
         BadEditError
             When it is too close to another, which is named: see `refuse_jumps`.
         """
-        return replace(self, poses=(*self.poses, _held(self.joints, pose, by, name))).refuse_jumps()
+        return replace(self, poses=(*self.poses, stored_as_held(self.joints, pose, by, name))).refuse_jumps()
 
     @property
     def _rest(self) -> StoredPose:
@@ -234,7 +234,8 @@ class PoseSet(Trigger):
                 p,
                 id=ids.get(p.id, p.id),
                 rotations=tuple(
-                    _quaternion(joints.rotation(j, np.array(q))) for j, q in zip(self.joints, p.rotations, strict=True)
+                    quaternion_of(joints.rotation(j, np.array(q)))
+                    for j, q in zip(self.joints, p.rotations, strict=True)
                 ),
             )
             for p in self.poses
@@ -271,7 +272,7 @@ class PoseSet(Trigger):
             radius = math.radians(float(document["radius_deg"]))
             poses = tuple(
                 StoredPose(
-                    tuple(_quaternion(np.array(q, dtype=np.float64)) for q in p["rotations"]),
+                    tuple(quaternion_of(np.array(q, dtype=np.float64)) for q in p["rotations"]),
                     str(p["by"]),
                     str(p.get("name") or ""),
                     str(p.get("id") or new_id()),

@@ -31,11 +31,19 @@ class StoredPose:
     id: str = field(default_factory=new_id)
 
 
-def _held(joints: Sequence[int], pose: Pose, by: str, name: str) -> StoredPose:
-    return StoredPose(tuple(_quaternion(pose.rotations[j]) for j in joints), by, name)
+def stored_as_held(joints: Sequence[int], pose: Pose, by: str, name: str) -> StoredPose:
+    """How some joints are turned in a pose, to be stored."""
+    return StoredPose(tuple(quaternion_of(pose.rotations[j]) for j in joints), by, name)
 
 
-def _quaternion(q: Array) -> tuple[float, float, float, float]:
+def quaternion_of(q: Array) -> tuple[float, float, float, float]:
+    """A rotation as plain numbers of length 1.
+
+    Raises
+    ------
+    BadEditError
+        When it is none.
+    """
     most = float(np.abs(q).max(initial=0.0))
     if q.shape != (4,) or not 1e-6 <= most < np.inf:
         raise BadEditError("A rotation of a pose set has to be four finite numbers that are not all zero.")
