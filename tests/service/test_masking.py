@@ -194,13 +194,16 @@ class HelpersOnTheirWay(OnATube):
 
 
 class Trials(OnATube):
+    def tried(self, pose, page=None):
+        return tried_kinds.which_kind(self.opened.trials.of(page), self.opened.version, pose, "upper")
+
     def test_a_kind_is_seen_at_work_before_it_is_taken_and_nothing_is_stored(self):
         before, at = self.opened.revision, desk(self.opened)
-        *_, kinds = tried_kinds.which_kind(self.opened.version, self.pose, "upper", at.page)
+        *_, kinds = self.tried(self.pose, at.page)
         # Another page that asks for another joint takes nothing of it away.
         skeleton = self.opened.character.skeleton
         rolled = bent(skeleton.rest_pose(), skeleton.find("upper"), (0, 1, 0), 1.0)
-        list(tried_kinds.which_kind(self.opened.version, rolled, "upper", "another"))
+        list(self.tried(rolled, "another"))
         for kind in ("skin_blend", "helper", "volume_keeper"):
             tried = next(k.tried for k in kinds.kinds if k.kind == kind)
             head, fields = self.seen(at, trial=kind, measure="upper", without=True)
@@ -209,18 +212,19 @@ class Trials(OnATube):
             self.assertEqual(head["trial"], kind)
             self.assertAlmostEqual(head["measures"]["with"]["volume"], tried.measured.volume, delta=0.01)
             self.assertEqual(len(fields["joints"]), 7 * len(self.opened.character.skeleton))
-            (point,) = bend_curves(self.opened.version, "upper", (0, 0, 1), [90.0], BENT, kind, at.page)
+            seen = self.opened.trials.of(at.page).evaluator(kind, self.opened.version.evaluator)
+            (point,) = bend_curves(self.opened.version, "upper", (0, 0, 1), [90.0], BENT, seen)
             self.assertAlmostEqual(point["with"]["volume"], tried.measured.volume, delta=0.01)
         self.assertEqual(self.opened.revision, before)
 
     def test_what_is_taken_is_what_was_seen(self):
-        *_, kinds = tried_kinds.which_kind(self.opened.version, self.pose, "upper")
+        *_, kinds = self.tried(self.pose)
         tried = next(k.tried for k in kinds.kinds if k.kind == "helper")
         made = tried_kinds.take_kind(self.bench, self.id, "helper", self.pose, "upper").character
         self.assertEqual(made.rules.remedies[-1].id, tried.made[-1])
 
     def test_a_trial_of_another_version_or_kind_shows_what_is_stored(self):
-        list(tried_kinds.which_kind(self.opened.version, self.pose, "upper"))
+        list(self.tried(self.pose))
         mask_edits.add_masked(self.bench, self.id, "relaxer", "upper")
         head, fields = self.seen(desk(self.opened), trial="skin_blend")
         self.assertNotIn("trial", head)

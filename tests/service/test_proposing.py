@@ -125,7 +125,7 @@ class TheKindThatSuits(unittest.TestCase):
 
     def test_trying_changes_nothing_and_taking_is_one_step(self):
         before = self.opened.revision
-        *steps, kinds = tried_kinds.which_kind(self.opened.version, self.pose, None)
+        *steps, kinds = tried_kinds.which_kind(self.opened.trials.of(None), self.opened.version, self.pose, None)
         self.assertEqual([s.left for s in steps], list(range(len(steps), 0, -1)))
         self.assertEqual([len(s.kinds) for s in steps], list(range(len(steps))))
         self.assertEqual(self.opened.revision, before)

@@ -52,10 +52,13 @@ def mesh(bench: Bench, character_id: str) -> Response:
 @router.post("/bend")
 def bend(bench: Bench, character_id: str, body: BendRequest) -> list[BendPoint]:
     """The bend strip's curves; empty for a joint that bends no skin, or that is there no more since the page asked."""
-    version = bench.open(character_id).version
+    opened = bench.open(character_id)
+    version = opened.version
+    tried = opened.trials.of(bench.page).evaluator(body.trial, version.evaluator) if body.trial else None
     try:
-        held = body.pose.plain()
-        points = bend_strip.bend_curves(version, body.joint, body.axis, body.angles_deg, held, body.trial, bench.page)
+        points = bend_strip.bend_curves(
+            version, body.joint, body.axis, body.angles_deg, body.pose.plain(), tried
+        )  # fmt: skip
     except BadPoseError:
         # A joint that was renamed or deleted while this was on its way is no fault of the page: it asks anew.
         if body.revision in (None, version.revision.id):

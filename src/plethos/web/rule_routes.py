@@ -220,8 +220,9 @@ def which_kind(bench: Bench, character_id: str, body: ProposalRequest) -> Stream
 
     Answered by a line of JSON after each kind, with all that was found so far; whoever goes away in between stops it.
     """
-    version = bench.open(character_id).version
-    found = tried_kinds.which_kind(version, pose_of(version, body.pose.plain()), body.joint, bench.page)
+    opened = bench.open(character_id)
+    trials, version = opened.trials.of(bench.page), opened.version
+    found = tried_kinds.which_kind(trials, version, pose_of(version, body.pose.plain()), body.joint)
     first = next(found)  # what cannot be tried at all is told as any other problem
     lines = (f"{kinds_info(k).model_dump_json()}\n" for k in itertools.chain([first], found))
     return StreamingResponse(lines, media_type="application/x-ndjson")

@@ -8,10 +8,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from plethos.core.measure.measured import Measured
 
-Bounds = Mapping[str, tuple[float, float]]
+Measure = Literal[
+    "volume_loss",
+    "volume_gain",
+    "girth_loss",
+    "girth_gain",
+    "contacts",
+    "area_loss",
+    "area_gain",
+    "width_loss",
+    "open_fill",
+]
+Bounds = Mapping[Measure, tuple[float, float]]
 
 BOUNDS: Bounds = {
     "volume_loss": (5.0, 40.0),  # percent of rest, as all but contacts
@@ -46,7 +58,7 @@ class Badness:
     """
 
     percent: float
-    measure: str
+    measure: Measure | Literal[""]
     value: float
     near: float
     shade: float
@@ -60,7 +72,7 @@ class Badness:
 SHADE = 0.1
 
 
-def badness(values: Mapping[str, float], bounds: Bounds = BOUNDS) -> Badness:
+def badness(values: Mapping[Measure, float], bounds: Bounds = BOUNDS) -> Badness:
     """How bad measures are.
 
     Parameters
@@ -83,15 +95,15 @@ def badness(values: Mapping[str, float], bounds: Bounds = BOUNDS) -> Badness:
     return replace(worst, shade=shade)
 
 
-def values_of(measured: Measured, contacts_per_mille: float | None = None) -> dict[str, float]:
+def values_of(measured: Measured, contacts_per_mille: float | None = None) -> dict[Measure, float]:
     """What is measured of a joint's region, by the names of `BOUNDS`; what cannot be measured is left out."""
-    area, width = ("area", "width") if measured.open_fill is not None else ("volume", "girth")
-    found: dict[str, float] = {}
+    flat = measured.open_fill is not None
+    found: dict[Measure, float] = {}
     if measured.volume is not None:
-        found[f"{area}_loss"] = max(0.0, 100 - measured.volume)
-        found[f"{area}_gain"] = max(0.0, measured.volume - 100)
+        found["area_loss" if flat else "volume_loss"] = max(0.0, 100 - measured.volume)
+        found["area_gain" if flat else "volume_gain"] = max(0.0, measured.volume - 100)
     if measured.girth is not None:
-        found[f"{width}_loss"] = max(0.0, 100 - measured.girth)
+        found["width_loss" if flat else "girth_loss"] = max(0.0, 100 - measured.girth)
     if measured.most_girth is not None:
         found["girth_gain"] = max(0.0, measured.most_girth - 100)
     if measured.open_percent is not None:

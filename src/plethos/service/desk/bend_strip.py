@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from plethos.core.errors import BadEditError
+from plethos.core.evaluate import Evaluator
 from plethos.core.measure.badness import badness_of
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.travel import BendStep, ClipStep, bend_steps, clip_steps
@@ -27,8 +28,7 @@ def bend_curves(
     axis: Sequence[float],
     angles_deg: Sequence[float],
     held: dict[str, Any],
-    trial: str | None = None,
-    page: str | None = None,
+    tried: Evaluator | None = None,
 ) -> list[dict[str, Any]]:
     """Measures without and with remedies and all activations, at each angle; all else as in the pose `held`.
 
@@ -36,17 +36,14 @@ def bend_curves(
 
     Parameters
     ----------
-    trial
-        A kind of remedy that was tried on this version: as if it were there.
-    page
-        Who tried it.
+    tried
+        The version with a kind of remedy that was tried on it: as if it were there.
     """
     unit, pose = unit_axis(axis), pose_of(version, held)
     try:
         measure = version.measures.bend(version.character.skeleton.find(joint))
     except BadEditError:
         return []
-    tried = version.trials.of(page).evaluator(trial, version.evaluator) if trial else None
     if tried is not None:
         measure, pose = (
             BendMeasure.of(tried.character, measure.joint, measure),

@@ -93,7 +93,7 @@ def _stroke(asked: Asked) -> Subject | None:
 
 def _trial(asked: Asked) -> Subject | None:
     kind, version = asked.want.trial, asked.version
-    tried = version.trials.of(asked.desk.page).evaluator(kind, version.evaluator) if kind else None
+    tried = asked.desk.opened.trials.of(asked.desk.page).evaluator(kind, version.evaluator) if kind else None
     if tried is None:
         return None
     pose = pose_with_added_joints(asked.pose, tried.character)

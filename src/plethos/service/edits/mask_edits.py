@@ -14,7 +14,7 @@ from plethos.core.geometry.topology import extent
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.soft import evened, soft_region
 from plethos.core.regions import pick
-from plethos.core.rules.remedies import Relaxer, Remedy, SkinBlend, VolumeKeeper
+from plethos.core.rules.remedies import Body, Relaxer, Remedy, SkinBlend, VolumeKeeper
 from plethos.core.skeleton.names import free_name
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.picked import PICKED
@@ -109,6 +109,25 @@ def set_mask(workbench: Workbench, character_id: str, remedy_id: str, how: str, 
     return workbench.edit(character_id, "Pick the mask" if how == "pick" else MADE[how][0], change)
 
 
+def _soft(character: Character, joint: int) -> Mask:
+    return Mask.of(seen(soft_region(character, joint)))
+
+
+def _keeper(character: Character, joint: int) -> Body:
+    body = VolumeKeeper(_soft(character, joint), most=KEEPER_WAY * extent(character.mesh.rest))
+    if body.ready(character.mesh).target == 0:
+        raise BadEditError("The skin here encloses no volume that could be kept.")
+    return body
+
+
+# How one of a kind starts on what a joint bends.
+MASKED: dict[str, Callable[[Character, int], Body]] = {
+    "skin_blend": lambda character, joint: SkinBlend(full_mask(character, joint)),
+    "relaxer": lambda character, joint: Relaxer(_soft(character, joint)),
+    "volume_keeper": _keeper,
+}
+
+
 def add_masked(workbench: Workbench, character_id: str, kind: str, joint: str) -> Version:
     """A skin blend, a relaxer or a volume keeper on all the skin that a joint bends, with a soft border."""
 
@@ -117,16 +136,8 @@ def add_masked(workbench: Workbench, character_id: str, kind: str, joint: str) -
         name = free_name(
             f"{joint}: {kind.replace('_', ' ')}", {r.name for r in character.rules.remedies}
         )  # fmt: skip
-        soft = Mask.of(seen(soft_region(character, number)))
-        if kind == "skin_blend":
-            return character.with_remedy(Remedy(SkinBlend(full_mask(character, number)), name))
-        if kind == "relaxer":
-            return character.with_remedy(Remedy(Relaxer(soft), name))
-        body = VolumeKeeper(soft, most=KEEPER_WAY * extent(character.mesh.rest))
-        if body.ready(character.mesh).target == 0:
-            raise BadEditError("The skin here encloses no volume that could be kept.")
-        return character.with_remedy(Remedy(body, name))
+        return character.with_remedy(Remedy(MASKED[kind](character, number), name))
 
-    if kind not in ("skin_blend", "relaxer", "volume_keeper"):
+    if kind not in MASKED:
         raise BadEditError(f"“{kind}” is nothing that acts under a mask.")
     return workbench.edit(character_id, f"Add a {kind.replace('_', ' ')}", change)

@@ -18,6 +18,7 @@ from plethos.core.skeleton.skeleton import Skeleton
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.lease import Lease
 from plethos.service.library.stroke import ToolStroke
+from plethos.service.library.trials import TrialsOfPages
 from plethos.service.library.version import HeldSculpt, Version, VersionMeasures
 from plethos.store.revision import Revision
 
@@ -53,6 +54,8 @@ class OpenCharacter:
         self.version = Version(revision, Evaluator.of(bare), VersionMeasures(bare))
         self.stroke: ToolStroke | None = None
         """The stroke in the air of the page that edits, for others to see."""
+        self.trials = TrialsOfPages()
+        """What pages have tried on the current version and not stored."""
         self._gone = False
         self._farewells: list[Callable[[], None]] = []
         self._listeners: list[Listener] = []
@@ -107,6 +110,8 @@ class OpenCharacter:
     def show(self, revision: Revision, evaluator: Evaluator, sculpt: HeldSculpt | None) -> Version:
         """Make another version the current one, and tell all who listen."""
         told = _names(self.character.skeleton, evaluator.character.skeleton)
+        if evaluator is not self.version.evaluator:
+            self.trials.clear()
         version = self.version = self.version.next(revision, evaluator, sculpt, told)
         for listener in list(self._listeners):
             listener(version)

@@ -1,6 +1,6 @@
-"""Kinds of remedy that were tried on a version and not stored: kept at hand, to be looked at before one is taken.
+"""Kinds of remedy that were tried and not stored: kept at hand, to be looked at before one is taken.
 
-Each page has its own: what one asks wipes nothing of another's.
+Each page has its own: what one asks wipes nothing of another's. They are of the version that was shown, and go with it.
 """
 
 from __future__ import annotations
@@ -14,27 +14,28 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.propose.kinds import Tried
 from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
-from plethos.core.skeleton.skeleton import Skeleton
 
 MOST_PAGES = 4  # whose trials are kept: each is a character for every kind
 
 
 @dataclass(frozen=True)
 class TrialSubject:
-    """What kinds were tried for: a joint in a pose."""
+    """What kinds were tried for: a joint in a pose of a version, which is told by what was made ready of it."""
 
+    before: Evaluator
     joint: str
     pose: str
 
     @classmethod
-    def of(cls, skeleton: Skeleton, joint: int, pose: Pose) -> TrialSubject:
+    def of(cls, before: Evaluator, joint: int, pose: Pose) -> TrialSubject:
         """A joint by its number in a pose."""
-        return cls(skeleton.names[joint], json.dumps(pose_to_json(skeleton, pose), sort_keys=True))
+        skeleton = before.character.skeleton
+        return cls(before, skeleton.names[joint], json.dumps(pose_to_json(skeleton, pose), sort_keys=True))
 
 
 @dataclass(eq=False)
 class Trials:
-    """What was tried last on a version: of one joint in one pose, since more would fill the memory."""
+    """What a page has tried last: of one joint in one pose, since more would fill the memory."""
 
     subject: TrialSubject | None = None
     found: dict[str, Tried] = field(default_factory=dict)
@@ -47,9 +48,9 @@ class Trials:
         return self.found
 
     def evaluator(self, kind: str, before: Evaluator) -> Evaluator | None:
-        """The character with what was tried last of a kind, made ready; None when it is not there any more."""
+        """What was made ready, with what was tried on it last of a kind; None when it is not there any more."""
         tried = self.found.get(kind)
-        if tried is None:
+        if tried is None or self.subject is None or self.subject.before is not before:
             return None
         known = self._evaluators.get(kind)
         if known is None or known[0] is not tried:
@@ -72,3 +73,8 @@ class TrialsOfPages:
             while len(self._of) > MOST_PAGES:
                 self._of.popitem(last=False)
             return found
+
+    def clear(self) -> None:
+        """Let all go: another version is shown."""
+        with self._lock:
+            self._of.clear()

@@ -25,7 +25,6 @@ from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_json
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import SculptNote
-from plethos.service.library.trials import TrialsOfPages
 from plethos.store.revision import Revision
 
 OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
@@ -216,8 +215,6 @@ class Version:
     change
         What became of the joints since the version before: the new name by the old, None for one that is gone; empty
         when the joints are the same.
-    trials
-        What pages have tried on it and not stored.
     """
 
     revision: Revision
@@ -225,7 +222,6 @@ class Version:
     measures: VersionMeasures
     sculpt: HeldSculpt | None = None
     change: dict[str, str | None] = field(default_factory=dict)
-    trials: TrialsOfPages = field(default_factory=TrialsOfPages)
 
     def next(
         self,

@@ -9,7 +9,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import TRIALS, Judge, Tried, proposed, reason
 from plethos.core.skeleton.pose import Pose
-from plethos.service.library.trials import TrialSubject
+from plethos.service.library.trials import Trials, TrialSubject
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.library.worked_out import put
@@ -52,13 +52,13 @@ class Kinds:
     left: int
 
 
-def which_kind(version: Version, pose: Pose, joint: str | None, page: str | None = None) -> Iterator[Kinds]:
+def which_kind(trials: Trials, version: Version, pose: Pose, joint: str | None) -> Iterator[Kinds]:
     """Try each kind of remedy for a joint in a pose, and measure it; nothing is stored.
 
-    What is found so far is given after each kind, so that whoever asks can show it, and stop.
+    What is found goes into `trials`, and is given after each kind, so that whoever asks can show it, and stop.
     """
     judge, kinds = _judge(version, pose, joint), list[Kind]()
-    tried = version.trials.of(page).of(TrialSubject.of(version.character.skeleton, judge.held.joint, pose))
+    tried = trials.of(TrialSubject.of(version.evaluator, judge.held.joint, pose))
     now = judge.tried("", version.character)
     yield Kinds(now, (), None, len(TRIALS))
     for number, kind in enumerate(TRIALS, 1):
@@ -87,8 +87,8 @@ def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, jo
     opened.refuse_while_sculpting()
     version = opened.version
     judge = _judge(version, pose, joint)
-    subject = TrialSubject.of(version.character.skeleton, judge.held.joint, pose)
-    known = version.trials.of(workbench.page).of(subject).get(kind)
+    subject = TrialSubject.of(version.evaluator, judge.held.joint, pose)
+    known = opened.trials.of(workbench.page).of(subject).get(kind)
     made = (known or judge.of_trial(kind)).character
     names = [r.name for r in made.rules.remedies[len(version.character.rules.remedies) :]]
     label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} remedies"

@@ -15,16 +15,12 @@ from pydantic import Field, FiniteFloat
 from plethos.service.schemas.common import Axis, Quaternion, Schema
 from plethos.service.schemas.rules import (
     CorrectiveRule,
-    HelperRemedyRule,
     MaskBody,
     Name,
     OffsetsBody,
-    OrderRule,
-    RelaxerRule,
     RulesBody,
-    SkinBlendRule,
     TargetRule,
-    VolumeKeeperRule,
+    UnsculptedRule,
 )
 
 WRITTEN = Path(__file__).parents[4] / "docs" / "formats" / "plethos-rules.schema.json"
@@ -101,10 +97,7 @@ class RulesInFile(RulesBody):
 
     version: Literal[2]
     remedies: list[  # type: ignore[assignment]
-        Annotated[
-            CorrectiveInFile | HelperRemedyRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule | OrderRule,
-            Field(discriminator="kind"),
-        ]
+        Annotated[CorrectiveInFile | UnsculptedRule, Field(discriminator="kind")]
     ]
     regions: list[RegionInFile] = Field(default=[], description="Named regions of the skin.")
     dial_tracks: list[DialTrack] = Field(default=[], description="What clips give to dials.")

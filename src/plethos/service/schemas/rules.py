@@ -249,10 +249,8 @@ class OrderRule(RemedyBase):
     behind: bool = False
 
 
-RemedyRule = Annotated[
-    CorrectiveRule | HelperRemedyRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule | OrderRule,
-    Field(discriminator="kind"),
-]
+UnsculptedRule = HelperRemedyRule | SkinBlendRule | RelaxerRule | VolumeKeeperRule | OrderRule
+RemedyRule = Annotated[CorrectiveRule | UnsculptedRule, Field(discriminator="kind")]
 
 
 class RulesBody(Schema):

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
+from plethos.core.measure.badness import Measure
 from plethos.service.schemas.common import Axis, PoseBody, Schema
 
 
@@ -35,17 +36,7 @@ class BadnessInfo(BaseModel):
     """How bad a joint's region is: 0 = within all bounds, 100 = ruined; and what it is worst in, percent."""
 
     percent: float
-    measure: Literal[
-        "",
-        "volume_loss",
-        "volume_gain",
-        "girth_loss",
-        "girth_gain",
-        "area_loss",
-        "area_gain",
-        "width_loss",
-        "open_fill",
-    ]
+    measure: Measure | Literal[""]
     value: float
 
 
