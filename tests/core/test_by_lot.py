@@ -31,7 +31,7 @@ from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.pose_set import PoseSet
 from plethos.core.rules.triggers.stored_pose import StoredPose
 from plethos.core.sculpt.outline_brushes import OutlineSurface, move
-from plethos.core.sculpt.push_apart import _Room
+from plethos.core.sculpt.push_room import PushRoom
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.smooth import smooth
 from plethos.core.skin.picked import PICKED
@@ -124,7 +124,7 @@ class Shapes(unittest.TestCase):
     def test_what_has_to_give_way_keeps_its_way_while_it_is_spread(self):
         way = np.array([[2.0, 0, 0], [0, 0, 0]])
         told = SimpleNamespace(beside=sparse.csr_matrix((2, 2)))
-        np.testing.assert_allclose(_Room.spread(told, way), 0.5 * way)
+        np.testing.assert_allclose(PushRoom.spread(told, way), 0.5 * way)
 
     def test_in_a_triangle_without_area_one_stands_along_its_longest_side(self):
         place, a, b, c = np.array([[[0.75, 0, 0]], [[0.0, 0, 0]], [[1.0, 0, 0]], [[0.5, 0, 0]]])

@@ -8,7 +8,7 @@ from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.travel import clip_steps
 from plethos.core.propose.blend import full_mask
 from plethos.core.propose.held import Held
-from plethos.core.propose.kinds import Judge, proposed
+from plethos.core.propose.kinds import Judge, Tried, proposed
 from plethos.core.rules.remedies import Remedy, SkinBlend
 from plethos.demo.catalogue import open_demo
 
@@ -42,6 +42,6 @@ class ALantern(unittest.TestCase):
         by_blend = self.volume(blended)
         self.assertGreater(by_blend, bare + 0.5 * (100 - bare))
         judge = Judge.of(Held.of(self.keeper, self.joint, self.pose))
-        best = proposed(judge.of_trials()[0], judge.tried("", self.keeper))
+        best = proposed([t for _, t in judge.of_trials() if isinstance(t, Tried)], judge.tried("", self.keeper))
         self.assertGreater(self.volume(best.character), by_blend)
         self.assertLess(abs(100 - self.volume(best.character)), 0.5 * (100 - by_blend))

@@ -23,13 +23,16 @@ async function solve(): Promise<void> {
 <template>
   <div class="mend">
     <template v-if="mend">
-      <p role="status">
-        Volume <b class="num loss">{{ mend.volume_before.toFixed(1) }} %</b> → <b class="num gain">{{ mend.volume.toFixed(1) }} %</b>,
+      <p role="status" :class="{ muted: sculptedOn }">
+        <template v-if="sculptedOn">Before the strokes that came after it: volume</template><template v-else>Volume</template>
+        <b class="num loss">{{ mend.volume_before.toFixed(1) }} %</b> → <b class="num gain">{{ mend.volume.toFixed(1) }} %</b>,
         new contacts <b class="num loss">{{ mend.contacts_before }}</b> → <b class="num" :class="mend.contacts ? 'loss' : 'gain'">{{ mend.contacts }}</b>,
-        stretched <b class="num">{{ mend.stretch.toFixed(2) }}</b> times at most.
+        stretched <b class="num">{{ mend.stretch.toFixed(2) }}</b> times at most<template v-if="mend.unevenness">,
+        even to <b class="num">{{ mend.unevenness.toFixed(1) }}</b> of an edge</template>.
       </p>
-      <p v-if="mend.given_back < mend.give_back - 0.005" class="muted">Only {{ Math.round(mend.given_back * 100) }} % of what is lost: more would stretch the skin over {{ mend.most_stretch.toFixed(1) }} times.</p>
-      <p v-if="mend.contacts" class="muted">The rest of the contacts is for the brushes: smooth there, or pick what lies on top and push it out.</p>
+      <p v-if="mend.given_back < mend.give_back - 0.005" class="muted">Only {{ Math.round(mend.given_back * 100) }} % of what is lost: more would stretch the skin over {{ mend.most_stretch.toFixed(1) }} times. A skin blend first leaves less to be given back.</p>
+      <p v-else-if="mend.stretch > mend.most_stretch + 0.005" class="muted">Some edges stay stretched over {{ mend.most_stretch.toFixed(1) }} times: what lies on both sides of them holds them. Smooth it there.</p>
+      <p v-if="mend.contacts && !sculptedOn" class="muted">What still crosses lies further from “{{ mend.joint }}”, or too deep to come out in one shape: add an in-between at a smaller angle, look at the weights there, or <b>Push apart</b>.</p>
       <label>Give back <span class="num">{{ wanted }} %</span> of what is lost
         <el-slider v-model="wanted" :min="10" :max="100" :step="5" :disabled="busy" size="small" aria-label="How much of the lost volume is given back" @change="solve" />
       </label>

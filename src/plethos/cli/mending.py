@@ -75,7 +75,8 @@ def propose(source: In, pose: PoseFile) -> None:
     for joint in turned_joints(character, held):
         judge = Judge.of(Held.of(character, joint, held))
         now = judge.tried("", character)
-        found, not_here = judge.of_trials()
+        trials = dict(judge.of_trials())
+        found = [t for t in trials.values() if isinstance(t, Tried)]
         best = proposed(found, now)
         told[character.skeleton.names[joint]] = {
             "kind": None if best is None else best.kind,
@@ -86,7 +87,7 @@ def propose(source: In, pose: PoseFile) -> None:
                 t.kind: {"volume_percent": t.measured.volume, "girth_percent": t.measured.girth, "contacts": t.contacts}
                 for t in found
             },
-            "not_here": not_here,
+            "not_here": {kind: why for kind, why in trials.items() if isinstance(why, str)},
         }
     show(told)
 

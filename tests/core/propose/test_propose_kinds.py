@@ -21,7 +21,7 @@ from plethos.core.measure.travel import bent
 from plethos.core.propose.blend import blend_mask, full_mask
 from plethos.core.propose.held import Held
 from plethos.core.propose.helpers import at_spot, started
-from plethos.core.propose.kinds import TRIALS, Judge, proposed, reason, waterfall
+from plethos.core.propose.kinds import DEAR, Judge, Tried, proposed, reason, waterfall
 from plethos.core.propose.made_helpers import pose_with_added_joints, rank_on_the_way
 from plethos.core.propose.roll import Limb, measured_roll, twist_remedies, with_twists
 from plethos.core.propose.soft import evened, joints_under, soft_region
@@ -48,13 +48,8 @@ def held(joint, degrees, axis=Z, character=None):
 
 @cache
 def trials(joint, degrees, axis=Z):
-    judge, found = Judge.of(held(joint, degrees, axis)), {}
-    for kind in TRIALS:
-        try:
-            found[kind] = judge.of_trial(kind)
-        except BadEditError as error:
-            found[kind] = error.sentence
-    return judge.tried("", keeper()), found
+    judge = Judge.of(held(joint, degrees, axis))
+    return judge.tried("", keeper()), dict(judge.of_trials())
 
 
 def suits(joint, degrees, axis=Z):
@@ -326,16 +321,23 @@ class WhichKind(unittest.TestCase):
         for joint, degrees, axis in (("left_hand", 80, Y), ("left_forearm", 120, Z)):
             number = keeper().skeleton.find(joint)
             judge = Judge.of(Held.of(plain, number, bent(skeleton.rest_pose(), number, axis, math.radians(degrees))))
-            found = []
-            for kind in TRIALS:
-                try:
-                    found.append(judge.of_trial(kind))
-                except BadEditError:
-                    continue
+            found = [tried for _, tried in judge.of_trials() if isinstance(tried, Tried)]
             best = proposed(found, judge.tried("", plain))
             self.assertEqual(
                 (best.kind, best.rank), (suits(joint, degrees, axis).kind, suits(joint, degrees, axis).rank)
             )
+
+    def test_what_takes_long_is_left_out_only_where_nothing_could_come_of_it(self):
+        for joint, degrees, axis in (("left_forearm", 120, Z), ("left_hand", 80, Y)):
+            now, found = trials(joint, degrees, axis)
+            tried = [t for t in found.values() if isinstance(t, Tried)]
+            left = [kind for kind, t in found.items() if isinstance(t, str) and t.startswith("Not tried")]
+            self.assertTrue(set(left) <= set(DEAR))
+            best = proposed(tried, now)
+            for kind in left:
+                perfect = replace(best, kind=kind, rank=0.0)
+                self.assertIs(proposed([*tried, perfect], now), best, kind)
+        self.assertIn("blend_and_corrective", left)
 
     def test_what_cannot_be_made_says_why(self):
         _, found = trials("left_forearm", 120)

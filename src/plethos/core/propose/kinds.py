@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -25,6 +25,7 @@ from plethos.core.measure.measured import Measured
 from plethos.core.propose.apart import pushed_apart_at
 from plethos.core.propose.beside import Beside
 from plethos.core.propose.blend import blend_mask, full_mask
+from plethos.core.propose.first_mend import GIVE_BACK
 from plethos.core.propose.held import WAY, Held
 from plethos.core.propose.helpers import started
 from plethos.core.propose.hem import NoSlideError, pushed
@@ -93,7 +94,7 @@ def _corrective(held: Held) -> Character:
     name = held.named(f"{_joint(held)} at {math.degrees(held.angle):.0f}°")
     made = solved(held, name)
     found = [_with(held, made, name)]
-    if made.mend.contacts or made.mend.given_back < 1 or made.mend.volume < ENOUGH:
+    if made.mend.contacts or made.mend.given_back < GIVE_BACK or made.mend.volume < ENOUGH:
         with contextlib.suppress(BadEditError):
             short = held.short(SHORT)
             found.append(_with(held, solved(short, name), name))
@@ -161,6 +162,8 @@ TRIALS: dict[str, Callable[[Held], Character]] = {
     "relaxer": _relaxer,
     "blend_and_corrective": _both,
 }
+# What takes seconds to make.
+DEAR = ("hem", "blend_and_corrective")
 # Two remedies in place of one have to be worth it.
 WORTH = {"blend_and_corrective": 5.0}
 
@@ -190,15 +193,23 @@ class Judge:
         known = {r.id for r in self.held.character.rules.remedies}
         return self.tried(kind, character, tuple(r.id for r in character.rules.remedies if r.id not in known))
 
-    def of_trials(self) -> tuple[list[Tried], dict[str, str]]:
-        """Each kind that can be made here, simplest first, and by kind why the others cannot."""
-        found, not_here = [], {}
+    def of_trials(self) -> Iterator[tuple[str, Tried | str]]:
+        """Each kind, simplest first: as it was tried, or why it was not.
+
+        What takes long is left out once it could not be proposed any more, however good it were.
+        """
+        least = math.inf
         for kind in TRIALS:
+            if kind in DEAR and least <= WORTH.get(kind, LEAST_WORTH):
+                yield kind, "Not tried: what is simpler leaves hardly anything for it to better."
+                continue
             try:
-                found.append(self.of_trial(kind))
+                tried = self.of_trial(kind)
             except BadEditError as error:
-                not_here[kind] = error.sentence
-        return found, not_here
+                yield kind, error.sentence
+                continue
+            least = min(least, tried.rank)
+            yield kind, tried
 
     def tried(self, kind: str, character: Character, made: tuple[str, ...] = ()) -> Tried:
         """What a character comes to on the way to the held pose."""

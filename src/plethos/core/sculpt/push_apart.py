@@ -4,22 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import Topology
-from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
+from plethos.core.sculpt.push_room import PushRoom
 from plethos.core.sculpt.session import Dab, SculptSurface
 
 ROUNDS, TOUCHES = 150, 4  # at most, for one click and for one touch of the brush
 STEPS = (0.5, 0.1)  # of an edge: how far skin goes in a round, at first and once little is left
 CALM = 0.5  # the slope under which a vertex goes less far than that
-SPREAD = 5  # rings of neighbours that go along, so that the skin stays smooth
 BACK, BACKS, TRIES = 0.2, 15, 3  # of the way back, how often, and how often it is tried with less
 EVEN, CRUMPLED = 0.5, 2  # of the way to the middle of its neighbours, for what is crumpled and so many rings round
 FLAT = 0.1  # sine under which an edge counts as lying in the triangle that it crosses
@@ -32,8 +29,8 @@ def push_apart(surface: SculptSurface, dab: Dab) -> NDArray[np.int32]:
     shares[touched.vertices] = np.minimum(4 * touched.shares, 1)
     if not len(touched.vertices):
         return touched.vertices
-    room = _Room.of(surface.topology, surface.points, surface.rest, shares)
-    *_, last = _rounds(room, surface.points, TOUCHES)
+    room = PushRoom.of(surface.topology, surface.points, surface.rest, shares)
+    *_, last = pushing_in(room, surface.points, give_back=False, rounds=TOUCHES)
     # A few touches hardly lower the count of crossings yet, however far they got on the way: what comes last counts.
     moved = np.flatnonzero((last.points != surface.points).any(axis=1))
     surface.points[moved] = last.points[moved]
@@ -64,9 +61,7 @@ def pushed_apart(topology: Topology, points: Array, rest: NDArray[np.floating], 
     return min(pushing_apart(topology, points, rest, shares), key=lambda p: (p.left, -p.rounds))
 
 
-def pushing_apart(
-    topology: Topology, points: Array, rest: NDArray[np.floating], shares: Array, rounds: int = ROUNDS
-) -> Iterator[Pushed]:
+def pushing_apart(topology: Topology, points: Array, rest: NDArray[np.floating], shares: Array) -> Iterator[Pushed]:
     """Bring what has gone into other skin out of it again, round by round, until nothing crosses.
 
     Parameters
@@ -75,8 +70,6 @@ def pushing_apart(
         ``(V, 3)`` as they are, and at rest: what crossed there already is left alone.
     shares
         ``(V,)`` how far each vertex may move: 0 not at all, 1 all the way.
-    rounds
-        At most.
 
     Yields
     ------
@@ -93,11 +86,24 @@ def pushing_apart(
     if not (shares > 0).any():
         yield Pushed(points.copy(), 0, 0)
         return
-    yield from _rounds(_Room.of(topology, points, rest, shares), points, rounds)
+    yield from pushing_in(PushRoom.of(topology, points, rest, shares), points, give_back=True)
 
 
-def _rounds(room: _Room, points: Array, rounds: int) -> Iterator[Pushed]:
-    """What `pushing_apart` yields, in a room that is known."""
+def pushed_in(room: PushRoom, points: Array, give_back: bool, rounds: int = ROUNDS) -> Pushed:
+    """The round after which least crosses, in a room that is known: see `pushing_in`."""
+    return min(pushing_in(room, points, give_back, rounds), key=lambda p: (p.left, -p.rounds))
+
+
+def pushing_in(room: PushRoom, points: Array, give_back: bool, rounds: int = ROUNDS) -> Iterator[Pushed]:
+    """What `pushing_apart` yields, in a room that is known.
+
+    Parameters
+    ----------
+    give_back
+        Whether what went further than it had to comes back in the end.
+    rounds
+        At most.
+    """
     before = points[room.local]
     now, most, least = before.copy(), 1, 10**9
 
@@ -111,7 +117,7 @@ def _rounds(room: _Room, points: Array, rounds: int) -> Iterator[Pushed]:
         most = max(most, len(pairs))
         yield Pushed(whole(now), len(pairs), made)
         if len(pairs) == 0:
-            if made and rounds == ROUNDS:
+            if made and give_back:
                 yield Pushed(whole(_back(room, before, now)), 0, made + 1)
             return
         few, stuck = len(pairs) <= most / 20, len(pairs) >= least
@@ -125,83 +131,6 @@ def _rounds(room: _Room, points: Array, rounds: int) -> Iterator[Pushed]:
             # What is left then is crumpled, folded over within an edge or two: no curve tells its way out.
             uneven = EVEN * room.free * room.crossing(pairs, CRUMPLED)
             now = now + uneven[:, None] * (room.beside @ now - now)
-
-
-@dataclass(frozen=True, eq=False)
-class _Room:
-    """What is near to what may move; all of it counted among its own vertices.
-
-    Parameters
-    ----------
-    local
-        ``(N,)`` which vertices it has: those of the triangles in the bounding box of what moves and of some rings more.
-    shares
-        ``(N,)`` how far each may move.
-    near
-        ``(T, 3)`` the triangles in the box; crossings are sought among them.
-    at_rest
-        The pairs of them that cross at rest.
-    beside
-        ``(N, N)`` sparse: the mean of the neighbours of each.
-    edge
-        Median length of an edge, metres.
-    """
-
-    local: NDArray[np.intp]
-    shares: Array
-    near: NDArray[np.int32]
-    at_rest: NDArray[np.int32]
-    beside: sparse.csr_matrix
-    edge: float
-
-    @classmethod
-    def of(cls, topology: Topology, points: Array, rest: NDArray[np.floating], shares: Array) -> _Room:
-        moving = np.flatnonzero(topology.grow(shares > 0, SPREAD))
-        low, high = points[moving].min(axis=0), points[moving].max(axis=0)
-        within = ((points >= low) & (points <= high)).all(axis=1)
-        # A triangle that only crosses the box without a corner in it is longer than the box is wide: there is none.
-        near = topology.triangles[within[topology.triangles].any(axis=1)]
-        local = np.union1d(near.reshape(-1), moving)
-        number = np.full(topology.count, -1, np.int32)
-        number[local] = np.arange(len(local), dtype=np.int32)
-        near = np.ascontiguousarray(number[near])
-        corners = points[local][near]
-        edge = float(np.median(np.linalg.norm(corners[:, 0] - corners[:, 1], axis=1))) if len(near) else 1.0
-        rows = topology.adjacency[local][:, local].astype(np.float64)
-        counts = np.maximum(np.asarray(rows.sum(axis=1)).ravel(), 1)
-        beside = sparse.csr_matrix(sparse.diags(1 / counts) @ rows)
-        then = np.asarray(rest[local], np.float64)
-        return cls(local, np.asarray(shares, np.float64)[local], near, intersecting_pairs(then, near), beside, edge)
-
-    def pairs(self, points: Array) -> NDArray[np.int32]:
-        """The pairs ``(P, 2)`` of triangles that cross and did not at rest, where a corner may move."""
-        found = fresh_pairs(points, self.near, self.at_rest)
-        return found[(self.shares > 0)[self.near[found]].any(axis=(1, 2))]
-
-    @cached_property
-    def free(self) -> Array:
-        """How far each vertex ``(N,)`` may go of what all go, 0 to 1."""
-        return np.clip(self.shares, 0, 1)
-
-    def crossing(self, pairs: NDArray[np.int32], rings: int) -> NDArray[np.bool_]:
-        """The vertices ``(N,)`` of triangles that cross, and so many rings round them."""
-        caught = np.zeros(len(self.local), bool)
-        caught[np.unique(self.near[pairs])] = True
-        for _ in range(rings):
-            caught = self.around(caught)
-        return caught
-
-    def around(self, mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        """A mask widened by one ring."""
-        return np.asarray(mask | (self.beside @ mask.astype(np.float64) > 0))
-
-    def spread(self, way: Array) -> Array:
-        """The ways ``(N, 3)`` with neighbours going along."""
-        must = (way != 0).any(axis=1)[:, None]
-        out = way
-        for _ in range(SPREAD):
-            out = 0.5 * (np.where(must, way, out) + self.beside @ out)
-        return np.asarray(out)
 
 
 def _slope(points: Array, triangles: NDArray[np.int32], pairs: NDArray[np.int32]) -> Array:
@@ -257,7 +186,7 @@ def _edges_through(
     return edges, others
 
 
-def _back(room: _Room, before: Array, now: Array) -> Array:
+def _back(room: PushRoom, before: Array, now: Array) -> Array:
     """The points ``(N, 3)`` with each brought back to where it was, as far as nothing crosses again.
 
     Shortening the curve takes more flesh away than it has to: this gives it back.

@@ -69,11 +69,12 @@ def first_mend(
         return put(workbench, opened, version, "Keep the width", version.character, held.after(note, points))
     # The solve takes its time: nobody waits for it, and what is changed meanwhile is not overwritten.
     mend = FirstMend.of(version.character, number).solved(held.base, give_back, most_stretch)
-    # What is told is measured as the bend strip and the table measure it.
+    # What is told is measured as the bend strip and the table measure it, contacts of the whole character too.
     site = version.measures.bend(number)
     before, after = (
         site.of_points(points[site.site.vertices].astype(np.float32)) for points in (held.base.points, mend.points)
     )
+    counter = version.measures.contacts
     told = {
         "joint": version.character.skeleton.names[number],
         "strokes": held.note.strokes + 1,
@@ -81,6 +82,8 @@ def first_mend(
         "most_stretch": most_stretch,
         **{k: v for k, v in dataclasses.asdict(mend).items() if k != "points"},
         **({} if after.volume is None else {"volume_before": before.volume, "volume": after.volume}),
+        "contacts_before": counter.count(held.base.points),
+        "contacts": counter.count(mend.points.astype(np.float32)),
     }
     note = dataclasses.replace(held.note, strokes=held.note.strokes + 1, mend=told)
     sculpt = held.after(note, mend.points)

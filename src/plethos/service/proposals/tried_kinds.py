@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from plethos.core.errors import BadEditError
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import TRIALS, Judge, Tried, proposed, reason
 from plethos.core.skeleton.pose import Pose
@@ -61,13 +60,12 @@ def which_kind(trials: Trials, version: Version, pose: Pose, joint: str | None) 
     tried = trials.of(TrialSubject.of(version.evaluator, judge.held.joint, pose))
     now = judge.tried("", version.character)
     yield Kinds(now, (), None, len(TRIALS))
-    for number, kind in enumerate(TRIALS, 1):
-        try:
-            found = judge.of_trial(kind)
+    for number, (kind, found) in enumerate(judge.of_trials(), 1):
+        if isinstance(found, Tried):
             tried[kind] = found
             kinds.append(Kind(kind, found, reason(found, now)))
-        except BadEditError as error:
-            kinds.append(Kind(kind, None, error.sentence))
+        else:
+            kinds.append(Kind(kind, None, found))
         left = len(TRIALS) - number
         best = None if left else proposed([k.tried for k in kinds if k.tried is not None], now)
         yield Kinds(now, tuple(kinds), None if best is None else best.kind, left)

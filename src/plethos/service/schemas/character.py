@@ -33,8 +33,11 @@ class MendInfo(BaseModel):
     volume_before: float
     volume: float
     stretch: float
-    contacts_before: int
+    contacts_before: int = Field(description="Of the whole character.")
     contacts: int
+    unevenness: float = Field(
+        default=0.0, description="How far a vertex is moved otherwise than its neighbours, at most, in edges."
+    )
 
 
 class HeldBack(BaseModel):
