@@ -24,11 +24,11 @@ async function solve(): Promise<void> {
   <div class="mend">
     <template v-if="mend">
       <p role="status" :class="{ muted: sculptedOn }">
-        <template v-if="sculptedOn">Before the strokes that came after it: volume</template><template v-else>Volume</template>
+        <template v-if="sculptedOn">Before the strokes that came after it: volume&nbsp;</template><template v-else>Volume&nbsp;</template>
         <b class="num loss">{{ mend.volume_before.toFixed(1) }} %</b> → <b class="num gain">{{ mend.volume.toFixed(1) }} %</b>,
         new contacts <b class="num loss">{{ mend.contacts_before }}</b> → <b class="num" :class="mend.contacts ? 'loss' : 'gain'">{{ mend.contacts }}</b>,
         stretched <b class="num">{{ mend.stretch.toFixed(2) }}</b> times at most<template v-if="mend.unevenness">,
-        even to <b class="num">{{ mend.unevenness.toFixed(1) }}</b> of an edge</template>.
+        neighbours apart by <b class="num">{{ mend.unevenness.toFixed(1) }}</b> of an edge at most</template>.
       </p>
       <p v-if="mend.given_back < mend.give_back - 0.005" class="muted">Only {{ Math.round(mend.given_back * 100) }} % of what is lost: more would stretch the skin over {{ mend.most_stretch.toFixed(1) }} times. A skin blend first leaves less to be given back.</p>
       <p v-else-if="mend.stretch > mend.most_stretch + 0.005" class="muted">Some edges stay stretched over {{ mend.most_stretch.toFixed(1) }} times: what lies on both sides of them holds them. Smooth it there.</p>

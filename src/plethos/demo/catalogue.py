@@ -31,6 +31,7 @@ BELLY: tuple[tuple[Mend, tuple[str, ...]], ...] = (
 PLATES: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (Helped("upper_arm", 105, "hem", "shoulder plate clear"), SIDES),
     (Helped("thigh", 100, "hem", "thigh plate clear"), SIDES),
+    (SolvedMend("thigh", 95, "hip bent"), SIDES),
 )
 # Blends and twist joints first: what is solved after them gives back only what they leave.
 FINISHED: tuple[tuple[Mend, tuple[str, ...]], ...] = (
@@ -45,7 +46,9 @@ FINISHED: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (KNEE, SIDES),
     (Capped("shin", 125, 0.05, "knee cap"), SIDES),
     (Helped("thigh", 105, "front_pair", "hip front"), SIDES),
+    (SolvedMend("thigh", 95, "hip bent"), SIDES),
     (SolvedMend("upper_arm", 105, "arm up"), SIDES),
+    (SolvedMend("spine_1", 35, "waist bent"), MIDDLE),
     (SolvedMend("spine_2", 38, "belly folded"), MIDDLE),
     (SolvedMend("chest", 28, "chest bent forward"), MIDDLE),
 )

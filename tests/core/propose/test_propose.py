@@ -16,7 +16,7 @@ from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.region import joint_region, region_volume
 from plethos.core.measure.travel import bent
-from plethos.core.propose.between import with_between
+from plethos.core.propose.between import refuse_worse, with_between
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.held import Held
 from plethos.core.propose.response import Fitted, fitted_response
@@ -288,6 +288,19 @@ class Between(unittest.TestCase):
         ]
         np.testing.assert_array_equal(after[0].vertices, after[1].vertices)
         np.testing.assert_array_equal(after[0].deltas, after[1].deltas)
+
+    def test_one_more_target_that_makes_it_worse_is_refused(self):
+        good = self.made()
+        body = good.rules.remedy("e").body
+        shape = body.targets[-1].shape
+        far = Corrective.of(replace(shape, deltas=3 * shape.deltas))
+        bad = good.with_rules(good.rules.with_remedy(replace(good.rules.remedy("e"), body=far)))
+        joint = keeper().skeleton.find("left_forearm")
+        pose = bent(keeper().skeleton.rest_pose(), joint, Z, math.radians(120))
+        refuse_worse(bad, good, joint, pose)
+        refuse_worse(good, good, joint, pose)
+        with self.assertRaisesRegex(BadEditError, "nothing was changed"):
+            refuse_worse(good, bad, joint, pose)
 
     def capped(self, character, degrees):
         """The volume of the slabs that a first mend asks for, percent of rest."""

@@ -11,6 +11,8 @@ from plethos.core.evaluate import Acting, Evaluator
 from plethos.core.measure.travel import bent
 from plethos.core.propose.first_mend import FirstMend
 from plethos.core.propose.flat_mend import width_kept
+from plethos.core.propose.held import Held
+from plethos.core.propose.kinds import LEAST_WORTH, Judge
 from plethos.core.rules.remedies import Remedy, Target
 from plethos.core.rules.response import Response
 from plethos.core.rules.rules import Rules
@@ -39,7 +41,8 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
     Raises
     ------
     BadEditError
-        For what is no corrective tied to a hinge, or where it is hardly on, or fully on and not well beyond its end.
+        For what is no corrective tied to a hinge, or where it is hardly on, or fully on and not well beyond its end;
+        when the joint would be worse off.
     """
     rules = character.rules
     remedy, trigger = rules.remedy(remedy_id), hinge_of(rules.trigger_of(rules.remedy(remedy_id)))
@@ -63,10 +66,23 @@ def with_between(character: Character, remedy_id: str, angle: float, pose: Pose)
     shape, report = solve_corrective(base, points, name, remedy.amount, trigger)
     target = Target(shape, 1.0 if longer else round(at, 6), pose_to_json(character.skeleton, there), report.to_json())
     if longer is not None:
-        return character.with_rules(led_on(rules, remedy, longer, target))
-    near = tuple(t for t in body.targets if t.at == 1 or abs(t.at - target.at) > LEAST)
-    fresh = replace(body, targets=near).with_target(target)
-    return character.with_rules(rules.with_remedy(replace(remedy, body=fresh, notes=())))
+        made = character.with_rules(led_on(rules, remedy, longer, target))
+    else:
+        near = tuple(t for t in body.targets if t.at == 1 or abs(t.at - target.at) > LEAST)
+        fresh = replace(body, targets=near).with_target(target)
+        made = character.with_rules(rules.with_remedy(replace(remedy, body=fresh, notes=())))
+    if not character.mesh.is_flat:
+        refuse_worse(character, made, trigger.joint, there)
+    return made
+
+
+def refuse_worse(before: Character, after: Character, joint: int, pose: Pose) -> None:
+    """Raise `BadEditError` where a joint is worse off after an edit than before, in a pose and on the way to it."""
+    judge = Judge.of(Held.of(before, joint, pose))
+    if judge.tried("", after).rank > judge.tried("", before).rank + LEAST_WORTH:
+        raise BadEditError(
+            "What is there already keeps more here than one more target would: nothing was changed."
+        )  # fmt: skip
 
 
 def further_on(character: Character, remedy: Remedy, pose: Pose) -> tuple[Response, float] | None:

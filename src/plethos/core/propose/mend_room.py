@@ -39,8 +39,7 @@ class MendRoom:
     slabs
         Its volumes.
     free
-        ``(F,)`` which of the region's vertices may move, as indices into it: all but its border. An open hem is no
-        border.
+        ``(F,)`` which of the region's vertices may move, as indices into it: all but its border, open hems and seams.
     factor
         The factored bending energy of the free vertices.
     height
@@ -84,7 +83,7 @@ class MendRoom:
                 region = region_of(character, inside, region.radius)
             outside = np.ones(topology.count, bool)
             outside[region.vertices] = False
-            free = np.flatnonzero(~topology.grow(outside, border)[region.vertices])
+            free = np.flatnonzero(~(topology.grow(outside, border) | mesh.border)[region.vertices])
             if len(free) >= LEAST:
                 break
         if not len(free):

@@ -114,6 +114,8 @@ def fitted_response(character: Character, body: Corrective, trigger: HingeTrigge
     # What the skin keeps by itself is not asked to go.
     reachable = np.clip(wanted, table.min(axis=1), table.max(axis=1))
     was = np.array([volume(a, float(trigger.response.at(a))) for a in angles.tolist()])
+    if np.abs(own - reachable).max() > np.abs(was - reachable).max():
+        response, own = trigger.response, was  # of few knots none is nearer
     further = next((a for a in _beyond(character, trigger, end) if abs(volume(a, 1.0) - table[-1, -1]) > BETWEEN), None)
     return Fitted(
         replace(trigger, response=response), angles, own, reachable, float(np.abs(was - reachable).max()), further
