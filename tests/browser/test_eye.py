@@ -1,5 +1,6 @@
 """How the eye looks: lens, cut, ghosts, the smoothed skin, regions left out; in a real browser, by what is drawn."""
 
+import hashlib
 import io
 
 import numpy as np
@@ -7,6 +8,9 @@ from PIL import Image
 
 from plethos.demo.catalogue import shipped
 from tests.browser.stage import BrowserCase
+from tests.models import DATA
+
+BODY = DATA / "body_58_joints.glb"
 
 
 class Eye(BrowserCase):
@@ -122,3 +126,40 @@ if __name__ == "__main__":
     import unittest
 
     unittest.main()
+
+
+class Surfaces(BrowserCase):
+    def test_a_file_is_seen_with_its_picture_and_with_squares(self):
+        # Outside: the fox (CC-BY, see tests/outside/data/LICENCES.md), whose picture is orange and white.
+        folder = DATA / "fox"
+        others = {p.name: p.read_bytes() for p in folder.iterdir() if p.name != "Fox.gltf"}
+        fox = self.bench.bring_in("Fox.gltf", (folder / "Fox.gltf").read_bytes(), others)
+        self.open(f"/characters/{fox}")
+
+        def share(fits) -> float:
+            box = self.page.locator(".view canvas").bounding_box()
+            seen = Image.open(io.BytesIO(self.page.screenshot(clip=box))).convert("RGB")
+            red, green, blue = np.asarray(seen, float).transpose(2, 0, 1)
+            return float(fits(red, green, blue).mean())
+
+        def orange() -> float:
+            return share(lambda r, g, b: (r > 120) & (r > 1.6 * g) & (g > 1.5 * b))
+
+        self.until(lambda: orange() > 0.01)
+        self.page.get_by_role("radio", name="Checker").click()
+        self.until(lambda: orange() < 0.001 and share(lambda r, g, b: (r > 130) & (np.abs(r - b) < 40)) > 0.005)
+        self.page.get_by_role("radio", name="Colour").click()
+        self.until(lambda: orange() > 0.01)
+
+    def test_pictures_are_served_by_what_they_hold_and_to_their_own_character(self):
+        fox = self.bench.bring_in("Body", BODY.read_bytes())
+        plain = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
+        at = f"{self.server.address}/api/characters"
+        told = self.page.request.get(f"{at}/{fox}/surface").json()
+        self.assertTrue(told["pictured"] and told["mapped"])
+        name = told["materials"][told["runs"][0]["material"]]["base"]["picture"]
+        answer = self.page.request.get(f"{at}/{fox}/surface/pictures/{name}")
+        self.assertEqual(hashlib.sha256(answer.body()).hexdigest(), name)
+        self.assertIn("immutable", answer.headers["cache-control"])
+        self.assertEqual(self.page.request.get(f"{at}/{plain}/surface/pictures/{name}").status, 404)
+        self.assertFalse(self.page.request.get(f"{at}/{plain}/surface").json()["pictured"])

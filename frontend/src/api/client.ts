@@ -89,6 +89,10 @@ export const api = {
   figure: (id: string): Promise<FigureInfo> => unwrap(http.GET('/api/characters/{character_id}/figure', { params: at(id) })),
   mesh: (id: string): Promise<ArrayBuffer> =>
     unwrap(http.GET('/api/characters/{character_id}/mesh', { params: at(id), parseAs: 'arrayBuffer' })),
+  surface: (id: string): Promise<Schemas['SurfaceInfo']> => unwrap(http.GET('/api/characters/{character_id}/surface', { params: at(id) })),
+  surfaceMesh: (id: string): Promise<ArrayBuffer> =>
+    unwrap(http.GET('/api/characters/{character_id}/surface/mesh', { params: at(id), parseAs: 'arrayBuffer' })),
+  surfacePicture: (id: string, name: string) => `/api/characters/${id}/surface/pictures/${name}`,
   bend: (id: string, revision: string, joint: string, axis: Axis, angles: number[], pose: Pose, trial: string | null, signal: AbortSignal): Promise<BendPoint[]> =>
     unwrap(
       http.POST('/api/characters/{character_id}/bend', {

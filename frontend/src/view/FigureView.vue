@@ -23,6 +23,7 @@ import { useHelperPath, type StopDot } from './useHelperPath'
 import { usePlacing, type MarkerDot } from './usePlacing'
 import { useViewKeys } from './useViewKeys'
 import { useReach } from './useReach'
+import { useSurface } from './useSurface'
 import { useWipe } from './useWipe'
 
 const character = useCharacter()
@@ -53,6 +54,12 @@ const path = ref('')
 const stops = shallowRef<StopDot[]>([])
 const seen = () => ({ camera: stage!.camera, width: width.value, height: height.value })
 useEye(scene)
+useSurface(() => figure, () => {
+  hideParts()
+  paint()
+  figure?.follow()
+  stage?.invalidate()
+})
 const wipe = useWipe(host, () => stage)
 const split = wipe.split
 const { side, inFile, face, faceAll, bring, isSmall } = useFraming({ stage: () => stage, height, still: () => brushing.value || tools.placing || tools.making, turned: wipe.centre })
@@ -158,7 +165,7 @@ function paint(): void {
 function hideParts(): void {
   const parts = character.figure?.parts ?? []
   const kept = parts.filter((p) => !looks.hidden.includes(p.name)).map((p) => p.drawn as [number, number])
-  figure?.keep(kept.length === parts.length ? null : kept)
+  figure?.keep(kept.length === parts.length ? null : kept, (part) => looks.hidden.includes(parts[part]?.name ?? ''))
 }
 watch([() => looks.shading, () => looks.tints], () => {
   paint()

@@ -7,20 +7,29 @@ export interface Clearing { at: Vector3; reach: number }
 /** How far before a clearing what hides it ends, as a share of its reach. */
 export const BEFORE = 0.6
 
-/** Let what stands between the eye and a clearing fade, as a screen of dots: no sorting, and it is still seen to be there. */
-export const FADE = {
-  vertex: ['#include <begin_vertex>', `#include <begin_vertex>
+/** How much of what has faded is still seen. */
+export const FAINT = 0.16
+
+interface Shader { vertexShader: string; fragmentShader: string }
+
+/**
+ * Let what stands between the eye and a clearing fade. It is drawn in two turns: first what is solid, then, over it and
+ * without hiding what lies behind, the faded rest as a `mist`.
+ */
+export function fade(shader: Shader, mist: boolean): void {
+  shader.vertexShader = `attribute float apart; attribute float gone; varying float vApart; varying float vGone; varying vec3 vPlace;\n${shader.vertexShader.replace('#include <begin_vertex>', `#include <begin_vertex>
     vApart = apart;
     vGone = gone;
-    vPlace = (modelMatrix * vec4(transformed, 1.0)).xyz;`],
-  fragment: ['#include <clipping_planes_fragment>', `#include <clipping_planes_fragment>
+    vPlace = (modelMatrix * vec4(transformed, 1.0)).xyz;`)}`
+  shader.fragmentShader = `uniform vec3 clearAt; uniform float clearReach; varying float vApart; varying float vGone; varying vec3 vPlace;\n${shader.fragmentShader.replace('#include <clipping_planes_fragment>', `#include <clipping_planes_fragment>
     if (vGone > 0.5) discard;
+    float faded_ = 0.0;
     if (clearReach > 0.0 && vApart > 0.5) {
       vec3 line = clearAt - cameraPosition;
       float away = length(line);
       float along = dot(vPlace - cameraPosition, line) / away;
       float beside = length(vPlace - cameraPosition - line * (along / away));
-      vec2 dot_ = floor(gl_FragCoord.xy);
-      if (along < away - ${BEFORE} * clearReach && beside < clearReach && mod(dot_.x + 2.0 * dot_.y, 5.0) > 0.5) discard;
-    }`],
+      if (along < away - ${BEFORE} * clearReach && beside < clearReach) faded_ = 1.0;
+    }
+    if (faded_ ${mist ? '<' : '>'} 0.5) discard;`)}`
 }

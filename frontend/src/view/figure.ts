@@ -3,11 +3,13 @@ import {
   BufferAttribute, DoubleSide, LineBasicMaterial, MeshStandardMaterial, ShaderMaterial, type Scene, Vector3,
 } from 'three'
 import type { Mesh, Subdivision } from '@/api/mesh'
-import { BEFORE, type Clearing, FADE } from './clearing'
+import { BEFORE, type Clearing, fade, FAINT } from './clearing'
 import { heatColours, plainClay, tintColours, weightColours } from './heat'
 import { Rim, Skin, wireEdges } from './skin'
+import { type Hook, Surface } from './surface'
+import type { SurfaceLook, SurfaceMesh } from '@/api/surface'
 
-export type Look = 'colour' | 'clay' | 'volume' | 'weights' | 'mixed'
+export type Look = 'colour' | 'clay' | 'checker' | 'volume' | 'weights' | 'mixed'
 
 export class Figure {
   readonly with: Skin
@@ -15,6 +17,10 @@ export class Figure {
   private readonly material = new MeshStandardMaterial({
     vertexColors: true, roughness: 0.78, metalness: 0, side: DoubleSide,
     polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1,
+  })
+  /** What has faded, over all that is solid. */
+  private readonly mist = new MeshStandardMaterial({
+    vertexColors: true, roughness: 0.78, metalness: 0, side: DoubleSide, transparent: true, opacity: FAINT, depthWrite: false,
   })
   private readonly clearing = { clearAt: { value: new Vector3() }, clearReach: { value: 0 } }
   private readonly apart: BufferAttribute
@@ -53,27 +59,42 @@ export class Figure {
     const { rest, triangles } = drawn
     this.apart = new BufferAttribute(new Float32Array(rest.length / 3), 1)
     this.gone = new BufferAttribute(new Float32Array(rest.length / 3), 1)
-    this.material.onBeforeCompile = (shader) => {
+    this.material.onBeforeCompile = this.fading
+    this.mist.onBeforeCompile = (shader) => {
       Object.assign(shader.uniforms, this.clearing)
-      shader.vertexShader = `attribute float apart; attribute float gone; varying float vApart; varying float vGone; varying vec3 vPlace;\n${shader.vertexShader.replace(FADE.vertex[0], FADE.vertex[1])}`
-      shader.fragmentShader = `uniform vec3 clearAt; uniform float clearReach; varying float vApart; varying float vGone; varying vec3 vPlace;\n${shader.fragmentShader.replace(FADE.fragment[0], FADE.fragment[1])}`
+      fade(shader, true)
     }
     const edges = wireEdges(rest, triangles)
     this.edges = edges
-    this.with = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright)
-    this.without = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright)
+    this.with = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright, this.mist)
+    this.without = new Skin(triangles, rest.length / 3, edges, this.material, this.ink, this.bright, this.mist)
     for (const skin of [this.with, this.without]) {
       skin.move(rest)
       skin.geometry.setAttribute('apart', this.apart)
       skin.geometry.setAttribute('gone', this.gone)
-      scene.add(skin.mesh, skin.lines, skin.rim)
+      scene.add(skin.mesh, skin.mist!, skin.lines, skin.rim)
     }
+  }
+
+  private readonly fading: Hook = (shader) => {
+    Object.assign(shader.uniforms, this.clearing)
+    fade(shader, false)
+  }
+
+  private surface: Surface | null = null
+  /** Draw the surface as its file does, from now on, where that is asked for. */
+  dress(mesh: SurfaceMesh, look: SurfaceLook, height: number, picture: (name: string) => string, arrived: () => void): void {
+    this.surface?.dispose()
+    this.surface = new Surface(mesh, look, this.drawn.rest, height, this.scene, this.fading, picture, arrived)
+    this.surface.tint(this.region)
+    this.painted = null
   }
 
   /** Say which vertices belong to another limb than the one that is looked at. */
   setApart(write: (out: Float32Array) => void): void {
     write(this.apart.array as Float32Array)
     this.apart.needsUpdate = true
+    this.clothe()
   }
 
   /** Leave vertices out whose share is over a half, in the view and for the brush; null = none. */
@@ -82,6 +103,7 @@ export class Figure {
     if (shares) out.set(shares)
     else out.fill(0)
     this.gone.needsUpdate = true
+    this.clothe()
     if (this.fine) this.spread()
   }
   /** Whether a vertex is left out. */
@@ -116,8 +138,14 @@ export class Figure {
     this.fine.on = by !== null
     this.follow()
   }
-  /** Bring the smoothed skins to where the others are now. */
+  private clothe(): void {
+    if (!this.surface?.shown) return
+    this.surface.follow('with', this.with)
+    this.surface.follow('without', this.without)
+  }
+  /** Bring the smoothed skins, and the surface of the file, to where the others are now. */
   follow(): void {
+    this.clothe()
     const fine = this.fine
     if (!fine?.on) return
     for (const which of ['with', 'without'] as const) {
@@ -163,12 +191,15 @@ export class Figure {
   /** Which of the two is drawn next. */
   show(which: 'with' | 'without', wire: boolean): void {
     const fine = this.fine?.on ? this.fine : null
-    this.with.mesh.visible = which === 'with' && !fine
-    this.without.mesh.visible = which === 'without' && !fine
+    const dressed = !fine && this.surface?.shown
+    this.surface?.show(dressed ? which : null)
+    this.with.mesh.visible = which === 'with' && !fine && !dressed
+    this.without.mesh.visible = which === 'without' && !fine && !dressed
     if (this.fine) {
       this.fine.with.mesh.visible = which === 'with' && fine !== null
       this.fine.without.mesh.visible = which === 'without' && fine !== null
     }
+    for (const each of ['with', 'without'] as const) this[each].mist!.visible = which === each && this.clearing.clearReach.value > 0
     this.with.rim.visible = which === 'with'
     this.without.rim.visible = which === 'without'
     this.with.lines.visible = wire && which === 'with'
@@ -182,10 +213,12 @@ export class Figure {
     this.painted = null
     const rim = new Rim(region, this.drawn.triangles)
     for (const skin of [this.with, this.without]) skin.outline(rim)
+    this.surface?.tint(region)
   }
 
   /** Colour both skins: by the file's own colours, plain clay, the weights of one joint or of all, or its volume heat. */
   paint(look: Look, field?: Float32Array, fieldWithout?: Float32Array): void {
+    this.surface?.wear(look === 'checker' ? 'checker' : look === 'colour' && this.surface.pictured ? 'pictures' : null)
     const write = (skin: Skin, own: Float32Array | undefined) =>
       skin.colour((out) => {
         if (look === 'weights' && own) weightColours(own, out)
@@ -195,7 +228,7 @@ export class Figure {
         else plainClay(out)
         if (this.region) tintColours(this.region, out)
       })
-    const still = look === 'colour' || look === 'clay'
+    const still = look === 'colour' || look === 'clay' || look === 'checker'
     if (!still || look !== this.painted) {
       write(this.with, field)
       // Weights are the same on both sides of the wipe; volume is not.
@@ -204,8 +237,9 @@ export class Figure {
     this.painted = look
   }
 
-  /** Leave parts out: the ranges of triangles that stay, or null for all. */
-  keep(ranges: [number, number][] | null): void {
+  /** Leave parts out: the ranges of triangles that stay, or null for all, and which parts by their numbers. */
+  keep(ranges: [number, number][] | null, hidden: (part: number) => boolean): void {
+    this.surface?.leaveOut(hidden)
     const edges = ranges ? this.edgeRanges(ranges) : null
     this.with.only(ranges, edges)
     this.without.only(ranges, edges)
@@ -239,10 +273,12 @@ export class Figure {
     this.with.dispose()
     this.without.dispose()
     this.ghost?.dispose()
+    this.surface?.dispose()
     this.fine?.with.dispose()
     this.fine?.without.dispose()
     this.veil.dispose()
     this.material.dispose()
+    this.mist.dispose()
     this.ink.dispose()
     this.bright.dispose()
   }

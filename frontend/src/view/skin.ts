@@ -69,11 +69,13 @@ export class Skin {
   readonly mesh: Drawn
   readonly lines: LineSegments
   readonly rim: LineSegments
+  /** The same triangles drawn a second time, faintly, where something stands in the way; null = none. */
+  readonly mist: Drawn | null
   private readonly lineGeometry = new BufferGeometry()
   private readonly rimGeometry = new BufferGeometry()
   private region = new Rim(null, new Uint32Array(0))
 
-  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: Material, private readonly ink: LineBasicMaterial, bright: LineBasicMaterial) {
+  constructor(private readonly triangles: Uint32Array, vertices: number, edges: Uint32Array, private readonly material: Material, private readonly ink: LineBasicMaterial, bright: LineBasicMaterial, private readonly faint: Material | null = null) {
     this.geometry.setAttribute('position', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('normal', new BufferAttribute(new Float32Array(3 * vertices), 3))
     this.geometry.setAttribute('color', new BufferAttribute(new Float32Array(3 * vertices), 3))
@@ -83,6 +85,11 @@ export class Skin {
     this.mesh = new Drawn(this.geometry, material)
     this.lines = new LineSegments(this.lineGeometry, ink)
     this.rim = new LineSegments(this.rimGeometry, bright)
+    this.mist = faint && new Drawn(this.geometry, faint)
+    if (this.mist) {
+      this.mist.frustumCulled = false
+      this.mist.renderOrder = 1
+    }
     this.mesh.frustumCulled = this.lines.frustumCulled = this.rim.frustumCulled = false
   }
 
@@ -125,6 +132,7 @@ export class Skin {
       for (const [start, stop] of kept ?? []) geometry.addGroup(start * per, (stop - start) * per, 0)
     }
     this.mesh.material = ranges ? [this.material] : this.material
+    if (this.mist && this.faint) this.mist.material = ranges ? [this.faint] : this.faint
     this.lines.material = edges ? [this.ink] : this.ink
   }
 

@@ -8,7 +8,7 @@ import { usePose } from './pose'
 
 /** A skin that is seen through the one that is shown. */
 export type Ghost = 'rest' | 'start' | 'before' | 'after'
-export type Shading = 'colour' | 'clay' | 'wire' | 'volume' | 'weights' | 'mixed'
+export type Shading = 'colour' | 'clay' | 'checker' | 'wire' | 'volume' | 'weights' | 'mixed'
 
 export const useLook = defineStore('look', () => {
   const character = useCharacter()

@@ -31,6 +31,7 @@ from plethos.web import (
     rule_routes,
     sculpt_routes,
     shape_routes,
+    surface_routes,
 )
 from plethos.web.context import Settings
 from plethos.web.openapi import with_socket_messages
@@ -73,7 +74,7 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
     problems.install(app)
     for routes in (
         library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, motion_routes,
-        shape_routes, drawing_routes, chart_routes,
+        shape_routes, drawing_routes, chart_routes, surface_routes,
         job_routes,
         live_socket,
     ):  # fmt: skip

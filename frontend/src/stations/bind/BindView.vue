@@ -8,6 +8,6 @@ const character = useCharacter()
 </script>
 
 <template>
-  <ViewBar :shadings="character.flat ? ['weights', 'colour', 'wire'] : ['weights', 'mixed', 'colour', 'clay', 'wire', 'volume']" />
+  <ViewBar :shadings="character.flat ? ['weights', 'colour', 'wire'] : ['weights', 'mixed', 'colour', 'clay', 'checker', 'wire', 'volume']" />
   <ToolRail />
 </template>

@@ -29,7 +29,7 @@ const area = (value: number | null | undefined) => (value == null ? '–' : valu
 </script>
 
 <template>
-  <ViewBar :shadings="character.flat ? ['colour', 'wire'] : ['colour', 'clay', 'wire', 'volume']">
+  <ViewBar :shadings="character.flat ? ['colour', 'wire'] : ['colour', 'clay', 'checker', 'wire', 'volume']">
     <button v-if="!character.flat" :class="{ on: looks.wipe }" :aria-pressed="looks.wipe" title="Wipe on or off (W)" @click="looks.wipe = !looks.wipe">Wipe</button>
     <button :class="{ on: looks.holding }" title="Hold to see without remedies (hold Space)" @pointerdown="looks.holding = true" @pointerup="looks.holding = false" @pointerleave="looks.holding = false">Without</button>
   </ViewBar>

@@ -7,6 +7,8 @@ before anything of its size is made.
 
 from __future__ import annotations
 
+import base64
+import binascii
 import json
 import struct
 from collections.abc import Mapping
@@ -138,6 +140,24 @@ class GltfFile:
         """The elements ``(N, C)`` of an accessor with a buffer view, exactly as they are stored, without its stride."""
         component = COMPONENTS[accessor["componentType"]]
         return self._strided(accessor, component, WIDTHS[accessor["type"]], accessor["count"], where).copy()
+
+    def picture(self, image: Mapping[str, Any]) -> bytes:
+        """The bytes of a picture, from a buffer or from the address that holds them.
+
+        Raises
+        ------
+        BadFileError
+            When they are not there.
+        """
+        uri = image.get("uri")
+        if isinstance(uri, str) and uri.startswith("data:"):
+            try:
+                return base64.b64decode(uri.split(",", 1)[1], validate=True)
+            except (IndexError, binascii.Error):
+                raise BadFileError("The file is broken: the data of a picture cannot be read.") from None
+        view = self.item("bufferViews", image.get("bufferView"), "a picture")
+        size = whole(view.get("byteLength"), "the byte length of a picture", MOST_ELEMENTS * 4)
+        return self._strided(image, COMPONENTS[5121], 1, size, "a picture").tobytes()
 
     def _sparse(
         self, sparse: Any, size: int, component: np.dtype[Any], columns: int, where: str

@@ -14,6 +14,8 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import Source
+from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_surface import SeenSurface, seen_surface
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.lease import Lease
@@ -97,6 +99,11 @@ class OpenCharacter:
         vertices, joints = len(self.bare.mesh), len(self.bare.skeleton)
         shapes = sum(s.deltas.nbytes + s.vertices.nbytes for s in self.bare.mesh.shapes)
         return 2 * sum(map(len, self.source.buffers)) + 8 * vertices * joints + 600 * vertices + 2 * shapes
+
+    @cached_property
+    def surface(self) -> SeenSurface | None:
+        """How its file draws its surface; None for a drawing, which draws itself."""
+        return seen_surface(self.source) if isinstance(self.source, GltfFile) else None
 
     @property
     def rest(self) -> NDArray[np.float32]:
