@@ -7,6 +7,8 @@ account's own; where a folder above it is closed to others, the account is lent 
 
 from __future__ import annotations
 
+import contextlib
+import ctypes.util
 import os
 import secrets
 import shutil
@@ -52,6 +54,13 @@ def require_postgresql() -> None:
         raise SetupError("PostgreSQL 15 is missing: run `apt-get install postgresql-15` as root, then try again.")
 
 
+def want_meshoptimizer() -> None:
+    """Install what reads files that are compressed with meshopt, where we may; whoever brings one is told otherwise."""
+    if ctypes.util.find_library("meshoptimizer") is None:
+        with contextlib.suppress(SetupError):
+            apt_install("libmeshoptimizer2d")
+
+
 def apt_install(*packages: str) -> None:
     """Install Debian packages as root; as an ordinary user, say what to ask for."""
     wanted = " ".join(packages)
@@ -84,6 +93,7 @@ class Cluster:
     def start(self) -> str:
         """Start it, making it first when new; returns the SQLAlchemy address of its database."""
         require_postgresql()
+        want_meshoptimizer()
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             if os.geteuid() == 0:

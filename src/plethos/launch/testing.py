@@ -14,7 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from plethos.launch.cluster import Cluster, SetupError, apt_install
+from plethos.launch.cluster import Cluster, SetupError, apt_install, want_meshoptimizer
 from plethos.launch.front import FRONT, ROOT, build_front, install_packages, type_client
 
 LANES = 3  # one more than cores: while a suite waits for its page, its server or its database another computes
@@ -157,6 +157,8 @@ def run(only: list[str]) -> int:
             if {"browser", "outside", "lint"} & set(wanted):
                 (ROOT / ".cache").mkdir(exist_ok=True)
                 install_packages()
+            if "outside" in wanted:
+                want_meshoptimizer()
             if {"browser", "outside"} & set(wanted):
                 if chromium() is None:
                     apt_install("chromium-headless-shell")

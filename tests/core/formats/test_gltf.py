@@ -73,7 +73,7 @@ class Broken(unittest.TestCase):
             (("skins", 0, "joints"), [0], "follows joint 1"),
             (("skins", 0, "joints"), [], "no joints"),
             (("meshes", 0, "primitives", 0, "attributes", "POSITION"), 99, "out of range"),
-            (("extensionsRequired",), ["KHR_draco_mesh_compression"], "compressed"),
+            (("extensionsRequired",), ["KHR_meshopt_compression"], "newer meshopt"),
             (("asset", "version"), "1.0", "2.0 is needed"),
         ):
             with self.subTest(path=path):

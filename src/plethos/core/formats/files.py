@@ -75,7 +75,8 @@ def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
 
 def packed(file: Source, name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> bytes:
     """One file that holds all of what was read: the one that was given, where it is such a file already."""
-    whole = data[:4] == b"glTF" and not others and not name.lower().endswith((".obj", ".svg"))
+    as_read = isinstance(file, GltfFile) and len(file.buffers) <= 1  # what was unpacked has a buffer more
+    whole = data[:4] == b"glTF" and not others and not name.lower().endswith((".obj", ".svg")) and as_read
     return data if whole else file.pack()
 
 

@@ -12,9 +12,7 @@ from typing import Any
 from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_json import json_of
-
-PACKED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
-
+from plethos.core.formats.gltf_packed import DRACO, MESHOPT, unpacked
 
 # How the lists that are walked are built (glTF 2.0, 5); anything may be missing. What a number may be is checked later.
 SHAPES: dict[str, Any] = {
@@ -61,7 +59,7 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
     for number, view in enumerate(file.items("bufferViews")):
         whole(view.get("buffer"), f"the buffer of view {number}", len(buffers))
         whole(view.get("byteOffset", 0), f"the start of view {number}", 2**40)
-    return _with_pictures(GltfFile(document, buffers), others or {})
+    return unpacked(_with_pictures(GltfFile(document, buffers), others or {}))
 
 
 def _check_shape(value: object, shape: Any, where: str) -> None:
@@ -81,9 +79,9 @@ def _check_shape(value: object, shape: Any, where: str) -> None:
 def _check_extensions(document: dict[str, Any]) -> None:
     required = document.get("extensionsRequired", [])
     for name in required if isinstance(required, list) else []:
-        if name in PACKED:
-            raise BadFileError(f"The file's meshes are compressed ({name}): save it without compression.")
-        if not str(name).startswith(HARMLESS):
+        if name == "KHR_meshopt_compression":
+            raise BadFileError("The file is compressed with a newer meshopt than is known here: save it without.")
+        if name not in (DRACO, MESHOPT) and not str(name).startswith(HARMLESS):
             raise BadFileError(f"The file cannot be shown without the extension {name}, which is not known here.")
 
 
@@ -109,7 +107,10 @@ def _chunks(data: bytes) -> tuple[bytes, bytes | None]:
 
 
 def _buffer(number: int, buffer: Mapping[str, Any], binary: bytes | None, others: Mapping[str, bytes]) -> bytes:
-    uri = buffer.get("uri")
+    uri, extensions = buffer.get("uri"), buffer.get("extensions")
+    told = extensions.get(MESHOPT) if isinstance(extensions, dict) else None
+    if uri is None and isinstance(told, dict) and told.get("fallback") is True:
+        return b""  # a place for what is unpacked, with nothing in it
     if uri is None:
         if binary is None or number != 0:
             raise BadFileError(f"The file is broken: buffer {number} has no data.")
