@@ -116,7 +116,7 @@ class Triggers(BrowserCase):
         self.until(lambda: len(self.state(self.mine)["groups"]) == 1)
         group = self.state(self.mine)["groups"][0]
         self.assertEqual({r["group"] for r in self.remedies()}, {group["id"]})
-        page.locator(".group").get_by_role("button", name="On", exact=True).click()
+        page.locator(".group").get_by_role("button", name="Switch off", exact=True).click()
         self.until(lambda: not self.state(self.mine)["groups"][0]["on"])
         page.keyboard.press("Control+z")
         self.until(lambda: self.state(self.mine)["groups"][0]["on"])

@@ -163,6 +163,11 @@ const { dragged, press, pressKnot, pressFlag, move, lift, key } = useStripDrag({
           <text :x="LEFT + 6" :y="BOTTOM - 48">fill open, up to {{ opened.most.toFixed(0) }}</text>
         </template>
         <path v-for="c in curves" :key="c.key" :d="c.d" :class="c.key" :data-curve="c.key" />
+        <g class="playhead" :transform="`translate(${x(Math.max(low, Math.min(high, posing.angle)))} 0)`">
+          <line y1="20" :y2="BOTTOM + 2" />
+          <rect x="-26" y="2" width="52" height="18" rx="4" />
+          <text y="15" text-anchor="middle">{{ posing.angle.toFixed(0) }}°</text>
+        </g>
         <g v-for="f in flags" :key="f.at" class="flag" :transform="`translate(${x(dragged?.at === f.at ? dragged.angle : f.angle)} 0)`" :data-flag="f.at" @pointerdown="pressFlag($event, f.at)" @pointermove.stop="move" @pointerup.stop="lift">
           <line :y1="TOP + 6" :y2="BOTTOM" /><path :d="`M0 ${TOP + 4}h13l-4 5 4 5h-13z`" /><title>In-between at {{ Math.round((dragged?.at === f.at ? dragged.to : f.at) * 100) }} %: drag it along the way</title>
         </g>
@@ -170,11 +175,6 @@ const { dragged, press, pressKnot, pressFlag, move, lift, key } = useStripDrag({
         <g v-if="worst" class="worst" data-worst @pointerdown.stop="posing.bendTo(worst.angle)">
           <path :d="`M${worst.x} ${worst.y - 4}l-5 -8h10z`" />
           <text :x="worstTextAt" :y="15" text-anchor="middle">{{ worst.text }}</text>
-        </g>
-        <g class="playhead" :transform="`translate(${x(Math.max(low, Math.min(high, posing.angle)))} 0)`">
-          <line y1="20" :y2="BOTTOM + 2" />
-          <rect x="-26" y="2" width="52" height="18" rx="4" />
-          <text y="15" text-anchor="middle">{{ posing.angle.toFixed(0) }}°</text>
         </g>
         <rect
           v-for="k in knots" :key="k.index" class="knot" :x="x(k.angle) - 5" :y="ya(k.value) - 5" width="10" height="10" rx="2" :data-knot="k.index"

@@ -40,7 +40,7 @@ async function act(command: 'bring' | 'map' | 'delete'): Promise<void> {
 
 <template>
   <div class="motion">
-    <h2>{{ plainName(posing.chosen) }}</h2>
+    <h2 :title="plainName(posing.chosen)">{{ plainName(posing.chosen) }}</h2>
     <span class="pick">
       <el-select :model-value="shown" size="small" aria-label="Bend or clip" :disabled="character.sculpting !== null" @update:model-value="(k: number) => posing.chooseClip(clips[k]?.name ?? null)">
         <el-option :value="BEND" label="Bend" />
@@ -63,9 +63,9 @@ async function act(command: 'bring' | 'map' | 'delete'): Promise<void> {
 </template>
 
 <style scoped>
-.motion { display: flex; gap: 10px; align-items: center; justify-content: space-between; }
-h2 { font-size: 14px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.motion { display: flex; gap: 4px; align-items: center; justify-content: space-between; }
+h2 { font-size: 13px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .pick { display: flex; flex: none; }
-.el-select { width: 96px; }
-.el-button { padding: 0 6px; }
+.el-select { width: 74px; }
+.el-button { padding: 0 4px; }
 </style>

@@ -62,6 +62,12 @@ const map = computed(() => {
   })
   return { rings, lines }
 })
+/** Whoever has found a joint goes on in the view: the keyboard is its again. */
+function found(name: string | undefined): void {
+  if (!name) return
+  posing.chooseJoint(name)
+  requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur())
+}
 const stand = () => character.edit((c) => api.stand(c, 'z'))
 const gap = (name: string) => Math.min(0.95, (looks.worst[name]?.percent ?? 0) / 100) * ROUND
 const swells = (name: string) => looks.worst[name]?.measure.endsWith('_gain')
@@ -95,7 +101,7 @@ const label = (name: string) => {
     <div class="search">
       <JointSelect
         :model-value="posing.chosen" size="small" placeholder="Find a joint" aria-label="Find a joint"
-        :disabled="character.sculpting !== null" @update:model-value="(name: string | undefined) => name && posing.chooseJoint(name)"
+        :disabled="character.sculpting !== null" @update:model-value="found"
       />
     </div>
   </section>

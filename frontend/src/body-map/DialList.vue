@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The dials: named values that are set by hand, each with its limits. */
-import { ref } from 'vue'
+import { ref, useTemplateRef, watch } from 'vue'
 import { api, type DialRule } from '@/api/client'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
@@ -10,6 +10,9 @@ const character = useCharacter()
 const posing = usePose()
 /** The dial whose limits are being set, or a new one. */
 const draft = ref<DialRule | null>(null)
+// The form is seen whole, however low it begins.
+const form = useTemplateRef('form')
+watch(form, (shown) => shown?.scrollIntoView({ block: 'end' }), { flush: 'post' })
 const stepOf = (d: DialRule) => (d.high - d.low) / 100
 const set = (d: DialRule, value: number) => posing.setDial(d.name, Math.abs(value - d.start) < 1e-9 ? null : value)
 async function keep(): Promise<void> {
@@ -39,7 +42,7 @@ async function remove(): Promise<void> {
       <span class="num">{{ Math.round((posing.dials[d.name] ?? d.start) * 100) / 100 }}</span>
       <el-slider :model-value="posing.dials[d.name] ?? d.start" :min="d.low" :max="d.high" :step="stepOf(d)" size="small" :show-tooltip="false" :disabled="character.sculpting !== null" :aria-label="`Dial ${d.name}`" @update:model-value="(v: unknown) => set(d, v as number)" />
     </div>
-    <form v-if="draft" @submit.prevent="keep">
+    <form v-if="draft" ref="form" @submit.prevent="keep">
       <el-input v-model="draft.name" size="small" maxlength="120" placeholder="Name" aria-label="Name of the dial" />
       <label>from <el-input-number v-model="draft.low" size="small" :controls="false" aria-label="Low end of the dial" /></label>
       <label>to <el-input-number v-model="draft.high" size="small" :controls="false" aria-label="High end of the dial" /></label>

@@ -32,7 +32,7 @@ async function make(): Promise<void> {
     <div v-for="g in groups" :key="g.id!" class="group" :data-group="g.id">
       <span class="name" :title="g.members.map((r) => r.name).join(', ')">{{ g.name }} <span class="muted">{{ g.members.length }}</span></span>
       <el-button size="small" :type="looks.alone === g.id ? 'primary' : ''" :aria-pressed="looks.alone === g.id" @click="looks.alone = looks.alone === g.id ? null : g.id!">Alone</el-button>
-      <el-button size="small" :disabled="locked" :aria-pressed="g.on" @click="put(g, { on: !g.on })">{{ g.on ? 'On' : 'Off' }}</el-button>
+      <el-button size="small" :disabled="locked" @click="put(g, { on: !g.on })">{{ g.on ? 'Switch off' : 'Switch on' }}</el-button>
       <el-button size="small" text :disabled="locked" :aria-label="`Delete the group ${g.name}`" title="The remedies in it stay" @click="character.edit((c) => api.deleteGroup(c, g.id!))">×</el-button>
       <StoredSlider :value="Math.round((g.factor ?? 1) * 100)" :max="200" :label="`Factor of ${g.name}`" @change="(v: number) => put(g, { factor: v / 100 })" />
     </div>

@@ -40,7 +40,7 @@ async function rename(): Promise<void> {
     <button class="title" :aria-expanded="open" @click="mending.chooseRemedy(remedy.id)">
       <slot name="icon" />
       <span class="name">{{ remedy.name }}</span>
-      <span class="num share">{{ Math.round(activation * 100) }} %</span>
+      <span class="num share">{{ remedy.on ? `${Math.round(activation * 100)} %` : 'off' }}</span>
     </button>
     <div class="bar" role="meter" :aria-label="`Activation of ${remedy.name}`" :aria-valuenow="Math.round(activation * 100)" aria-valuemin="0" aria-valuemax="100"><i :style="{ width: `${activation * 100}%` }" /></div>
     <slot name="tells" />
@@ -54,7 +54,7 @@ async function rename(): Promise<void> {
     <div class="row">
       <slot name="does" />
       <el-button size="small" :type="looks.alone === remedy.id ? 'primary' : ''" :aria-pressed="looks.alone === remedy.id" @click="toggleAlone">Alone</el-button>
-      <el-button size="small" :disabled="locked" :aria-pressed="remedy.on" @click="turn(!remedy.on)">{{ remedy.on ? 'On' : 'Off' }}</el-button>
+      <el-button size="small" :disabled="locked" @click="turn(!remedy.on)">{{ remedy.on ? 'Switch off' : 'Switch on' }}</el-button>
       <el-button v-if="open" size="small" :disabled="locked" :title="remedy.twin ? 'The other side goes along with every change; free it to go its own way' : 'The same on the other side: shape, trigger, names and signs; it goes along with every change'" @click="character.edit((c) => (remedy.twin ? api.freeTwin(c, remedy.id) : api.makeTwin(c, remedy.id)))">{{ remedy.twin ? 'Free its twin' : 'Make twin' }}</el-button>
       <el-button v-if="open" size="small" :disabled="locked" @click="rename">Rename</el-button>
     </div>
