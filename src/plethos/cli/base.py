@@ -24,7 +24,9 @@ app = typer.Typer(
     help="`./plethos cli`: the core for pipelines, without server or database.",
     no_args_is_help=True,
 )
-In = Annotated[Path, typer.Argument(metavar="IN.glb", help="A .glb, a .gltf with its files beside it, or an .svg.")]
+In = Annotated[
+    Path, typer.Argument(metavar="IN.glb", help="A .glb, a .gltf or USD with its files beside it, or an .svg.")
+]
 PoseFile = Annotated[Path, typer.Option("--pose", help="pose.json: what is turned away from rest.")]
 Out = Annotated[Path, typer.Option("--out", help="The file to write.")]
 Without = Annotated[bool, typer.Option("--without", help="Leave all remedies out.")]

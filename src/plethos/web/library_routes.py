@@ -8,7 +8,7 @@ from typing import Annotated
 from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 
-from plethos.core.formats.files import ENDINGS
+from plethos.core.formats.files import main_files
 from plethos.service.library.workbench import picture_type
 from plethos.service.schemas.character import Brought, LibraryEntry, Rename
 from plethos.service.told.answers import library_entry
@@ -26,7 +26,7 @@ def characters(bench: Bench, removed: bool = False) -> list[LibraryEntry]:
 
 @router.post("", status_code=201)
 def bring_in(bench: ReadingBench, limits: Limits, files: Annotated[list[UploadFile], File()]) -> Brought:
-    """Bring in a `.glb`, a `.gltf` with its buffers and pictures, an `.obj`, or a drawing as `.svg`."""
+    """Bring in a `.glb`, a `.gltf` or a USD stage with what it refers to, an `.obj`, or a drawing as `.svg`."""
     data: dict[str, bytes] = {}
     total = 0
     for file in files:
@@ -36,9 +36,9 @@ def bring_in(bench: ReadingBench, limits: Limits, files: Annotated[list[UploadFi
             megabytes = limits.upload_bytes // 1_000_000
             raise HTTPException(413, f"The file is larger than {megabytes} MB, the most that is taken in.")
         data[PurePosixPath((file.filename or "file").replace("\\", "/")).name] = content
-    main = [n for n in data if n.lower().endswith(ENDINGS)]
+    main = main_files(data)
     if len(main) != 1:
-        raise HTTPException(422, "Drop one .glb, one .obj, one .svg, or one .gltf together with the files it needs.")
+        raise HTTPException(422, "Drop one .glb, .obj or .svg, or one .gltf or .usd together with the files it needs.")
     character_id = bench.bring_in(main[0], data[main[0]], {n: d for n, d in data.items() if n != main[0]})
     opened = bench.open(character_id)
     return Brought(id=character_id, name=opened.revision.name, repairs=list(opened.bare.repairs))

@@ -20,7 +20,8 @@ from plethos.core.formats.svg_read import read_drawing
 from plethos.core.formats.svg_write import write_drawing
 from plethos.core.skin.binding import Binding
 
-ENDINGS = (".glb", ".gltf", ".obj", ".svg")
+USD = (".usd", ".usda", ".usdc", ".usdz")
+ENDINGS = (".glb", ".gltf", ".obj", ".svg", *USD)
 Source = GltfFile | SvgFile
 """The file that a character came from."""
 
@@ -52,7 +53,7 @@ def read_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
 
 
 def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> Source:
-    """Read a character's file: glTF and SVG as they are, an OBJ as a glTF file without skin.
+    """Read a character's file: glTF and SVG as they are, USD and OBJ as a glTF file.
 
     Parameters
     ----------
@@ -68,15 +69,31 @@ def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
     """
     if name.lower().endswith(".obj"):
         return file_from_obj(data.decode("utf-8", "replace"))
+    if name.lower().endswith(USD) or data.startswith((b"PXR-USDC", b"#usda")):
+        # Half a second to import, which nobody waits for who brings something else.
+        from plethos.core.formats.usd_file import file_from_usd
+
+        return file_from_usd(name if name.lower().endswith(USD) else f"{name}.usd", data, others)
     if name.lower().endswith(".svg") or looks_like_svg(data):
         return parse_svg(data)
     return gltf_parse.parse(data, others)
 
 
+def main_files(files: Mapping[str, bytes]) -> list[str]:
+    """Which of the files that came together is the character's: one, or none or several where that is not plain.
+
+    Of several layers of USD it is the one that no other names.
+    """
+    found = [n for n in files if n.lower().endswith(ENDINGS)]
+    if len(found) > 1 and all(n.lower().endswith(USD) for n in found):
+        return [n for n in found if not any(n.encode() in files[m] for m in found if m != n)]
+    return found
+
+
 def packed(file: Source, name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> bytes:
     """One file that holds all of what was read: the one that was given, where it is such a file already."""
     as_read = isinstance(file, GltfFile) and len(file.buffers) <= 1  # what was unpacked has a buffer more
-    whole = data[:4] == b"glTF" and not others and not name.lower().endswith((".obj", ".svg")) and as_read
+    whole = data[:4] == b"glTF" and not others and not name.lower().endswith((".obj", ".svg", *USD)) and as_read
     return data if whole else file.pack()
 
 

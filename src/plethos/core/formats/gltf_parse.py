@@ -44,7 +44,9 @@ def parse(data: bytes, others: Mapping[str, bytes] | None = None) -> GltfFile:
     if data[:4] == b"glTF":
         text, binary = _chunks(data)
     elif not data.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"{"):
-        raise BadFileError("This is neither a .glb nor a .gltf file.")
+        raise BadFileError(
+            "This is no file that is read here: those are .glb, .gltf, .usd (.usda, .usdc, .usdz), .obj and .svg."
+        )
     document = json_of(text)
     if not isinstance(document, dict) or not isinstance(document.get("asset"), dict):
         raise BadFileError("The file is broken: it has no glTF asset description.")
