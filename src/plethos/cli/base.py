@@ -11,7 +11,7 @@ import typer
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, PlethosError
-from plethos.core.formats.files import Source, open_file, read_source
+from plethos.core.formats.files import USD, Source, open_file, read_source
 from plethos.core.formats.svg_file import looks_like_svg
 from plethos.core.rules.triggers.hinge import unit_axis
 from plethos.core.skeleton.pose import Pose
@@ -55,7 +55,11 @@ def open_character(path: Path) -> tuple[Character, Source]:
     """Read a character; the files that a .gltf needs are looked for beside it."""
     data = read_bytes(path)
     others = {}
-    if data[:4] != b"glTF" and path.suffix.lower() != ".svg":
+    if path.suffix.lower() in USD:
+        from plethos.core.formats.usd_file import needed_by
+
+        others = {p.name: read_bytes(p) for p in needed_by(path)}
+    elif data[:4] != b"glTF" and path.suffix.lower() != ".svg":
         try:
             document = json.loads(data.decode("utf-8-sig"))
             named = [x.get("uri", "") for kind in ("buffers", "images") for x in document.get(kind, [])]

@@ -61,6 +61,14 @@ def file_from_usd(name: str, data: bytes, others: Mapping[str, bytes] | None = N
             raise BadFileError(f"The USD file is broken: {str(error).strip().splitlines()[-1][:120]}") from None
 
 
+def needed_by(path: Path) -> list[Path]:
+    """The layers and pictures beside a stage that it refers to."""
+    layers, assets, _ = UsdUtils.ComputeAllDependencies(Sdf.AssetPath(str(path)))
+    named = [Path(layer.realPath) for layer in layers] + [Path(asset) for asset in assets]
+    folder, own = path.parent.resolve(), path.resolve()
+    return [p for p in named if p.is_file() and p.resolve() != own and p.resolve().parent == folder]
+
+
 def _refuse_strangers(stage: Any, path: Path) -> None:
     """Refuse a stage that is composed of layers which did not come with it."""
     own = path.parent.resolve()

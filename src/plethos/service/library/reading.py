@@ -36,6 +36,7 @@ _processes = multiprocessing.get_context("forkserver")
 _processes.set_forkserver_preload(
     [
         "plethos.core.formats.files",
+        "plethos.core.formats.usd_file",
         "plethos.core.formats.bvh",
         "plethos.core.formats.obj_match",
         "plethos.core.weights.table",
