@@ -4,13 +4,18 @@ import math
 import unittest
 from dataclasses import replace
 from types import SimpleNamespace
+from unittest.mock import patch
 
 import numpy as np
+import shapely
 from scipy import sparse
 
 from plethos.core.edits.shape_edits import _weighed
 from plethos.core.edits.split import _cut_line
+from plethos.core.edits.twins import _with_joint_across
+from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
+from plethos.core.findings.of_triggers import _axis_name
 from plethos.core.formats.bvh import read_bvh
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_nodes import stored_hinge
@@ -21,11 +26,15 @@ from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.formats.svg_rules import rules_of_drawing
 from plethos.core.geometry.outlines import crossed
+from plethos.core.geometry.topology import Topology
+from plethos.core.joints.draft import Draft
 from plethos.core.measure.bend import BendMeasure
-from plethos.core.measure.outline_site import near_joint
+from plethos.core.measure.outline_site import _outer, near_joint
+from plethos.core.measure.travel import bent
+from plethos.core.propose.held import left_rest
 from plethos.core.propose.hem import FURTHEST, TRIED, _Try
 from plethos.core.propose.roll import Limb
-from plethos.core.rules.remedies import Corrective, Remedy, remedy_from_document
+from plethos.core.rules.remedies import Corrective, Helper, Relaxer, Remedy, Share, remedy_from_document
 from plethos.core.rules.remedies.helper_rules import rule_from_document
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.pose_set import PoseSet
@@ -34,15 +43,18 @@ from plethos.core.sculpt.outline_brushes import OutlineSurface, move
 from plethos.core.sculpt.push_room import PushRoom
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.smooth import smooth
-from plethos.core.skin.picked import PICKED
+from plethos.core.skin.mask import Mask
+from plethos.core.skin.picked import PICKED, PickedRegion
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
+from plethos.core.weights.automatic import _mirrored
 from plethos.core.weights.carry import barycentric
 from plethos.demo.catalogue import open_demo
 from tests.core.formats.test_obj_match import obj_text
 from tests.core.motion.test_motion import stick
 from tests.drawings import bar, laid, svg
 from tests.figures import pair_file, tube
+from tests.making import everything
 
 Z = (0.0, 0.0, 1.0)
 
@@ -227,3 +239,75 @@ class Rigging(unittest.TestCase):
         crossing = dict(zip(steps.tolist(), [9, 7, 2, *[5] * TRIED], strict=False))
         told = SimpleNamespace(hem=SimpleNamespace(radius=1.0), count=lambda share, far: crossing.get(far, 8))
         self.assertEqual(_Try.least(told, 1.0, 0.0, 2 * FURTHEST), steps[2])
+
+
+class SecondLot(unittest.TestCase):
+    def test_what_reaches_no_sculpt_gives_no_way_and_what_does_fades(self):
+        mesh = tube().mesh
+        mask = Mask(np.arange(100, 200, dtype=np.int32), np.ones(100, np.float32))
+        ready = Relaxer(mask).ready(mesh)
+        far = np.zeros(len(mesh), bool)
+        with self.assertRaisesRegex(BadEditError, "holds nothing back"):
+            ready.giving_way(mesh, mesh.points, far, 0.01)
+        far[120] = True
+        left = ready.giving_way(mesh, mesh.points, far, 0.01).mask.dense(len(mesh))
+        self.assertEqual((left[120], left[199]), (0, 1))
+
+    def test_an_eased_roll_starts_and_ends_where_an_even_one_does(self):
+        told = Limb.ideal(None, np.array([-1, 0, 0.25, 0.5, 1, 2]), True)
+        np.testing.assert_allclose(told, [0, 0, 0.15625, 0.5, 1, 1])
+
+    def test_what_is_turned_furthest_comes_first(self):
+        skeleton = tube().skeleton
+        pose = skeleton.rest_pose()
+        for joint, angle in (("lower", 0.3), ("upper", 1.2)):
+            pose = bent(pose, skeleton.find(joint), Z, angle)
+        self.assertEqual(left_rest(skeleton, pose), [skeleton.find("upper"), skeleton.find("lower")])
+
+    def test_less_than_a_thousandth_is_not_picked(self):
+        found = PickedRegion.of("cuff", np.array([0.0009, 0.0012, 1.5]))
+        self.assertEqual((found.vertices.tolist(), found.shares.tolist()[1]), ([1, 2], 1.0))
+
+    def test_sides_get_the_same_weights_whichever_vertex_comes_first(self):
+        twin, side = np.array([3, 1, -1, 0]), np.array([0, 1])
+        before = sparse.csr_matrix(np.random.default_rng(4).dirichlet([1, 1], 4))
+        sides = SimpleNamespace(sides=(twin, side))
+        with patch("plethos.core.weights.automatic.is_symmetric", lambda *_: True):
+            found = _mirrored(sides, before).toarray()
+        np.testing.assert_allclose(found[0], found[3])
+        np.testing.assert_allclose(found[2], before.toarray()[2])
+
+    def test_what_may_not_move_is_not_pushed_apart(self):
+        points = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0], [-1, -1, -1], [1.5, 1.5, 1], [-1, 1.5, 1]])
+        topology = Topology(6, np.array([[0, 1, 2], [3, 4, 5]], np.int32))
+        rest = points + np.array([[0, 0, 0]] * 3 + [[9, 0, 0]] * 3)
+        for shares, pairs in (([0, 0, 0, 0, 0, 1], 1), ([0] * 6, 0)):
+            room = PushRoom.of(topology, points, rest, np.array([0, 0, 0, 0, 0, 1.0]))
+            room = replace(room, shares=np.array(shares, float)[room.local])
+            self.assertEqual(len(room.pairs(points[room.local])), pairs)
+
+    def test_the_largest_ring_round_a_place_says_how_a_fill_goes_round(self):
+        square = np.array([[0, 0], [1, 0], [1, 1], [0, 1]])
+        rings = [shapely.Polygon(4 * square - 1), shapely.Polygon((2 * square - 0.5)[::-1])]
+        self.assertEqual(_outer(rings, np.array([0.5, 0.5])), 1.0)
+        self.assertEqual(_outer(rings[::-1], np.array([0.5, 0.5])), 1.0)
+
+    def test_an_axis_is_called_by_its_letter_only_where_it_is_one(self):
+        self.assertEqual(_axis_name((0.0, -1.0, 0.0)), "the axis Y")
+        self.assertEqual(_axis_name((0.6, 0.8, 0.0)), "the axis it was turned about")
+
+    def test_a_helper_joint_gets_one_across_unless_it_stands_in_the_middle(self):
+        made = everything(np.random.default_rng(1))
+        for x, more in ((0.05, 1), (0.0, 0)):
+            draft = Draft(made)
+            draft.add("bulge", made.skeleton.find("upper"), np.array([x, 0.6, 0.02]), np.eye(3), helper=True)
+            character = draft.finish()
+            joint = character.skeleton.find("bulge")
+            mask = Mask(np.arange(50, dtype=np.int32), np.ones(50, np.float32))
+            body = Helper(joint, (Share(character.skeleton.find("upper"), 0.5),), mask)
+            across = _with_joint_across(character, Remedy(body, "bulge"))
+            self.assertEqual(len(across.skeleton) - len(character.skeleton), more, x)
+            if more:
+                place = across.skeleton.rest_global[-1, :3, 3] if across.skeleton.names[-1] != "bulge" else None
+                self.assertIsNotNone(place)
+                self.assertAlmostEqual(place[0], -0.05)
