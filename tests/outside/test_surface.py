@@ -10,6 +10,7 @@ from dataclasses import replace
 import numpy as np
 import trimesh
 
+from plethos.core.formats.files import read_file
 from plethos.core.formats.gltf_parse import parse
 from plethos.core.formats.gltf_surface import seen_surface
 from plethos.core.formats.gltf_write import write_glb
@@ -64,6 +65,26 @@ class Surfaces(unittest.TestCase):
         # The extension's own formula: scaled, then turned counterclockwise about the upper left corner, then moved.
         u, v = before.coordinates.T
         np.testing.assert_allclose(seen.coordinates, np.stack([3 * v + 0.1, -2 * u + 0.2], axis=1), atol=1e-5)
+
+    def test_an_obj_comes_with_its_materials_and_their_pictures(self):
+        picture = (DATA / "fox" / "Texture.png").read_bytes()
+        faces = "usemtl Wet wool\nf 1/1 2/2 3/3\nusemtl brass\nf 1/1 3/3 4/1\nusemtl gone\nf 2/1 3/3 4/1\n"
+        text = (
+            "mtllib the lock.mtl\nmtllib other.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nvt 0 0\nvt 1 0\nvt 0 1\n"
+            + faces
+        )
+        library = (
+            b"newmtl Wet wool\nKd 0.1 0.2 0.3\nmap_Kd -s 2 2 1 C:\\wool one.png\nnewmtl brass\nKd 1 0.5 0.25\nTr 0.75\n"
+        )
+        others = {"The Lock.mtl": library, "wool one.png": picture}
+        file, character = read_file("gate.obj", text.encode(), others)
+        seen = seen_surface(file)
+        self.assertEqual(list(seen.pictures.values()), [picture])
+        wool, brass = seen.materials
+        self.assertEqual((wool.name, wool.colour, wool.base is None), ("Wet wool", (1, 1, 1, 1), False))
+        self.assertEqual((brass.name, brass.colour, brass.blended), ("brass", (1, 0.5, 0.25, 0.25), True))
+        self.assertEqual([(r.material, r.start, r.count) for r in seen.runs], [(0, 0, 1), (1, 1, 1), (-1, 2, 1)])
+        self.assertTrue(any("other.mtl" in told for told in character.repairs))
 
     def test_what_is_broken_about_looks_counts_as_not_said(self):
         character, file = load("fox/Fox.gltf")

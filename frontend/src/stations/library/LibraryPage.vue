@@ -121,7 +121,7 @@ onMounted(() => {
           <el-button size="small" text :aria-label="`Delete ${c.name} for good`" @click="erase(c)">Delete for good</el-button>
         </p>
       </section>
-      <input ref="picker" type="file" multiple accept=".glb,.gltf,.usd,.usda,.usdc,.usdz,.obj,.svg,.bin,.png,.jpg,.jpeg,.webp" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
+      <input ref="picker" type="file" multiple accept=".glb,.gltf,.usd,.usda,.usdc,.usdz,.obj,.mtl,.svg,.bin,.png,.jpg,.jpeg,.webp" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
     </main>
   </div>
 </template>

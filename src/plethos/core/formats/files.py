@@ -68,7 +68,7 @@ def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
         With one sentence that names the fault.
     """
     if name.lower().endswith(".obj"):
-        return file_from_obj(data.decode("utf-8", "replace"))
+        return file_from_obj(data.decode("utf-8", "replace"), others)
     if name.lower().endswith(USD) or data.startswith((b"PXR-USDC", b"#usda")):
         # Half a second to import, which nobody waits for who brings something else.
         from plethos.core.formats.usd_file import file_from_usd

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -11,6 +12,7 @@ from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_build import ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER, GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.limits import check_parts
+from plethos.core.formats.obj_looks import ObjLooks
 from plethos.core.geometry.rows import distinct_rows
 from plethos.core.geometry.topology import extent, is_somewhere
 
@@ -22,13 +24,19 @@ UNITS = ((400.0, 0.001, "millimetres"), (12.0, 0.01, "centimetres"))
 class _Group:
     name: str
     corners: list[tuple[int, int, int]] = field(default_factory=list)  # place, texture, normal; three a triangle
+    materials: list[str] = field(default_factory=list)  # one a triangle
 
 
-def file_from_obj(text: str) -> GltfFile:
+def file_from_obj(text: str, others: Mapping[str, bytes] | None = None) -> GltfFile:
     """The meshes of an OBJ, as a glTF file.
 
-    Polygons are cut into triangles, groups (``o``, else ``g``) become meshes; places, texture coordinates and normals
-    are kept, materials are not.
+    Polygons are cut into triangles, groups (``o``, else ``g``) become meshes; places, texture coordinates, normals and
+    materials are kept.
+
+    Parameters
+    ----------
+    others
+        The libraries of materials and the pictures that came with it, by name.
 
     Raises
     ------
@@ -36,7 +44,9 @@ def file_from_obj(text: str) -> GltfFile:
         When it holds no face, or a line is broken; the line is named.
     """
     columns: dict[str, list[list[float]]] = {"v": [], "vt": [], "vn": []}
-    groups = [_Group("mesh")]
+    groups, material = [_Group("mesh")], ""
+    builder = GltfBuilder(GltfFile({"asset": {"version": "2.0", "generator": "Plethos"}}, ()))
+    looks = ObjLooks(builder, others or {})
     has_objects = any(line.startswith("o ") for line in text.splitlines())
     for number, line in enumerate(text.splitlines(), 1):
         key, _, rest = line.partition(" ")
@@ -44,8 +54,14 @@ def file_from_obj(text: str) -> GltfFile:
             columns[key].append(_numbers(rest, 2 if key == "vt" else 3, number))
         elif key == ("o" if has_objects else "g"):
             groups.append(_Group(rest.strip() or f"mesh_{len(groups)}"))
+        elif key == "usemtl":
+            material = rest.strip()
+        elif key == "mtllib":
+            looks.read(rest.strip())
         elif key == "f":
-            groups[-1].corners += _fan(rest.split(), [len(columns[k]) for k in ("v", "vt", "vn")], number)
+            fan = _fan(rest.split(), [len(columns[k]) for k in ("v", "vt", "vn")], number)
+            groups[-1].corners += fan
+            groups[-1].materials += [material] * (len(fan) // 3)
     groups = [g for g in groups if g.corners]
     check_parts(len(groups))
     if not groups:
@@ -54,7 +70,6 @@ def file_from_obj(text: str) -> GltfFile:
     if not is_somewhere(places):
         raise BadFileError("The OBJ is broken: a vertex is not finite (NaN), or lies nowhere.")
     scale, notes = _unit(extent(places))
-    builder = GltfBuilder(GltfFile({"asset": {"version": "2.0", "generator": "Plethos"}}, ()))
     most = np.finfo(np.float32).max
     arrays = {
         k: np.clip(np.array(v, np.float64), -most, most).astype(np.float32).reshape(-1, 2 if k == "vt" else 3)
@@ -62,11 +77,12 @@ def file_from_obj(text: str) -> GltfFile:
     }
     nodes = []
     for group in groups:
-        node = {"name": group.name, "mesh": builder.add("meshes", _mesh(builder, group, arrays))}
+        node = {"name": group.name, "mesh": builder.add("meshes", _mesh(builder, looks, group, arrays))}
         nodes.append(builder.add("nodes", node if scale == 1 else {**node, "scale": [scale] * 3}))
     builder.document["scene"], builder.document["scenes"] = 0, [{"nodes": nodes}]
     file = builder.file()
-    return GltfFile(file.document, file.buffers, notes)
+    plain = [f"“{name}” did not come with the OBJ; what it colours is shown plain." for name in looks.missing]
+    return GltfFile(file.document, file.buffers, (*notes, *dict.fromkeys(plain)))
 
 
 def _numbers(text: str, count: int, line: int) -> list[float]:
@@ -103,7 +119,9 @@ def _fan(corners: list[str], counts: list[int], line: int) -> list[tuple[int, in
     return [c for k in range(1, len(polygon) - 1) for c in (polygon[0], polygon[k], polygon[k + 1])]
 
 
-def _mesh(builder: GltfBuilder, group: _Group, arrays: dict[str, NDArray[np.float32]]) -> dict[str, object]:
+def _mesh(
+    builder: GltfBuilder, looks: ObjLooks, group: _Group, arrays: dict[str, NDArray[np.float32]]
+) -> dict[str, object]:
     corners = np.array(group.corners, dtype=np.int64)
     # A vertex of the file is a place with its texture coordinate and normal; in the order of their places.
     rows, index = distinct_rows(corners)
@@ -117,8 +135,14 @@ def _mesh(builder: GltfBuilder, group: _Group, arrays: dict[str, NDArray[np.floa
         # The format's origin is the lower left corner of the picture, glTF's the upper left.
         flipped = arrays["vt"][rows[:, 1]] * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)
         attributes["TEXCOORD_0"] = builder.accessor(flipped, ARRAY_BUFFER)
-    indices = builder.accessor(index.astype(np.uint32), ELEMENT_ARRAY_BUFFER)
-    return {"name": group.name, "primitives": [{"attributes": attributes, "indices": indices}]}
+    triangles, primitives = index.reshape(-1, 3).astype(np.uint32), list[dict[str, object]]()
+    names = np.array(group.materials)
+    for name in dict.fromkeys(group.materials):
+        indices = builder.accessor(triangles[names == name].ravel(), ELEMENT_ARRAY_BUFFER)
+        material = looks.of(name)
+        primitive: dict[str, object] = {"attributes": attributes, "indices": indices}
+        primitives.append(primitive if material is None else {**primitive, "material": material})
+    return {"name": group.name, "primitives": primitives}
 
 
 def _unit(size: float) -> tuple[float, tuple[str, ...]]:
