@@ -2,7 +2,7 @@
 import { Quaternion as Q, Vector3 } from 'three'
 import { describe, expect, test } from 'vitest'
 import type { Axis, Quaternion } from '@/api/client'
-import { axisName, between, plainName, rotationOf, turnDeg, twistDeg, withTwist } from '@/workbench/angles'
+import { axisName, between, plainName, rotationOf, turnDeg, twistDeg, wayInWords, withTwist } from '@/workbench/angles'
 
 const about = (axis: Axis, degrees: number): Quaternion => new Q().setFromAxisAngle(new Vector3(...axis), (degrees * Math.PI) / 180).toArray() as Quaternion
 const times = (a: Quaternion, b: Quaternion) => new Q(...a).multiply(new Q(...b)).toArray() as Quaternion
@@ -32,4 +32,13 @@ describe('a joint', () => {
     expect(['left_upper_arm', 'LeftForeArm', 'lowerarm01.L'].map(plainName)).toEqual(['Left upper arm', 'Left fore arm', 'Lowerarm01 L'])
     expect([axisName([0, -1, 0]), axisName([1, 0, 0]), axisName([0.6, 0.8, 0])]).toEqual(['−Y', 'X', '0.60, 0.80, 0.00'])
   })
+})
+
+test('a way of a joint is said by where it points in the figure at rest', () => {
+  expect(wayInWords([0, 0, 1], [0, 0, 0, 1], false)).toBe('forward')
+  expect(wayInWords([-1, 0.02, 0.01], [0, 0, 0, 1], false)).toBe('to the right')
+  expect(wayInWords([0, 0, 1], about([1, 0, 0], 45), false)).toMatch(/forward and down|down and forward/)
+  // Where Z is up, a figure looks along −Y.
+  expect(wayInWords([0, -1, 0], [0, 0, 0, 1], true)).toBe('forward')
+  expect(wayInWords([0, 0, -1], [0, 0, 0, 1], true)).toBe('down')
 })

@@ -342,24 +342,6 @@ class InTheBrowser(BrowserCase):
         self.until(lambda: self.state(mine)["remedies"][0]["masked"] < masked)
         self.assertEqual(self.state(mine)["sculpt"]["strokes"], 1, "the sculpt goes on")
 
-    def test_a_knee_cap_is_started_and_its_stop_is_typed(self):
-        mine = self.bench.bring_in("Bare", light_keeper())
-        page = self.page
-        self.open(f"/characters/{mine}")
-        self.choose_joint("Left shin")
-        self.bend(120)
-        page.get_by_role("group", name="Helper joint").get_by_role("button", name="Outside").click()
-        page.get_by_text("Slides").wait_for()
-        card = self.state(mine)["remedies"][0]
-        self.assertEqual((card["driven"], card["joints"]), ("left_shin_outside", ["left_shin"]))
-        self.until(lambda: page.text_content("table.measures [data-volume]").startswith("9"))
-        stop = page.get_by_label("Centimetres of stop 2")
-        stop.fill("1.5")
-        stop.press("Enter")
-        self.until(lambda: self.state(mine)["remedies"][0]["numbers"]["rules"][1]["knots"][1]["metres"] == 0.015)
-        page.get_by_role("button", name="Make twin").click()
-        self.until(lambda: len(self.state(mine)["remedies"]) == 2)
-
     def test_a_clip_plays_stops_on_its_worst_frame_and_is_mended_there(self):
         mine = self.bench.bring_in("Bare", shipped("lock-keeper-bare"))
         page = self.page
@@ -458,26 +440,6 @@ class InTheBrowser(BrowserCase):
         self.assertGreater(after["value"], before["remedies"][0]["trigger"]["knots"][1]["value"] + 0.05)
         self.page.keyboard.press("Control+z")
         self.until(lambda: self.state(self.demo)["version"] == before["version"])
-
-    def test_a_knot_is_typed_and_a_tie_is_broken_and_made_again(self):
-        self.open(f"/characters/{self.demo}")
-        before = self.state(self.demo)["version"]
-        self.page.get_by_text("Knots").click()
-        value = self.page.get_by_label("Value of knot 3")
-        value.fill("0.4")
-        value.press("Enter")
-        self.until(lambda: self.state(self.demo)["version"] == before + 1)
-        self.assertEqual(self.state(self.demo)["remedies"][0]["trigger"]["knots"][2]["value"], 0.4)
-        moved = self.state(self.demo)["remedies"][0]["report"]["moved"]
-        self.page.get_by_role("button", name="Untie").click()
-        self.page.get_by_role("button", name="Tie to this bend").click()
-        self.until(lambda: self.state(self.demo)["version"] == before + 3)
-        remedy = self.state(self.demo)["remedies"][0]
-        self.assertEqual((remedy["trigger"]["joint"], remedy["report"]["moved"]), ("left_forearm", moved))
-        for _ in range(3):
-            self.page.request.post(
-                f"{self.server.address}/api/characters/{self.demo}/undo", headers={"Origin": self.server.address}
-            )
 
     def test_three_js_poses_the_delivered_file_to_the_same_vertices(self):
         opened = self.server.app.state.bench.open(self.demo)

@@ -2,9 +2,10 @@
 /** A way in a joint's own frame: one of its axes, or the one that it has. */
 import { computed } from 'vue'
 import type { Axis } from '@/api/client'
-import { axisName, sameAxis } from '@/workbench/angles'
+import { axisName, sameAxis, wayInWords } from '@/workbench/angles'
+import { useCharacter } from '@/workbench/character'
 
-const props = defineProps<{ axis: readonly number[]; label: string; signed?: boolean }>()
+const props = defineProps<{ axis: readonly number[]; label: string; signed?: boolean; /** Whose frame it is of: then a way is said in words. */ joint?: string | null }>()
 const emit = defineEmits<{ change: [axis: Axis] }>()
 const OWN: Axis[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
 const back = (a: Axis): Axis => [-a[0], -a[1], -a[2]]
@@ -15,7 +16,14 @@ const choices = computed(() => {
   return own.some((a) => same(a, now)) ? own : [...own, now]
 })
 const chosen = computed(() => choices.value.findIndex((a) => same(a, props.axis as Axis)))
-const named = (a: Axis) => (props.signed && OWN.some((o) => same(back(o), a)) ? `−${axisName(back(a))}` : axisName(a))
+const character = useCharacter()
+const turn = computed(() => character.figure?.joints.find((j) => j.name === props.joint)?.turn)
+const letters = (a: Axis) => (props.signed && OWN.some((o) => same(back(o), a)) ? `−${axisName(back(a))}` : axisName(a))
+function named(a: Axis): string {
+  if (!props.signed || !turn.value) return letters(a)
+  const words = wayInWords(a, turn.value, character.state?.up === 'z')
+  return OWN.some((o) => sameAxis(o, a)) ? `${letters(a)}: ${words}` : words
+}
 </script>
 
 <template>

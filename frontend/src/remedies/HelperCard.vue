@@ -53,7 +53,7 @@ function add(kind: string): void {
     <template #edits>
       <div v-for="(r, k) in rules" :key="k" class="rule">
         <p class="what">{{ fresh[r.kind ?? 'share'].label }}</p>
-        <HelperRule :rule="r" @input="(rule) => preview(k, rule)" @change="(rule) => store(changed(k, rule))" />
+        <HelperRule :rule="r" :joint="remedy.driven" @input="(rule) => preview(k, rule)" @change="(rule) => store(changed(k, rule))" />
         <el-button v-if="rules.length > 1" size="small" text :aria-label="`Remove the rule: ${tells(r)}`" @click="drop(k)">Remove this rule</el-button>
       </div>
       <el-dropdown trigger="click" class="adds" @command="add">

@@ -10,7 +10,7 @@ import StoredSlider from './StoredSlider.vue'
 import type { Rule } from './helperRules'
 
 type Share = Extract<Rule, { kind?: 'share' }>
-const props = defineProps<{ rule: Rule }>()
+const props = defineProps<{ rule: Rule; /** The helper joint that it is of. */ joint?: string | null }>()
 const emit = defineEmits<{ change: [rule: Rule]; input: [rule: Rule] }>()
 const character = useCharacter()
 const lengths = useLengths()
@@ -49,7 +49,7 @@ const stops = computed(() => (props.rule.kind === 'slide' ? (props.rule.knots as
     <AxisSelect v-else-if="rule.part !== 'all'" :axis="rule.axis ?? [0, 1, 0]" label="About" @change="(axis) => change({ axis })" />
   </template>
   <template v-else-if="rule.kind === 'slide'">
-    <AxisSelect :axis="rule.along" label="Along" signed @change="(along) => change({ along })" />
+    <AxisSelect :axis="rule.along" label="Along" signed :joint="joint" @change="(along) => change({ along })" />
     <label v-for="(k, i) in stops" :key="i"><span>{{ i === 0 ? 'Stops' : '' }}</span>
       <span class="stop">
         <el-input-number :model-value="Math.round(k.angle_deg * 10) / 10" size="small" :controls="false" :aria-label="`Angle of stop ${i + 1}`" @change="(v: number | undefined) => knot(i, { angle_deg: number(v) })" />°
@@ -75,7 +75,7 @@ const stops = computed(() => (props.rule.kind === 'slide' ? (props.rule.knots as
   </template>
   <template v-else-if="rule.kind === 'push'">
     <label>By <el-select :model-value="rule.value" size="small" filterable aria-label="The value that pushes" @update:model-value="(value: string) => change({ value })"><el-option v-for="v in values" :key="v.id" :value="v.id" :label="v.name" /></el-select></label>
-    <AxisSelect :axis="rule.along" label="Along" signed @change="(along) => change({ along })" />
+    <AxisSelect :axis="rule.along" label="Along" signed :joint="joint" @change="(along) => change({ along })" />
     <label>As far as <span class="stop"><el-input-number :model-value="Math.round(rule.metres * lengths.factor() * 100) / 100" size="small" :controls="false" aria-label="Centimetres of the push" @change="(v: number | undefined) => change({ metres: number(v) / lengths.factor() })" />{{ lengths.unit() }}</span></label>
   </template>
   <template v-else-if="rule.kind === 'anchor'">

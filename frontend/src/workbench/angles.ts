@@ -52,6 +52,16 @@ export function axisName(axis: readonly number[]): string {
   return axis.map((c) => c.toFixed(2)).join(', ')
 }
 
+/** The ways round a figure that stands with Y up and looks along Z; its left is where X grows. */
+const WAYS: [string, string][] = [['to the left', 'to the right'], ['up', 'down'], ['forward', 'back']]
+
+/** Where a way of a joint's own frame points in the figure at rest, in words: “forward and down”. */
+export function wayInWords(way: readonly number[], turn: Quaternion, zUp: boolean): string {
+  const { x, y, z } = new Vector3(...(way as Axis)).normalize().applyQuaternion(new Q(...turn))
+  const parts = (zUp ? [x, z, -y] : [x, y, z]).map((size, k) => ({ size: Math.abs(size), word: WAYS[k][size < 0 ? 1 : 0] })).sort((a, b) => b.size - a.size)
+  return parts[1].size > 0.4 ? `${parts[0].word} and ${parts[1].word}` : parts[0].word
+}
+
 /** `left_upper_arm` reads as "Left upper arm". */
 export function plainName(name: string): string {
   const apart = name.replace(/([a-z\d])([A-Z])/g, '$1 $2').replace(/[_.]+/g, ' ').trim()

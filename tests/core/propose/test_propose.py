@@ -157,14 +157,6 @@ class FirstMendOfTheElbow(unittest.TestCase):
             self.assertLessEqual(mend.stretch, 1.4, joint)
             self.assertGreater(mend.volume, min(97, mend.volume_before + 0.8 * (100 - mend.volume_before)), joint)
 
-    def test_names_of_joints_say_nothing(self):
-        character = keeper()
-        skeleton = replace(character.skeleton, names=tuple(f"j{k}" for k in range(len(character.skeleton))))
-        plain = replace(character, skeleton=skeleton)
-        joint = character.skeleton.find("left_forearm")
-        at = Evaluator.of(plain).pose(bent(skeleton.rest_pose(), joint, Z, math.radians(120)))
-        np.testing.assert_array_equal(FirstMend.of(plain, joint).solved(at).points, elbow()[1].points)
-
     def test_nothing_lost_is_told(self):
         at = posed(keeper(), "left_forearm", 2)
         with self.assertRaisesRegex(BadEditError, "loses no volume"):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel, Field
 
-from plethos.service.schemas.common import Axis
+from plethos.service.schemas.common import Axis, Quaternion
 
 
 class JointInfo(BaseModel):
@@ -14,6 +14,7 @@ class JointInfo(BaseModel):
     name: str
     parent: int
     at: tuple[float, float, float]
+    turn: Quaternion = Field(description="Of its rest frame in the world, without any mirroring or stretch.")
     hinge_axis: Axis
     low_deg: float
     high_deg: float

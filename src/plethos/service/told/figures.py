@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from plethos.core.geometry import rotations
 from plethos.core.geometry.subdivide import subdivided
 from plethos.core.geometry.topology import extent
 from plethos.core.joints.ranges import suggested
@@ -42,6 +43,7 @@ def figure_info(version: Version) -> FigureInfo:
                 name=name,
                 parent=skeleton.joint_parents[j],
                 at=tuple(world[j, :3, 3].tolist()),
+                turn=tuple(rotations.from_matrix(rotations.rotation_part(world[j, :3, :3])).tolist()),
                 hinge_axis=hinge.axis,
                 low_deg=math.degrees(hinge.low),
                 high_deg=math.degrees(hinge.high),
