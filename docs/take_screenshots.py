@@ -219,7 +219,7 @@ def shapes(camera: Camera) -> None:
     page.locator("[data-remedy]").first.wait_for(state="detached")
     page.get_by_role("button", name="Drop", exact=True).click()
     camera.open("Lock keeper", "/mend")
-    page.get_by_role("button", name="2 of 31").click()
+    page.get_by_role("button", name="2 of 34").click()
     camera.take("table")
 
 

@@ -78,7 +78,7 @@ class Access(BrowserCase):
         self.assert_accessible("the keys")
         page.keyboard.press("Escape")
         page.get_by_role("dialog").wait_for(state="hidden")
-        page.get_by_role("button", name="of 31").click()
+        page.get_by_role("button", name="of 34").click()
         page.get_by_role("dialog", name="All remedies").wait_for()
         self.assert_accessible("the table")
         page.keyboard.press("Escape")

@@ -450,7 +450,7 @@ class Demo(CommandLine):
         self.assertEqual(len(told["clips"]), 8)
         keeper = self.folder / "keeper.glb"
         self.answer("demo", "lock-keeper", "--out", keeper)
-        self.assertEqual(len(self.answer("inspect", keeper)["remedies"]), 31)
+        self.assertEqual(len(self.answer("inspect", keeper)["remedies"]), 34)
 
     def test_wrong_calls(self):
         self.assertIn("lock-diver", self.refused("demo", "harbour-master", "--out", self.folder / "x.glb"))

@@ -46,7 +46,7 @@ def refused(test: unittest.TestCase, data: bytes, words: str) -> None:
 class Broken(unittest.TestCase):
     def test_not_gltf_and_cut_off(self):
         whole = tube_file().pack()
-        refused(self, b"hello", "neither")
+        refused(self, b"hello", "no file that is read")
         refused(self, whole[:15], "cut off")
         refused(self, whole[: len(whole) // 2], "cut off")
         refused(self, b'{"asset": ', "JSON")

@@ -54,7 +54,7 @@ class Planes(unittest.TestCase):
 class LeastBending(unittest.TestCase):
     def test_it_is_what_scipy_finds_under_the_same_volumes_and_planes(self):
         # Outside: SciPy's SLSQP, over the same energy, with the true volumes in place of their slopes.
-        room, _, base, clear = folded(rings=17)
+        room, _, base, clear = folded(rings=25)
         planes = ContactPlanes.of(room, clear)
         before = room.volumes(base)
         target = before + 0.6 * np.maximum(room.slabs.at_rest - before, 0)
@@ -88,7 +88,8 @@ class LeastBending(unittest.TestCase):
         own = (points - base)[room.vertices].T.ravel()
         self.assertGreater(float((dense @ own - missing).min()), -5e-4 * height)
         spent = 0.5 * unit * sum(u @ energy @ u for u in own.reshape(3, -1))
-        self.assertTrue((dense @ found.x - missing > -1e-6 * height).all())
+        spare = dense @ found.x - missing
+        self.assertTrue((spare > -1e-6 * height).all() and (spare < 1e-6 * height).any(), "a plane holds it back")
         self.assertAlmostEqual(spent / found.fun, 1, delta=0.03)
 
 

@@ -38,6 +38,7 @@ ROUNDS = 3  # of solving, each with more planes
 GUIDE = 40  # of pushing apart, where that only says on which side skin has to lie
 FAR = 3.0  # of the region's radius: what crosses further from the joint is not of its bend
 LOST = 0.005  # of the volume: less is none
+EASED = 0.2  # by which share of what is too much the stretch has to go down with it
 LESS = (0.6, 0.25)  # of what is asked for, where skin is stretched too far all the same
 GIVE_BACK, MOST_STRETCH = 0.9, 1.4  # where nobody says otherwise
 
@@ -133,18 +134,23 @@ class FirstMend:
         for less in LESS if most > 0 else ():
             if best.stretch <= most_stretch:
                 break
-            best = min(
-                best, fold.mended(less * most * lost, less * give_back, most_stretch), key=lambda m: m.stretch
-            )  # fmt: skip
+            tried = fold.mended(less * most * lost, less * give_back, most_stretch)
+            if tried.stretch > best.stretch - EASED * (best.stretch - most_stretch):
+                break  # it is not the volume that stretches it: less of it would be less for nothing
+            best = tried
         return best
 
     def _room_round(self, crossing: NDArray[np.int32]) -> MendRoom:
         return MendRoom.of(self.character, self.joint, crossing)
 
     def _crossing(self, points: Array) -> NDArray[np.int32]:
-        """The vertices of triangles near the joint that cross and did not at rest."""
+        """The vertices of triangles near the joint that cross and did not at rest: in its room, or what turns with it
+        and what does not. What another joint folds nearby is not its own."""
         near, at_rest = self._near
-        return np.unique(near[fresh_pairs(points, near, at_rest)])
+        pairs = fresh_pairs(points, near, at_rest)
+        turns = self.character.binding.subtree_weights(self.character.skeleton, self.joint)[near].mean(axis=1)[pairs]
+        own = (turns > 0.5).any(axis=1) & (turns < 0.5).any(axis=1)
+        return np.unique(near[pairs[own | np.isin(near[pairs], self.room.vertices).any(axis=(1, 2))]])
 
     @cached_property
     def _near(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:

@@ -15,6 +15,7 @@ from plethos.core.sculpt.push_room import PushRoom
 from plethos.core.sculpt.session import Dab, SculptSurface
 
 ROUNDS, TOUCHES = 150, 4  # at most, for one click and for one touch of the brush
+PATIENCE = 40  # rounds in which nothing gets better, after which nothing will
 STEPS = (0.5, 0.1)  # of an edge: how far skin goes in a round, at first and once little is left
 CALM = 0.5  # the slope under which a vertex goes less far than that
 BACK, BACKS, TRIES = 0.2, 15, 3  # of the way back, how often, and how often it is tried with less
@@ -105,7 +106,7 @@ def pushing_in(room: PushRoom, points: Array, give_back: bool, rounds: int = ROU
         At most.
     """
     before = points[room.local]
-    now, most, least = before.copy(), 1, 10**9
+    now, most, least, least_at = before.copy(), 1, 10**9, 0
 
     def whole(moved: Array) -> Array:
         out = points.copy()
@@ -121,7 +122,10 @@ def pushing_in(room: PushRoom, points: Array, give_back: bool, rounds: int = ROU
                 yield Pushed(whole(_back(room, before, now)), 0, made + 1)
             return
         few, stuck = len(pairs) <= most / 20, len(pairs) >= least
-        least = min(least, len(pairs))
+        if len(pairs) < least:
+            least, least_at = len(pairs), made
+        elif made - least_at >= PATIENCE:
+            return
         step = STEPS[1] if few else STEPS[0]
         slope = _slope(now, room.near, pairs)
         length = np.linalg.norm(slope, axis=1)[:, None]
