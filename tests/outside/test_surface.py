@@ -62,6 +62,8 @@ class Surfaces(unittest.TestCase):
         (material,) = seen.materials
         self.assertEqual((material.colour, material.cutoff, material.blended), ((0.5, 0.25, 1, 0.75), 0.3, False))
         self.assertEqual((material.base.wrap, material.normal.picture), (("clamp", "mirror"), material.base.picture))
+        strip = seen_surface(changed(file, lambda d: d["meshes"][0]["primitives"][0].update(mode=5)))
+        self.assertEqual(strip.runs[0].count, len(seen.coordinates) - 2)
         # The extension's own formula: scaled, then turned counterclockwise about the upper left corner, then moved.
         u, v = before.coordinates.T
         np.testing.assert_allclose(seen.coordinates, np.stack([3 * v + 0.1, -2 * u + 0.2], axis=1), atol=1e-5)
