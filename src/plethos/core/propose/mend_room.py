@@ -40,8 +40,8 @@ class MendRoom:
         Its volumes.
     free
         ``(F,)`` which of the region's vertices may move, as indices into it: all but its border, open hems and seams.
-    factor
-        The factored bending energy of the free vertices.
+    energy, factor
+        The bending energy ``(F, F)`` of the free vertices, and its factors.
     height
         Of the character, metres.
     edge
@@ -52,6 +52,7 @@ class MendRoom:
     region: Region
     slabs: Slabs
     free: NDArray[np.intp]
+    energy: sparse.csr_matrix
     factor: Any
     height: float
     edge: float
@@ -97,7 +98,7 @@ class MendRoom:
         energy = _energy(points, region, topology.pieces[region.vertices], extent(rest))[free][:, free].tocsr()
         t = points[region.triangles]
         edge = float(np.median(np.linalg.norm(t[:, 0] - t[:, 1], axis=1)))
-        return cls(character, region, slabs, free, symmetric_factor(energy), extent(rest), edge)
+        return cls(character, region, slabs, free, energy, symmetric_factor(energy), extent(rest), edge)
 
     @property
     def vertices(self) -> NDArray[np.int32]:
