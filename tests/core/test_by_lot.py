@@ -25,6 +25,7 @@ from plethos.core.formats.rules import InlineArrays
 from plethos.core.formats.svg_file import parse_svg
 from plethos.core.formats.svg_read import read_drawing
 from plethos.core.formats.svg_rules import rules_of_drawing
+from plethos.core.geometry.barycentric import barycentric
 from plethos.core.geometry.outlines import crossed
 from plethos.core.geometry.topology import Topology
 from plethos.core.joints.draft import Draft
@@ -48,7 +49,6 @@ from plethos.core.skin.picked import PICKED, PickedRegion
 from plethos.core.skin.shape import Shape
 from plethos.core.weights.assign import with_joint_weights
 from plethos.core.weights.automatic import _mirrored
-from plethos.core.weights.carry import barycentric
 from plethos.demo.catalogue import open_demo
 from tests.core.formats.test_obj_match import obj_text
 from tests.core.motion.test_motion import stick

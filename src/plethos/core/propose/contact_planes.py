@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.spatial import cKDTree
 
+from plethos.core.geometry.barycentric import barycentric
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import Topology, outward_normals
 from plethos.core.propose.mend_room import MendRoom
@@ -112,18 +113,8 @@ def _places(
     start = np.repeat(offsets[other] - np.concatenate([[0], np.cumsum(counts)[:-1]]), counts)
     corners = topology.triangles[triangles[start + np.arange(len(start))]]
     vertex = np.repeat(one, counts)
-    shares = _nearest_shares(points[vertex], points[corners])
+    shares = barycentric(points[vertex], *(points[corners[:, k]] for k in range(3)))
     off = np.linalg.norm(points[vertex] - np.einsum("nk,nki->ni", shares, points[corners]), axis=1)
     order = np.lexsort((off, vertex))
     first = order[np.unique(vertex[order], return_index=True)[1]]
     return vertex[first], corners[first], shares[first]
-
-
-def _nearest_shares(places: Array, corners: Array) -> Array:
-    """The shares ``(N, 3)`` of the corners ``(N, 3, 3)`` that give a place of each triangle near to `places`."""
-    a, b, c = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], places - corners[:, 0]
-    aa, ab, bb, ca, cb = (np.einsum("ni,ni->n", x, y) for x, y in ((a, a), (a, b), (b, b), (c, a), (c, b)))
-    whole = np.maximum(aa * bb - ab * ab, 1e-30)
-    u, v = (bb * ca - ab * cb) / whole, (aa * cb - ab * ca) / whole
-    inside = np.clip(np.stack([1 - u - v, u, v], axis=1), 0, None)
-    return np.asarray(inside / inside.sum(axis=1, keepdims=True))
