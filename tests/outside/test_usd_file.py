@@ -178,8 +178,14 @@ class Stages(unittest.TestCase):
 
     def test_a_usd_body_is_mended_as_any_other(self):
         path = self.folder() / "lock.usda"
-        write_stage(path).Save()
+        stage = write_stage(path)
+        stage.Save()
         file, character = read_file(path.name, path.read_bytes())
+        UsdGeom.Mesh(stage.GetPrimAtPath("/Lock/Body")).CreateOrientationAttr("leftHanded")
+        stage.Save()
+        turned = read_file(path.name, path.read_bytes())[1].mesh.file_triangles
+        # The same faces, seen from the other side.
+        np.testing.assert_array_equal(turned[:, [0, 2, 1]], character.mesh.file_triangles)
         joint = character.skeleton.find("lowerarm01_L")
         pose = bent(character.skeleton.rest_pose(), joint, (1, 0, 0), 1.7)
         mend = FirstMend.of(character, joint).solved(Evaluator.of(character).pose(pose))

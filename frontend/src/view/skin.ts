@@ -16,22 +16,29 @@ function computeNormals(p: Float32Array, t: Uint32Array, out: Float32Array): voi
 
 /** Edges to draw: those that are not the diagonal of a quad (the longest side of both its triangles). */
 export function wireEdges(p: Float32Array, t: Uint32Array): Uint32Array {
-  const length = (a: number, b: number) =>
-    Math.hypot(p[3 * a] - p[3 * b], p[3 * a + 1] - p[3 * b + 1], p[3 * a + 2] - p[3 * b + 2])
-  const longest = new Map<number, number>()
   const size = p.length / 3
+  const length = (a: number, b: number) => (p[3 * a] - p[3 * b]) ** 2 + (p[3 * a + 1] - p[3 * b + 1]) ** 2 + (p[3 * a + 2] - p[3 * b + 2]) ** 2
+  // An edge as one number, and whether it is the longest of its triangle: sorted, the two of an edge stand side by side.
+  const sides = new Float64Array(t.length)
   for (let f = 0; f < t.length; f += 3) {
-    const sides = [0, 1, 2].map((k) => [t[f + k], t[f + ((k + 1) % 3)]])
-    const lengths = sides.map(([a, b]) => length(a, b))
-    const most = Math.max(...lengths)
-    sides.forEach(([a, b], k) => {
-      const key = Math.min(a, b) * size + Math.max(a, b)
-      longest.set(key, (longest.get(key) ?? 0) + (lengths[k] === most ? 1 : 0))
-    })
+    const a = t[f], b = t[f + 1], c = t[f + 2]
+    const ab = length(a, b), bc = length(b, c), ca = length(c, a), most = Math.max(ab, bc, ca)
+    sides[f] = 2 * (Math.min(a, b) * size + Math.max(a, b)) + Number(ab === most)
+    sides[f + 1] = 2 * (Math.min(b, c) * size + Math.max(b, c)) + Number(bc === most)
+    sides[f + 2] = 2 * (Math.min(c, a) * size + Math.max(c, a)) + Number(ca === most)
   }
-  const out: number[] = []
-  for (const [key, count] of longest) if (count < 2) out.push(Math.floor(key / size), key % size)
-  return new Uint32Array(out)
+  sides.sort()
+  const out = new Uint32Array(2 * sides.length)
+  let count = 0
+  for (let k = 0; k < sides.length;) {
+    const key = Math.floor(sides[k] / 2)
+    let longest = 0
+    for (; k < sides.length && Math.floor(sides[k] / 2) === key; k++) longest += sides[k] % 2
+    if (longest > 1) continue
+    out[count++] = Math.floor(key / size)
+    out[count++] = key % size
+  }
+  return out.slice(0, count)
 }
 
 /** The rim of a region: where its share crosses a half, as points between two vertices each. Two points a segment. */
