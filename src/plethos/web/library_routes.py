@@ -9,7 +9,7 @@ from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFil
 from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.formats.files import main_files
-from plethos.service.library.workbench import picture_type
+from plethos.core.formats.picture_type import picture_type
 from plethos.service.schemas.character import Brought, LibraryEntry, Rename
 from plethos.service.told.answers import library_entry
 from plethos.web.context import Bench, Limits, ReadingBench

@@ -25,13 +25,18 @@ class GltfBuilder:
         self._buffers = file.buffers
         self._data = bytearray()
 
+    def place(self, data: bytes) -> dict[str, Any]:
+        """Append raw bytes, 4-aligned; where they lie, as a buffer view says it."""
+        self._data += b"\0" * (-len(self._data) % 4)
+        start = len(self._data)
+        self._data += data
+        return {"buffer": len(self._buffers), "byteOffset": start, "byteLength": len(data)}
+
     def view(self, data: bytes, target: int | None = None) -> int:
         """Append raw bytes, 4-aligned; the number of their buffer view."""
-        self._data += b"\0" * (-len(self._data) % 4)
-        view = {"buffer": len(self._buffers), "byteOffset": len(self._data), "byteLength": len(data)}
+        view = self.place(data)
         if target is not None:
             view["target"] = target
-        self._data += data
         return self.add("bufferViews", view)
 
     def add(self, kind: str, item: dict[str, Any]) -> int:

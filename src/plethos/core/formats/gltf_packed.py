@@ -6,7 +6,6 @@ decoder is Debian's libmeshoptimizer2d (0.18: the codecs of EXT_meshopt_compress
 
 from __future__ import annotations
 
-import copy
 import ctypes
 import ctypes.util
 from functools import cache
@@ -17,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.errors import BadFileError
+from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import COMPONENTS, MOST_ELEMENTS, WIDTHS, GltfFile, whole
 
 DRACO, MESHOPT = "KHR_draco_mesh_compression", "EXT_meshopt_compression"
@@ -37,13 +37,12 @@ def unpacked(file: GltfFile) -> GltfFile:
     meshes = any(DRACO in _extensions(p) for mesh in file.items("meshes") for p in mesh.get("primitives", ()))
     if not views and not meshes:
         return file
-    document = copy.deepcopy(file.document)
-    added = _Added(len(file.buffers))
+    builder = GltfBuilder(file)
+    document = builder.document
     if views:
-        _unpack_views(file, document, added)
-        file = GltfFile(document, (*file.buffers, bytes(added.data)), file.notes)
+        _unpack_views(file, builder)
     if meshes:
-        _unpack_meshes(file, document, added)
+        _unpack_meshes(file, builder)
     for key in ("extensionsUsed", "extensionsRequired"):
         left = [name for name in document.get(key, []) if name not in (DRACO, MESHOPT)]
         document.pop(key, None)
@@ -51,21 +50,8 @@ def unpacked(file: GltfFile) -> GltfFile:
             document[key] = left
     names = " and ".join(n for n, used in (("meshopt", views), ("Draco", meshes)) if used)
     note = f"It was compressed ({names}); it is stored and delivered without that."
-    return GltfFile(document, (*file.buffers[: added.buffer], bytes(added.data)), (*file.notes, note))
-
-
-class _Added:
-    """What is unpacked, as one more buffer."""
-
-    def __init__(self, buffer: int) -> None:
-        self.buffer, self.data = buffer, bytearray()
-
-    def view(self, array: NDArray[Any]) -> dict[str, Any]:
-        """A buffer view of an array that is added."""
-        self.data += b"\0" * (-len(self.data) % 4)
-        start = len(self.data)
-        self.data += array.tobytes()
-        return {"buffer": self.buffer, "byteOffset": start, "byteLength": array.nbytes}
+    plain = builder.file()
+    return GltfFile(plain.document, plain.buffers, (*file.notes, note))
 
 
 def _extensions(item: dict[str, Any]) -> dict[str, Any]:
@@ -73,7 +59,7 @@ def _extensions(item: dict[str, Any]) -> dict[str, Any]:
     return found if isinstance(found, dict) else {}
 
 
-def _unpack_views(file: GltfFile, document: dict[str, Any], added: _Added) -> None:
+def _unpack_views(file: GltfFile, builder: GltfBuilder) -> None:
     for number, view in enumerate(file.items("bufferViews")):
         told = _extensions(view).get(MESHOPT)
         if told is None:
@@ -90,8 +76,8 @@ def _unpack_views(file: GltfFile, document: dict[str, Any], added: _Added) -> No
             buffer[start : start + length], count, stride, str(told.get("mode")), told.get("filter"), where
         )
         kept = {k: v for k, v in view.items() if k not in ("extensions", "byteOffset")}
-        document["bufferViews"][number] = {**kept, **added.view(plain)}
-    for buffer in document["buffers"]:
+        builder.document["bufferViews"][number] = {**kept, **builder.place(plain.tobytes())}
+    for buffer in builder.document["buffers"]:
         buffer.pop("extensions", None)
 
 
@@ -118,18 +104,17 @@ def _decoded(data: bytes, count: int, stride: int, mode: str, filtered: Any, whe
 
 @cache
 def _library() -> ctypes.CDLL:
-    for name in (ctypes.util.find_library("meshoptimizer"), "libmeshoptimizer.so.0.18"):
-        try:
-            return ctypes.CDLL(name) if name else ctypes.CDLL("libmeshoptimizer.so.0.18")
-        except OSError:
-            continue
-    raise BadFileError(
-        f"The file is compressed with meshopt, and this machine lacks what reads that: install the Debian package "
-        f"{LIBRARY}, or save the file without compression."
-    )
+    try:
+        return ctypes.CDLL(ctypes.util.find_library("meshoptimizer") or "libmeshoptimizer.so.0.18")
+    except OSError:
+        raise BadFileError(
+            f"The file is compressed with meshopt, and this machine lacks what reads that: install the Debian package "
+            f"{LIBRARY}, or save the file without compression."
+        ) from None
 
 
-def _unpack_meshes(file: GltfFile, document: dict[str, Any], added: _Added) -> None:
+def _unpack_meshes(file: GltfFile, builder: GltfBuilder) -> None:
+    document = builder.document
     known: dict[int, Any] = {}
     for mesh in document["meshes"]:
         for primitive in mesh.get("primitives", ()):
@@ -146,13 +131,13 @@ def _unpack_meshes(file: GltfFile, document: dict[str, Any], added: _Added) -> N
             for name, accessor in primitive.get("attributes", {}).items():
                 if name in names:
                     values = _attribute(found, names[name], name)
-                    _fill(file, document, added, accessor, values, f"the compressed {name}")
+                    _fill(builder, accessor, values, f"the compressed {name}")
                 elif not {"bufferView", "sparse"} & set(file.item("accessors", accessor, name)):
                     raise BadFileError(f"The file is broken: its compressed mesh holds no {name}.")
             if "indices" in primitive:
                 corners = np.asarray(found.faces, np.uint32).reshape(-1, 1)
                 document["accessors"][primitive["indices"]]["componentType"] = 5125
-                _fill(file, document, added, primitive["indices"], corners, "the compressed indices")
+                _fill(builder, primitive["indices"], corners, "the compressed indices")
             primitive["mode"] = 4
             left = {k: v for k, v in primitive["extensions"].items() if k != DRACO}
             primitive.pop("extensions")
@@ -179,16 +164,14 @@ def _attribute(mesh: Any, identity: Any, name: str) -> NDArray[Any]:
         raise BadFileError(f"The file is broken: its compressed mesh holds no {name}.") from None
 
 
-def _fill(
-    file: GltfFile, document: dict[str, Any], added: _Added, number: Any, values: NDArray[Any], where: str
-) -> None:
+def _fill(builder: GltfBuilder, number: Any, values: NDArray[Any], where: str) -> None:
     """Give an accessor what was decompressed for it."""
-    accessor = document["accessors"][whole(number, where, len(document["accessors"]))]
+    accessors = builder.document["accessors"]
+    accessor = accessors[whole(number, where, len(accessors))]
     component, columns = COMPONENTS.get(accessor.get("componentType", -1)), WIDTHS.get(str(accessor.get("type")))
     values = values.reshape(len(values), -1)
     if component is None or columns != values.shape[1]:
         raise BadFileError(f"The file is broken: {where} is stored otherwise than it says.")
     accessor.pop("byteOffset", None)
     accessor.pop("sparse", None)
-    accessor.update(bufferView=len(document["bufferViews"]), count=len(values))
-    document["bufferViews"].append(added.view(np.ascontiguousarray(values.astype(component))))
+    accessor.update(bufferView=builder.view(values.astype(component).tobytes()), count=len(values))

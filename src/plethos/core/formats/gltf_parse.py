@@ -13,6 +13,7 @@ from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_json import json_of
 from plethos.core.formats.gltf_packed import DRACO, MESHOPT, unpacked
+from plethos.core.formats.picture_type import picture_type
 
 # How the lists that are walked are built (glTF 2.0, 5); anything may be missing. What a number may be is checked later.
 SHAPES: dict[str, Any] = {
@@ -156,9 +157,8 @@ def _with_pictures(file: GltfFile, others: Mapping[str, bytes]) -> GltfFile:
         added += b"\0" * (-len(added) % 4)
         views.append({"buffer": len(file.buffers), "byteOffset": len(added), "byteLength": len(data)})
         added += data
-        jpeg = data[:2] == b"\xff\xd8"
         del image["uri"]
-        image.update(bufferView=len(views) - 1, mimeType="image/jpeg" if jpeg else "image/png")
+        image.update(bufferView=len(views) - 1, mimeType=picture_type(data) or "image/png")
     if not added:
         return GltfFile(document, file.buffers, tuple(notes))
     document.update(images=images, bufferViews=views)

@@ -16,9 +16,8 @@ from numpy.typing import NDArray
 from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_layout import layout_of, primitives_of
+from plethos.core.formats.picture_type import picture_type
 
-# By the first bytes; a browser shows these, and no other.
-TYPES = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"), (b"RIFF", "image/webp"))
 WRAPS = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
 CUTOFF = 0.5  # where a cut-out material names none
 PLAIN = (1.0, 1.0, 1.0, 1.0)
@@ -139,11 +138,6 @@ def _triangles(file: GltfFile, primitive: dict[str, Any], vertices: int) -> int:
     if "indices" in primitive:
         corners = int(file.item("accessors", primitive["indices"], "the indices")["count"])
     return corners // 3 if primitive.get("mode", 4) == 4 else max(corners - 2, 0)
-
-
-def picture_type(data: bytes) -> str | None:
-    """The media type of a picture that a browser shows; None for any other."""
-    return next((kind for begins, kind in TYPES if data.startswith(begins)), None)
 
 
 def _material(

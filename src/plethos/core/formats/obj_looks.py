@@ -7,7 +7,7 @@ from pathlib import PurePath
 from typing import Any
 
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_surface import picture_type
+from plethos.core.formats.picture_type import picture_type
 
 
 class ObjLooks:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pxr import Ar, UsdGeom, UsdShade
 
 from plethos.core.formats.gltf_build import GltfBuilder
-from plethos.core.formats.gltf_surface import picture_type
+from plethos.core.formats.picture_type import picture_type
 
 
 class Looks:

@@ -118,7 +118,11 @@ class FirstMend:
         """
         base = posed.exact_points()
         crossing = self._crossing(base)
-        room = self.room if np.isin(crossing, self.room.vertices).all() else self._room_round(crossing)
+        room = (
+            self.room
+            if np.isin(crossing, self.room.vertices).all()
+            else MendRoom.of(self.character, self.joint, crossing)
+        )
         fold = _Fold(room, PushRoom.of(self.character.mesh.topology, base, self.character.mesh.rest, room.shares), base)
         lost = np.maximum(room.slabs.at_rest - fold.before, 0)
         whole = float(room.slabs.at_rest.sum())
@@ -139,9 +143,6 @@ class FirstMend:
                 break  # it is not the volume that stretches it: less of it would be less for nothing
             best = tried
         return best
-
-    def _room_round(self, crossing: NDArray[np.int32]) -> MendRoom:
-        return MendRoom.of(self.character, self.joint, crossing)
 
     def _crossing(self, points: Array) -> NDArray[np.int32]:
         """The vertices of triangles near the joint that cross and did not at rest: in its room, or what turns with it

@@ -15,7 +15,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.geometry.factor import symmetric_factor
 from plethos.core.geometry.laplacian import laplacian_of
 from plethos.core.geometry.rotations import Array
-from plethos.core.geometry.topology import distance_over_surface, extent
+from plethos.core.geometry.topology import Topology, distance_over_surface, extent
 from plethos.core.measure.region import Region, joint_region, region_of
 from plethos.core.propose.slabs import Slabs
 
@@ -118,9 +118,8 @@ class MendRoom:
 
     def edges(self) -> NDArray[np.int32]:
         """The edges ``(E, 2)`` of the region, each once, as vertices of the character."""
-        t = self.region.vertices[self.region.triangles]
-        edges = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
-        return np.asarray(np.unique(edges, axis=0), np.int32)
+        own = self.region.vertices
+        return np.asarray(own[Topology(len(own), self.region.triangles).edges], np.int32)
 
 
 def _energy(points: Array, region: Region, pieces: NDArray[np.int32], height: float) -> sparse.csr_matrix:

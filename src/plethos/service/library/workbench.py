@@ -13,6 +13,7 @@ from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import ending_of, packed, read_file, read_source, written
 from plethos.core.formats.gltf_write import flattened
+from plethos.core.formats.picture_type import picture_type
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.skeleton.names import printable
 from plethos.core.skin.mesh import Mesh
@@ -34,6 +35,7 @@ from plethos.store.revision import Overtaken, Revision
 T = TypeVar("T")
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
 MOST_PICTURE = 300_000  # bytes
+KEPT_PICTURES = ("image/png", "image/webp")  # what a page draws
 
 
 @dataclass(frozen=True)
@@ -193,7 +195,7 @@ class Workbench:
         BadFileError
             When it is no PNG or WebP, or a large one.
         """
-        if len(data) > MOST_PICTURE or picture_type(data) is None:
+        if len(data) > MOST_PICTURE or picture_type(data) not in KEPT_PICTURES:
             raise BadFileError(f"A picture has to be a PNG or WebP of at most {MOST_PICTURE // 1000} kB.")
         with there():
             self.store.set_picture(character_id, data)
@@ -256,13 +258,6 @@ def _of_file(made: Mesh, read: Mesh) -> Mesh:
     if len(made) != len(read):
         raise BadEditError("The drawing does not come back from its file as it was: nothing was changed.")
     return read
-
-
-def picture_type(data: bytes) -> str | None:
-    """The media type of a picture; None for what is none."""
-    if data.startswith(b"\x89PNG\r\n\x1a\n"):
-        return "image/png"
-    return "image/webp" if data[:4] == b"RIFF" and data[8:12] == b"WEBP" else None
 
 
 def _tidy(name: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import asdict
 
 import numpy as np
 
-from plethos.core.formats.gltf_surface import picture_type
+from plethos.core.formats.picture_type import picture_type
 from plethos.service.library.open_character import NotThereError, OpenCharacter
 from plethos.service.schemas.surface import MaterialInfo, SurfaceInfo, SurfaceRunInfo
 
