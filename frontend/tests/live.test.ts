@@ -68,7 +68,7 @@ test('what others do is shown and answers nothing; a lost server is told, stroke
   wire.onclose()
   wire.onopen()
   expect(kinds()).toEqual(['pose', 'pose'])
-  expect(told.map(([name]) => name)).toEqual(['connected', 'version', 'job', 'elsewhere', 'connected', 'connected'])
+  expect(told.map(([name]) => name)).toEqual(['connected', 'version', 'elsewhere', 'connected', 'connected'])
 })
 test('a frame is unpacked as it was packed', () => {
   const head = new TextEncoder().encode('{"seq":1,"fields":{"with":3,"heat":1}} '.padEnd(40)), data = new ArrayBuffer(4 + head.length + 16)

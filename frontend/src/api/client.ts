@@ -252,6 +252,7 @@ export const api = {
     unwrap(http.GET('/api/characters/{character_id}/delivery/limit', { params: { path: { character_id: id }, query: { influences } } })),
   automaticWeights: (id: string, body: Schemas['AutomaticWeights']): Promise<Schemas['JobMessage']> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/automatic', { params: at(id), body })),
+  takeJob: (job: string): Promise<CharacterState> => unwrap(http.POST('/api/jobs/{job_id}/take', { params: { path: { job_id: job } } })),
   cancelJob: (job: string): Promise<void> => unwrap(http.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: job } } })),
   weightFindings: (id: string): Promise<WeightFinding[]> =>
     unwrap(http.GET('/api/characters/{character_id}/bind/findings', { params: at(id) })),

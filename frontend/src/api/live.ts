@@ -82,8 +82,8 @@ export interface LiveHandlers {
   contacts(count: Contacts): void
   version(state: CharacterState): void
   problem(sentence: string): void
-  /** How far long work has got; null when the server is gone. */
-  job(job: Job | null): void
+  /** How far long work has got, or how it ended. */
+  job(job: Job): void
   connected(yes: boolean): void
   /** The character was deleted; connected again once it is brought back. */
   gone(): void
@@ -162,7 +162,6 @@ export class LiveSocket {
       // A stroke in the air is lost with its server; everything before it is stored.
       this.strokes = []
       this.inAir = null
-      this.handlers.job(null)
       this.handlers.elsewhere(false)
       this.handlers.connected(false)
       this.timer = window.setTimeout(() => this.connect(), Math.min(250 * 2 ** this.retry++, 4000))

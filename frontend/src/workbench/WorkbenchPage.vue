@@ -13,6 +13,7 @@ import FigureView from '@/view/FigureView.vue'
 import DrawingView from '@/drawing/DrawingView.vue'
 import { panels } from '@/stations/stations'
 import KeyList from './KeyList.vue'
+import WorkList from './WorkList.vue'
 import { isTyping } from './keys'
 import { useCharacter } from './character'
 import { useLive } from './live'
@@ -90,6 +91,7 @@ const saved = computed(() => {
       <nav aria-label="Stations">
         <button v-for="s in stations" :key="s.name" :class="{ on: station === s.name }" :aria-current="station === s.name ? 'page' : undefined" @click="go(s.name)"><span class="num">{{ s.key }}</span>{{ s.label }}</button>
       </nav>
+      <WorkList />
       <div class="saved" role="status" :class="{ lost: live.lost || live.elsewhere }"><i />{{ saved }}</div>
       <el-button v-if="live.gone" size="small" @click="live.bringBack()">Bring it back</el-button>
       <el-button v-else-if="live.elsewhere" size="small" @click="live.takeOver()">Take over</el-button>

@@ -1,17 +1,19 @@
-/** The live side of the page: frames of the pose, strokes, what is being dragged, and long work. */
+/** The live side of the page: frames of the pose, strokes, and what is being dragged. */
 import { useDebounceFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { api, Problem, type TriggerRule } from '@/api/client'
-import { LiveSocket, type Contacts, type Dab, type Frame, type Job, type ToolSettings, type Want } from '@/api/live'
+import { LiveSocket, type Contacts, type Dab, type Frame, type ToolSettings, type Want } from '@/api/live'
 import { say, useCharacter } from './character'
 import { useLook } from './look'
 import { usePose } from './pose'
+import { useWork } from './work'
 
 export const useLive = defineStore('live', () => {
   const character = useCharacter()
   const posing = usePose()
   const looks = useLook()
+  const work = useWork()
   const frame = shallowRef<Frame | null>(null)
   const contacts = shallowRef<Contacts | null>(null)
   const framesShown = ref(0)
@@ -32,10 +34,7 @@ export const useLive = defineStore('live', () => {
   const trial = ref<string | null>(null)
   /** Numbers or rules of a remedy that are being changed, not stored yet. */
   const body = shallowRef<Want['body']>(null)
-  /** The work that is under way on this character, or null. */
-  const job = shallowRef<Job | null>(null)
   let socket: LiveSocket | null = null
-  let followed: string | null = null
 
   const want = computed<Want>(() => ({
     without: looks.showsWithout,
@@ -69,15 +68,14 @@ export const useLive = defineStore('live', () => {
       },
       contacts: (count) => (contacts.value = count),
       version: (state) => void character.take(state),
-      job: follow,
+      job: (job) => work.follow(job),
       elsewhere: (yes) => (elsewhere.value = yes),
       gone: () => (gone.value = true),
       problem: (text) => say(new Problem(text)),
       connected: (yes) => {
         // After the server was away its state counts, not ours.
         if (yes && !connected.value && framesShown.value > 0) void character.refresh()
-        // Work that was under way may have ended with the server.
-        if (yes && followed) void api.job(followed).then(follow).catch(say)
+        if (yes) work.lookAgain()
         connected.value = yes
         lost.value = !yes
         if (yes) gone.value = false
@@ -88,16 +86,11 @@ export const useLive = defineStore('live', () => {
 
   function disconnect(): void {
     socket?.close()
-    socket = followed = null
-    frame.value = contacts.value = preview.value = moving.value = reach.value = body.value = trial.value = job.value = null
+    socket = null
+    frame.value = contacts.value = preview.value = moving.value = reach.value = body.value = trial.value = null
+    work.jobs = []
     connected.value = lost.value = elsewhere.value = gone.value = false
     framesShown.value = 0
-  }
-
-  function follow(now: Job | null): void {
-    if (now?.state === 'failed') say(new Problem(now.detail ?? 'The work went wrong; nothing was changed.'))
-    job.value = now && (now.state === 'waiting' || now.state === 'running') ? now : null
-    if (now) followed = job.value?.id ?? null
   }
 
   /** Whether a newer pose than the one that is shown was asked for. */
@@ -119,19 +112,6 @@ export const useLive = defineStore('live', () => {
     void count()
   }
 
-  /** How far automatic weights have got, or null. */
-  const binding = computed(() => (job.value?.kind === 'automatic' ? job.value.share : null))
-  async function automaticWeights(names: string[] | null, region: string | null = null): Promise<void> {
-    try {
-      follow(await api.automaticWeights(character.id, { joints: names, region }))
-    } catch (error) {
-      say(error)
-    }
-  }
-  function cancelAutomatic(): void {
-    if (job.value) void api.cancelJob(job.value.id).catch(say)
-  }
-
   /** Edit here from now on, whoever did before. */
   const takeOver = () => api.takeOver(character.id).catch(say)
   /** Bring the character back that was deleted: every page that has it open goes on. */
@@ -150,7 +130,7 @@ export const useLive = defineStore('live', () => {
   watch([() => posing.pose, want], ask)
 
   return {
-    frame, contacts, framesShown, connected, lost, elsewhere, gone, bringBack, preview, moving, reach, asks, body, trial, job, binding, connect, disconnect, touch, endStroke, automaticWeights,
-    cancelAutomatic, takeOver, previewTrigger,
+    frame, contacts, framesShown, connected, lost, elsewhere, gone, bringBack, preview, moving, reach, asks, body, trial, connect, disconnect, touch, endStroke,
+    takeOver, previewTrigger,
   }
 })

@@ -20,22 +20,29 @@ def start(
     ] = None,
     data: Annotated[Path | None, typer.Option(help="Where data is kept.")] = None,
     empty: Annotated[bool, typer.Option("--empty", help="Do not put the demo characters in.")] = False,
+    workers: Annotated[int, typer.Option(min=0, max=64, help="Processes that do long work.")] = 1,
+    database_port: Annotated[
+        int | None, typer.Option(min=1, max=65535, help="The database's port on loopback, for workers elsewhere.")
+    ] = None,
 ) -> None:
     """Set up what is missing and open the workbench at a local address."""
     from plethos.launch.start import start as begin
 
-    begin(port, data, empty)
+    begin(port, data, empty, workers, database_port)
 
 
 @app.command()
 def worker(
-    data: Annotated[Path | None, typer.Option(help="The data of the application that runs.")] = None,
+    data: Annotated[Path | None, typer.Option(help="The data of an application that runs on this machine.")] = None,
+    database: Annotated[
+        Path | None, typer.Option(help="A file that holds the database's address; or set PLETHOS_DATABASE.")
+    ] = None,
     quiet: Annotated[bool, typer.Option("--quiet", hidden=True)] = False,
 ) -> None:
-    """Do long work (automatic weights) for an application that runs on this data, in one more process."""
+    """Do long work in one more process, on this machine or on another: see docs/workers.md."""
     from plethos.launch.work import work
 
-    work(data, quiet)
+    work(data, database, quiet)
 
 
 @app.command()

@@ -19,6 +19,7 @@ from pathlib import Path
 
 BINARIES = Path("/usr/lib/postgresql/15/bin")
 TRIES = 5
+CONNECTIONS = 500  # a hundred workers and more: see docs/workers.md
 NEEDED = 100_000_000  # bytes of disk that a database with the demo takes
 
 
@@ -85,10 +86,13 @@ class Cluster:
     ----------
     folder
         Holds the data, the password and the log; made when missing.
+    fixed_port
+        The port to be on; None = any that is free.
     """
 
     folder: Path
     port: int = 0
+    fixed_port: int | None = None
 
     def start(self) -> str:
         """Start it, making it first when new; returns the SQLAlchemy address of its database."""
@@ -110,7 +114,7 @@ class Cluster:
             raise SetupError(f"{self.folder / 'password'} holds no password: put it back from a copy.") from None
         self._stop_leftover()
         for attempt in range(TRIES):
-            self.port = free_port()
+            self.port = self.fixed_port or free_port()
             if self._try_start():
                 break
             if attempt == TRIES - 1:
@@ -181,9 +185,8 @@ class Cluster:
             raise SetupError(f"The disk that {self.folder} lies on is full: free some {NEEDED // 1_000_000} MB.")
 
     def _try_start(self) -> bool:
-        options = (
-            f"-c listen_addresses=127.0.0.1 -c port={self.port} -c unix_socket_directories='' -c max_connections=60"
-        )
+        told = ("listen_addresses=127.0.0.1", f"port={self.port}", "unix_socket_directories=''")
+        options = " ".join(f"-c {one}" for one in (*told, f"max_connections={CONNECTIONS}"))
         log = str(self.folder / "log")
         done = self._run("pg_ctl", "start", "-D", str(self._data), "-l", log, "-w", "-t", "30", "-o", options)
         return done.returncode == 0

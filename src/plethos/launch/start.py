@@ -108,8 +108,15 @@ def _listen(port: int | None) -> socket.socket:
     raise SetupError(f"{wanted} taken: pass --port with a free one.")
 
 
-def start(port: int | None, data: Path | None, empty: bool) -> None:
+def start(port: int | None, data: Path | None, empty: bool, workers: int = 1, database_port: int | None = None) -> None:
     """Run until Ctrl-C or SIGTERM.
+
+    Parameters
+    ----------
+    workers
+        How many processes do long work.
+    database_port
+        Where the database listens on loopback; None = anywhere.
 
     Raises
     ------
@@ -121,22 +128,23 @@ def start(port: int | None, data: Path | None, empty: bool) -> None:
     folder = (data or default_data()).resolve()
     with _alone_in(folder), _listen(port) as listening:
         build_front()
-        cluster = Cluster(folder / "database")
+        cluster = Cluster(folder / "database", fixed_port=database_port)
         address = folder / "database.url"
-        server, worker = Server(folder, listening, empty), Worker(folder)
+        server, crew = Server(folder, listening, empty), [Worker(folder) for _ in range(workers)]
         try:
             url = cluster.start()
             # For the processes that work on it; only whoever may read the data may read it.
             address.touch(mode=0o600)
             address.write_text(url)
-            _look_after(cluster, server, worker)
+            _look_after(cluster, server, crew)
         except OSError as error:
             where = error.filename or folder
             raise SetupError(f"The data cannot be kept in {folder}: {where}: {error.strerror}.") from None
         finally:
             _mark_stopping(folder)
             server.stop()
-            worker.stop()
+            for worker in crew:
+                worker.stop()
             with contextlib.suppress(OSError):
                 address.unlink(missing_ok=True)
             cluster.stop()
@@ -241,13 +249,13 @@ class Worker:
                 Path(f"/proc/{self._process.pid}/autogroup").write_text(str(BACKSEAT))
 
     def stop(self) -> None:
-        """Stop it at once: what it was at work on is given up by the next start."""
+        """Stop it at once: what it was at work on is taken up anew by the next start."""
         if self._process is not None:
             self._process.kill()
             self._process.wait()
 
 
-def _look_after(cluster: Cluster, server: Server, worker: Worker) -> None:
+def _look_after(cluster: Cluster, server: Server, crew: list[Worker]) -> None:
     """Start again whatever has died, until the server says that it is done."""
     server.begin()
     pause, look, failed = 0.0, 0.0, 0
@@ -264,7 +272,8 @@ def _look_after(cluster: Cluster, server: Server, worker: Worker) -> None:
             print(f"plethos: the server died ({code}): starting it again.", file=sys.stderr, flush=True)
             server.begin()
         elif began:
-            worker.keep()
+            for worker in crew:
+                worker.keep()
         if time.monotonic() >= look and not cluster.runs():
             print("plethos: the database is gone: starting it again.", file=sys.stderr, flush=True)
             pause = LOOK if cluster.restart() else min(2 * pause + LOOK, 4.0)

@@ -58,15 +58,31 @@ class RevisionRow(Base):
 
 
 class WorkRow(Base):
-    """How far a piece of long work has got."""
+    """A piece of long work, or a part of one, and how far it has got: see `work.Work`."""
 
     __tablename__ = "work"
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
     character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"))
     kind: Mapped[str] = mapped_column(String(40))
+    arguments: Mapped[dict[str, Any]] = mapped_column(JSONB, default=dict)
+    revision_id: Mapped[str | None] = mapped_column(String(32), default=None)
+    page: Mapped[str | None] = mapped_column(String(64), default=None)
+    parent_id: Mapped[str | None] = mapped_column(ForeignKey("work.id", ondelete="CASCADE"), default=None)
+    part: Mapped[int] = mapped_column(Integer, default=0)
     state: Mapped[str] = mapped_column(String(12))
-    share: Mapped[float] = mapped_column(Float)
+    share: Mapped[float] = mapped_column(Float, default=0.0)
     detail: Mapped[str | None] = mapped_column(Text, default=None)
-    unwanted: Mapped[bool]
+    unwanted: Mapped[bool] = mapped_column(default=False)
+    owner: Mapped[str | None] = mapped_column(String(32), default=None)
+    attempts: Mapped[int] = mapped_column(Integer, default=0)
     beat_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True), default=None)
     asked_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class ReportRow(Base):
+    """What a piece of work came to: a document whose arrays are blobs, as a revision's."""
+
+    __tablename__ = "reports"
+    work_id: Mapped[str] = mapped_column(ForeignKey("work.id", ondelete="CASCADE"), primary_key=True)
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

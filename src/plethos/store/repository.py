@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 import psycopg
@@ -17,14 +17,25 @@ from plethos.store.models import Blob, CharacterRow, RevisionRow
 from plethos.store.revision import Missing, Overtaken, Revision
 from plethos.store.transactions import Transactions
 
+SUSPENDED = 10_000  # milliseconds
 CHANGES = "plethos_changes"  # the channel on which changed characters are told
 
 
 class Store:
-    """The database. Every method is one transaction; while the database is away it is waited for, for a while."""
+    """The database. Every method is one transaction; while the database is away it is waited for, for a while.
 
-    def __init__(self, url: str) -> None:
-        self.engine: Engine = create_engine(url, pool_pre_ping=True, pool_size=5, max_overflow=15)
+    Parameters
+    ----------
+    connections
+        How many are kept.
+    """
+
+    def __init__(self, url: str, connections: int = 5) -> None:
+        # Whoever is suspended in the middle of a transaction holds nobody up for long.
+        bounds = {"options": f"-c idle_in_transaction_session_timeout={SUSPENDED}"}
+        self.engine: Engine = create_engine(
+            url, pool_pre_ping=True, pool_size=connections, max_overflow=15, connect_args=bounds
+        )
         event.listen(self.engine, "before_cursor_execute", _in_binary)
         self.transactions = Transactions(self.engine)
 
@@ -47,7 +58,7 @@ class Store:
         character_id = uuid.uuid4().hex[:12]
         with self.transactions.begin() as session:
             file_hash, first = digest(file), _new_id()
-            _put(session, {**blobs, file_hash: file})
+            put_blobs(session, {**blobs, file_hash: file})
             row = CharacterRow(id=character_id, name=name, file_hash=file_hash, demo=demo, head_id=first)
             session.add(row)
             session.flush()
@@ -75,6 +86,14 @@ class Store:
         with self.transactions() as session:
             return self._current(session, character_id)
 
+    def revision(self, character_id: str, revision_id: str) -> Revision:
+        """A revision of a character, whether it is the current one or not."""
+        with self.transactions() as session:
+            row, revision = session.get(CharacterRow, character_id), session.get(RevisionRow, revision_id)
+            if row is None or row.removed_at is not None or revision is None or revision.character_id != row.id:
+                raise Missing(f"revision {revision_id} of {character_id}")
+            return self._revision(session, row, revision)
+
     def head(self, character_id: str) -> tuple[str | None, str]:
         """The id of the revision that a character is at, and its name; None when it is not in the library."""
         with self.transactions() as session:
@@ -91,6 +110,7 @@ class Store:
         document: dict[str, Any],
         blobs: Mapping[str, bytes],
         after: str | None = None,
+        along: Callable[[Session], None] | None = None,
     ) -> Revision:
         """Store an edit: its blobs, its revision and the new head, or nothing. What could be redone leaves the line.
 
@@ -101,13 +121,15 @@ class Store:
         after
             The id of the revision that the edit was made of. When it is not the head any more, someone else has edited
             the character meanwhile, and `Overtaken` is raised.
+        along
+            What else is stored with it, in the same transaction, or keeps it from being stored.
         """
         own_id = _new_id()
         try:
-            return self._append(own_id, character_id, label, document, blobs, after)
+            return self._append(own_id, character_id, label, document, blobs, after, along)
         except OperationalError:
             # The database went away in the middle: whether it was stored shows when it is back.
-            return self._append(own_id, character_id, label, document, blobs, after)
+            return self._append(own_id, character_id, label, document, blobs, after, along)
 
     def _append(
         self,
@@ -117,6 +139,7 @@ class Store:
         document: dict[str, Any],
         blobs: Mapping[str, bytes],
         after: str | None,
+        along: Callable[[Session], None] | None,
     ) -> Revision:
         with self.transactions.begin() as session:
             row = _locked(session, character_id)
@@ -124,7 +147,7 @@ class Store:
                 return self._current(session, character_id)
             if after is not None and row.head_id != after:
                 raise Overtaken(f"character {character_id} is at {row.head_id}, not {after}")
-            _put(session, blobs)
+            put_blobs(session, blobs)
             head = session.get_one(RevisionRow, row.head_id)
             undone = (RevisionRow.character_id == character_id) & (RevisionRow.number > head.number)
             session.execute(update(RevisionRow).where(undone).values(overwritten=True))
@@ -136,6 +159,8 @@ class Store:
             row.head_id = fresh.id
             row.changed_at = func.now()
             _tell(session, character_id)
+            if along is not None:
+                along(session)
             session.flush()
             return self._current(session, character_id)
 
@@ -168,7 +193,7 @@ class Store:
         """Keep a picture of a character, in place of the one before."""
         with self.transactions.begin() as session:
             row, name = _locked(session, character_id), digest(data)
-            _put(session, {name: data})
+            put_blobs(session, {name: data})
             session.flush()
             row.picture_hash = name
 
@@ -237,7 +262,7 @@ def _new_id() -> str:
     return uuid.uuid4().hex
 
 
-def _put(session: Session, blobs: Mapping[str, bytes]) -> None:
+def put_blobs(session: Session, blobs: Mapping[str, bytes]) -> None:
     """Keep what is not kept yet."""
     known = set(session.scalars(select(Blob.hash).where(Blob.hash.in_(list(blobs))))) if blobs else set()
     for name, data in blobs.items():

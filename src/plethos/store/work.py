@@ -1,23 +1,38 @@
-"""How far each piece of long work has got: what its worker writes and whoever waits for it reads."""
+"""Long work: who asked for what, whose it is, and how far it has got.
+
+A piece of work may have parts, which are pieces of their own with a parent. Whoever takes one up owns it until it is
+done, or until nothing was heard of them for a while by the clock of the database: then another may take it up, and what
+the former owner still brings is refused. What a piece comes to is stored in the very transaction that ends it.
+
+Rows are locked from the part to the whole, never back: a part finds out by itself that the whole is not wanted.
+"""
 
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
+from typing import Any
 
-from sqlalchemy import func, select, text, update
-from sqlalchemy.orm import Session
+from sqlalchemy import delete, func, select, text, update
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session, aliased
 
-from plethos.store.models import WorkRow
+from plethos.store.models import ReportRow, WorkRow
+from plethos.store.repository import put_blobs
+from plethos.store.tickets import hand_out
 from plethos.store.transactions import Transactions
 
-WAITING, RUNNING, DONE, CANCELLED, FAILED = "waiting", "running", "done", "cancelled", "failed"
-UNDER_WAY = (WAITING, RUNNING)
-# What Procrastinate still has to do for a piece of work.
-ASKED = "select 1 from procrastinate_jobs where status in ('todo', 'doing') and args ->> 'work_id' = work.id"
+WAITING, RUNNING, PARTED = "waiting", "running", "parted"
+DONE, OFFERED, CANCELLED, FAILED = "done", "offered", "cancelled", "failed"
+UNDER_WAY = (WAITING, RUNNING, PARTED)
+OWNED = (WAITING, RUNNING)  # one that lapsed waits, and is still its owner's until another takes it up
+MOST_ATTEMPTS = 3  # owners that are lost over one piece
 WORK = "plethos_work"  # the channel on which steps of work are told, by the character they are on
+ASKING = 5731  # the advisory lock of whoever asks
+TICKETS = "select 1 from procrastinate_jobs where status = 'todo' and args ->> 'work_id' = work.id"
+LATE = 5.0  # seconds that a waiting piece is left alone before its ticket is looked for
 
 
 @dataclass(frozen=True)
@@ -26,20 +41,63 @@ class Work:
 
     Parameters
     ----------
+    arguments
+        What it was asked with; a part's own.
+    revision_id
+        The revision of the character that it is of.
+    page
+        Who asked; None = a program.
+    parent_id, part
+        What it is a part of, and which.
     state
-        One of the five above.
+        *waiting*, *running*, *parted* (its parts are under way), or how it ended: *done*, *offered* (what it came to
+        may be taken), *cancelled*, *failed*.
     share
         How much is done, 0 to 1.
     detail
-        Why it failed, as a sentence.
+        Why it failed, or is only offered, as a sentence.
     """
 
     id: str
     character_id: str
     kind: str
+    arguments: dict[str, Any]
+    revision_id: str | None
+    page: str | None
+    parent_id: str | None
+    part: int
     state: str
     share: float
     detail: str | None
+
+    @property
+    def is_under_way(self) -> bool:
+        """Whether it has not ended."""
+        return self.state in UNDER_WAY
+
+
+@dataclass(frozen=True)
+class Report:
+    """What a piece of work came to.
+
+    Parameters
+    ----------
+    document
+        Plain data; arrays stand in it as hashes of blobs.
+    blobs
+        Those that may not be stored yet.
+    """
+
+    document: dict[str, Any]
+    blobs: Mapping[str, bytes] = field(default_factory=dict)
+
+
+class TooMuchError(Exception):
+    """As much as may be is under way already."""
+
+
+class DisownedError(Exception):
+    """The piece of work is another's by now, or has ended: what was worked out is not wanted from here."""
 
 
 class WorkList:
@@ -48,93 +106,287 @@ class WorkList:
     def __init__(self, transactions: Transactions) -> None:
         self._session = transactions
 
-    def ask(self, character_id: str, kind: str) -> Work:
-        """Put a new piece of work on the list, waiting."""
+    def ask(
+        self,
+        character_id: str,
+        kind: str,
+        arguments: Mapping[str, Any] | None = None,
+        revision_id: str | None = None,
+        page: str | None = None,
+        most_of_page: int | None = None,
+        most: int | None = None,
+    ) -> Work:
+        """Put a new piece of work on the list, waiting, and tell the workers.
+
+        What is under way with the same arguments, of the same revision, is given instead.
+
+        Raises
+        ------
+        TooMuchError
+            When that many are under way already.
+        """
         row = WorkRow(
-            id=uuid.uuid4().hex[:12], character_id=character_id, kind=kind, state=WAITING, share=0.0, unwanted=False
-        )
+            id=_new_id(), character_id=character_id, kind=kind, arguments=dict(arguments or {}),
+            revision_id=revision_id, page=page, state=WAITING, share=0.0, unwanted=False, part=0, attempts=0,
+        )  # fmt: skip
+        own = select(WorkRow).where(WorkRow.parent_id.is_(None), WorkRow.state.in_(UNDER_WAY))
         with self._session.begin() as session:
+            # One asks after the other, or two would both find that there is nothing yet.
+            session.execute(text("select pg_advisory_xact_lock(:asking)"), {"asking": ASKING})
+            for known in session.scalars(own.where(WorkRow.character_id == character_id, WorkRow.kind == kind)):
+                if (known.arguments, known.revision_id) == (row.arguments, revision_id) and not known.unwanted:
+                    return _work(known)
+            asked = [one.page for one in session.scalars(own)]
+            if (most is not None and len(asked) >= most) or (
+                most_of_page is not None and page is not None and asked.count(page) >= most_of_page
+            ):
+                raise TooMuchError
             session.add(row)
+            session.flush()
+            hand_out(session, [row.id])
             _tell(session, character_id)
             return _work(row)
 
     def find(self, work_id: str) -> Work | None:
         """A piece of work; None when it is not on the list (any more)."""
-        with self._session() as session:
-            row = session.get(WorkRow, work_id)
-            return _work(row) if row is not None else None
+        return next(iter(self._found(select(WorkRow).where(WorkRow.id == work_id))), None)
 
-    def under_way(self, character_id: str, kind: str) -> Work | None:
-        """What of a kind is waiting or running for a character; the newest of several."""
-        with self._session() as session:
-            wanted = select(WorkRow).where(
-                WorkRow.character_id == character_id, WorkRow.kind == kind, WorkRow.state.in_(UNDER_WAY)
-            )
-            row = session.scalars(wanted.order_by(WorkRow.asked_at.desc())).first()
-            return _work(row) if row is not None else None
+    def under_way(self, page: str) -> list[Work]:
+        """What a page has asked for and waits or runs, no parts."""
+        return self._found(
+            select(WorkRow).where(WorkRow.page == page, WorkRow.parent_id.is_(None), WorkRow.state.in_(UNDER_WAY))
+        )
 
-    def newest(self, character_id: str, followed: str | None = None) -> Work | None:
-        """The piece of work with that id, else what is under way for a character, else the last that was."""
-        with self._session() as session:
-            if followed is not None and (row := session.get(WorkRow, followed)) is not None:
-                return _work(row)
-            own = select(WorkRow).where(WorkRow.character_id == character_id)
-            row = session.scalars(own.order_by(WorkRow.state.in_(UNDER_WAY).desc(), WorkRow.asked_at.desc())).first()
-            return _work(row) if row is not None else None
+    def of_character(self, character_id: str, followed: Iterable[str] = ()) -> list[Work]:
+        """What is under way or offered on a character, oldest first, and those pieces that somebody follows."""
+        own = (WorkRow.character_id == character_id) & WorkRow.parent_id.is_(None)
+        shown = WorkRow.state.in_((*UNDER_WAY, OFFERED)) | WorkRow.id.in_(list(followed))
+        return self._found(select(WorkRow).where(own & shown).order_by(WorkRow.asked_at, WorkRow.id))
 
-    def begin(self, work_id: str) -> bool:
-        """Take a waiting piece of work; False when it is not wanted any more, or was taken."""
+    def parts(self, work_id: str) -> list[Work]:
+        """The parts of a piece of work, in their order; none when it is whole."""
+        return self._found(select(WorkRow).where(WorkRow.parent_id == work_id).order_by(WorkRow.part))
+
+    def take(self, work_id: str) -> str | None:
+        """Take up a piece that waits, and own it; what its owner is known by, None when it is not to be had."""
         with self._session.begin() as session:
             row = session.get(WorkRow, work_id, with_for_update=True)
             if row is None or row.state != WAITING:
-                return False
-            row.state, row.beat_at = CANCELLED if row.unwanted else RUNNING, func.now()
+                return None
+            wanted = _is_wanted(session, row)
+            row.state, row.owner, row.beat_at = RUNNING if wanted else CANCELLED, _new_id(), func.now()
             _tell(session, row.character_id)
-            return not row.unwanted
+            return row.owner if wanted else None
 
-    def progress(self, work_id: str, share: float) -> bool:
-        """Say how much is done; False when nobody wants the rest."""
-        with self._session.begin() as session:
-            own = update(WorkRow).where(WorkRow.id == work_id, WorkRow.state == RUNNING)
-            told = own.values(share=share, beat_at=func.now())
-            row = session.execute(told.returning(WorkRow.unwanted, WorkRow.character_id)).first()
-            if row is not None:
-                _tell(session, row.character_id)
-            return row is not None and not row.unwanted
+    def progress(self, work_id: str, owner: str, share: float) -> bool:
+        """Say how much is done; False when nobody wants the rest.
 
-    def finish(self, work_id: str, state: str, detail: str | None = None) -> None:
-        """Take it off the running ones."""
+        Raises
+        ------
+        DisownedError
+            When it is another's by now.
+        """
         with self._session.begin() as session:
-            own = update(WorkRow).where(WorkRow.id == work_id, WorkRow.state.in_(UNDER_WAY))
-            done = own.values(state=state, detail=detail)
-            character_id = session.scalar(done.returning(WorkRow.character_id))
-            if character_id is not None:
-                _tell(session, character_id)
+            row = _owned(session, work_id, owner)
+            row.share, row.state, row.beat_at = share, RUNNING, func.now()
+            _tell(session, row.character_id)
+            return _is_wanted(session, row)
+
+    def part(self, work_id: str, owner: str, parts: Sequence[Mapping[str, Any]]) -> None:
+        """Put the parts of a piece on the list, each with arguments; once all are done it waits to be taken up again.
+
+        Raises
+        ------
+        DisownedError
+            When it is another's by now.
+        """
+        with self._session.begin() as session:
+            row = _owned(session, work_id, owner)
+            row.state, row.owner = PARTED, None
+            own = [
+                WorkRow(
+                    id=_new_id(), character_id=row.character_id, kind=row.kind, arguments=dict(part),
+                    revision_id=row.revision_id, page=row.page, parent_id=row.id, part=number, state=WAITING,
+                    share=0.0, unwanted=False, attempts=0,
+                )
+                for number, part in enumerate(parts)
+            ]  # fmt: skip
+            session.add_all(own)
+            session.flush()
+            hand_out(session, [one.id for one in own])
+            _tell(session, row.character_id)
+
+    def finish(
+        self, work_id: str, owner: str, state: str, detail: str | None = None, report: Report | None = None
+    ) -> None:
+        """End a piece, with what it came to: both or nothing.
+
+        Raises
+        ------
+        DisownedError
+            When it is another's by now: then nothing is stored.
+        """
+        with self._session.begin() as session:
+            end(session, work_id, owner, state, detail, report)
+
+    def ending(self, work_id: str, owner: str) -> Callable[[Session], None]:
+        """What ends a piece as done in the transaction that stores the edit which it came to."""
+        return lambda session: end(session, work_id, owner, DONE)
+
+    def release(self, owners: Iterable[str]) -> None:
+        """Let others take up what these own, at once: they are about to stop."""
+        with self._session.begin() as session:
+            own = update(WorkRow).where(WorkRow.owner.in_(list(owners)), WorkRow.state.in_(OWNED))
+            left = own.values(state=WAITING, owner=None).returning(WorkRow.id)
+            hand_out(session, session.scalars(left).all())
+
+    def settle(self, work_id: str) -> Work | None:
+        """What is offered has been taken, or was left: it is done; None when it is not offered (any more)."""
+        with self._session.begin() as session:
+            row = session.get(WorkRow, work_id, with_for_update=True)
+            if row is None or row.state != OFFERED:
+                return None
+            row.state = DONE
+            _tell(session, row.character_id)
+            return _work(row)
 
     def cancel(self, work_id: str) -> None:
-        """Say that nobody wants it any more: what waits is dropped, what runs stops at its next step."""
+        """Say that nobody wants it any more, parts and all: what waits is dropped, what runs stops at its next step."""
         with self._session.begin() as session:
             row = session.get(WorkRow, work_id, with_for_update=True)
             if row is not None:
                 row.unwanted = True
-                if row.state == WAITING:
+                if row.state in (WAITING, PARTED, OFFERED):
                     row.state = CANCELLED
                 _tell(session, row.character_id)
 
-    def beat(self, work_ids: Iterable[str]) -> None:
-        """Say that someone is still at work on these."""
-        with self._session.begin() as session:
-            session.execute(update(WorkRow).where(WorkRow.id.in_(list(work_ids))).values(beat_at=func.now()))
+    def report(self, work_id: str) -> dict[str, Any] | None:
+        """What a piece came to; None when there is nothing (yet, or any more)."""
+        with self._session() as session:
+            return session.scalar(select(ReportRow.document).where(ReportRow.work_id == work_id))
 
-    def give_up_lost(self, sentence: str, after: float) -> None:
-        """What nobody has been heard of for so many seconds has failed: its worker is gone, or was never asked."""
-        silent = func.now() - timedelta(seconds=after)
+    def reports_of_parts(self, work_id: str) -> list[dict[str, Any]]:
+        """What the parts that are done came to, in their order."""
+        with self._session() as session:
+            own = select(ReportRow.document).join(WorkRow, WorkRow.id == ReportRow.work_id)
+            return list(session.scalars(own.where(WorkRow.parent_id == work_id).order_by(WorkRow.part)))
+
+    def beat(self, owners: Iterable[str]) -> set[str]:
+        """Say that these owners are still at work; which of them own what they are at."""
         with self._session.begin() as session:
-            nobody = func.coalesce(WorkRow.beat_at, WorkRow.asked_at) < silent
-            lost = (WorkRow.state == RUNNING) | ((WorkRow.state == WAITING) & text(f"not exists ({ASKED})"))
-            given_up = update(WorkRow).where(nobody, lost).values(state=FAILED, detail=sentence)
-            for character_id in session.scalars(given_up.returning(WorkRow.character_id)).all():
-                _tell(session, character_id)
+            own = update(WorkRow).where(WorkRow.owner.in_(list(owners)), WorkRow.state.in_(OWNED))
+            told = own.values(beat_at=func.now(), state=RUNNING)
+            return {o for o in session.scalars(told.returning(WorkRow.owner)) if o is not None}
+
+    def lapse(self, after: float, sentence: str) -> None:
+        """Let others take up what nobody has been heard of for so many seconds.
+
+        Its owner, if there is one yet, keeps it until somebody does. What costs one owner after the other has failed.
+
+        Parameters
+        ----------
+        sentence
+            Why that failed.
+        """
+        with self._session.begin() as session:
+            silent = WorkRow.beat_at < func.now() - timedelta(seconds=after)
+            lost = select(WorkRow).where(WorkRow.state == RUNNING, silent).with_for_update(skip_locked=True)
+            for row in session.scalars(lost).all():
+                row.attempts += 1
+                if row.attempts >= MOST_ATTEMPTS:
+                    end(session, row.id, row.owner or "", FAILED, sentence)
+                    continue
+                row.state = WAITING
+                hand_out(session, [row.id])
+                _tell(session, row.character_id)
+
+    def repair(self) -> None:
+        """Hand out anew what waits and has lost its ticket, over a worker that died before it took it up."""
+        waits = select(WorkRow.id).where(WorkRow.state == WAITING)
+        late = func.coalesce(WorkRow.beat_at, WorkRow.asked_at) < func.now() - timedelta(seconds=LATE)
+        with self._session.begin() as session:
+            hand_out(session, session.scalars(waits.where(late, text(f"not exists ({TICKETS})"))).all())
+
+    def clear(self, after_hours: float, most: int) -> int:
+        """Take some of what ended long ago off the list, with its reports; how many."""
+        with self._session.begin() as session:
+            over = select(WorkRow.id).where(
+                WorkRow.parent_id.is_(None),
+                WorkRow.state.not_in((*UNDER_WAY, OFFERED)),
+                WorkRow.asked_at < func.now() - timedelta(hours=after_hours),
+            )
+            gone = session.execute(delete(WorkRow).where(WorkRow.id.in_(over.limit(most))).returning(WorkRow.id))
+            return len(gone.all())
+
+    def _found(self, wanted: Any) -> list[Work]:
+        part = aliased(WorkRow)
+        of_parts = select(func.avg(part.share)).where(part.parent_id == WorkRow.id).scalar_subquery()
+        with self._session() as session:
+            found = [(_work(row), mean) for row, mean in session.execute(wanted.add_columns(of_parts))]
+        return [replace(work, share=mean) if work.state == PARTED else work for work, mean in found]
+
+
+def end(
+    session: Session,
+    work_id: str,
+    owner: str,
+    state: str,
+    detail: str | None = None,
+    report: Report | None = None,
+) -> None:
+    """End a piece in a transaction that also stores what it came to: only its owner may.
+
+    Raises
+    ------
+    DisownedError
+        When it is another's by now.
+    """
+    row = _owned(session, work_id, owner)
+    row.state, row.detail = state, detail
+    row.share = 1.0 if state == DONE else row.share
+    if report is not None:
+        put_blobs(session, report.blobs)
+        session.execute(insert(ReportRow).values(work_id=work_id, document=report.document))
+    _tell(session, row.character_id)
+    session.flush()
+    if row.parent_id is None:
+        # What its parts came to has been put together: it is of no use by itself.
+        parts = select(WorkRow.id).where(WorkRow.parent_id == work_id)
+        session.execute(delete(ReportRow).where(ReportRow.work_id.in_(parts)))
+    else:
+        _end_of_part(session, row.parent_id, state, detail)
+
+
+def _end_of_part(session: Session, parent_id: str, state: str, detail: str | None) -> None:
+    """The last part that is done wakes the whole; one that failed ends it."""
+    parent = session.get(WorkRow, parent_id, with_for_update=True)
+    if parent is None or parent.state != PARTED:
+        return
+    if state != DONE:
+        parent.state, parent.detail = state, detail
+        return
+    left = select(func.count()).where(WorkRow.parent_id == parent_id, WorkRow.state != DONE)
+    if not session.scalar(left):
+        parent.state = WAITING
+        session.flush()
+        hand_out(session, [parent_id])
+
+
+def _is_wanted(session: Session, row: WorkRow) -> bool:
+    if row.parent_id is None:
+        return not row.unwanted
+    return session.scalar(select(WorkRow.state).where(WorkRow.id == row.parent_id)) == PARTED
+
+
+def _owned(session: Session, work_id: str, owner: str) -> WorkRow:
+    row = session.get(WorkRow, work_id, with_for_update=True, populate_existing=True)
+    if row is None or row.owner != owner or row.state not in OWNED:
+        raise DisownedError
+    return row
+
+
+def _new_id() -> str:
+    return uuid.uuid4().hex[:12]
 
 
 def _tell(session: Session, character_id: str) -> None:
@@ -143,4 +395,7 @@ def _tell(session: Session, character_id: str) -> None:
 
 
 def _work(row: WorkRow) -> Work:
-    return Work(row.id, row.character_id, row.kind, row.state, row.share, row.detail)
+    return Work(
+        row.id, row.character_id, row.kind, row.arguments, row.revision_id, row.page, row.parent_id, row.part,
+        row.state, row.share, row.detail,
+    )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import AsyncIterator
 from concurrent.futures import ThreadPoolExecutor
@@ -13,7 +14,7 @@ from fastapi.responses import FileResponse, HTMLResponse
 from fastapi.staticfiles import StaticFiles
 
 from plethos import __version__
-from plethos.service.jobs.jobs import Jobs
+from plethos.service.jobs.worker import Worker
 from plethos.service.library.notices import Notices
 from plethos.service.library.workbench import Workbench
 from plethos.store.repository import Store
@@ -51,14 +52,16 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
 
     settings = settings or Settings()
     bench = Workbench(store)
-    jobs = Jobs(bench)
     notices = Notices(bench)
+    worker = Worker(bench)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         with ThreadPoolExecutor(FRAMES, "frames") as app.state.frames:
-            async with notices.listening(), jobs.working(settings.workers_elsewhere):
-                yield
+            async with notices.listening():
+                with worker.tending() if settings.workers_elsewhere else contextlib.nullcontext():
+                    async with contextlib.nullcontext() if settings.workers_elsewhere else worker.working():
+                        yield
         store.close()
 
     app = FastAPI(
@@ -69,7 +72,7 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
         lifespan=lifespan,
         max_body_size=settings.upload_bytes + ENVELOPE,
     )
-    app.state.bench, app.state.jobs, app.state.notices = bench, jobs, notices
+    app.state.bench, app.state.notices = bench, notices
     app.state.settings = settings
     problems.install(app)
     for routes in (

@@ -42,9 +42,9 @@ def findings(bench: Bench, character_id: str) -> list[WeightFinding]:
 
 
 @router.post("/automatic", status_code=202)
-async def automatic(jobs: AllJobs, character_id: str, body: AutomaticWeights) -> JobMessage:
+def automatic(jobs: AllJobs, character_id: str, body: AutomaticWeights) -> JobMessage:
     """Have automatic weights made: a job, which the live socket tells of."""
-    return job_message(await jobs.ask_once("automatic", character_id, joints=body.joints, region=body.region))
+    return job_message(jobs.ask("automatic", character_id, joints=body.joints, region=body.region))
 
 
 @router.post("/mend")

@@ -85,10 +85,6 @@ def _limits(connection: HTTPConnection) -> Settings:
 Limits = Annotated[Settings, Depends(_limits)]
 
 
-def _jobs(connection: HTTPConnection) -> Jobs:
-    return cast(Jobs, connection.app.state.jobs)
-
-
 def _upload(limits: Limits, file: Annotated[UploadFile, File()]) -> Upload:
     data = file.file.read(limits.upload_bytes + 1)
     if len(data) > limits.upload_bytes:
@@ -96,8 +92,14 @@ def _upload(limits: Limits, file: Annotated[UploadFile, File()]) -> Upload:
     return Upload(file.filename or "file", data)
 
 
-AllJobs = Annotated[Jobs, Depends(_jobs)]
 Bench = Annotated[Workbench, Depends(_bench)]
 ReadingBench = Annotated[Workbench, Depends(_reading_bench)]
 """For routes that take a file: what reads it ends when its sender goes."""
 OneFile = Annotated[Upload, Depends(_upload)]
+
+
+def _jobs(bench: Bench) -> Jobs:
+    return Jobs(bench)
+
+
+AllJobs = Annotated[Jobs, Depends(_jobs)]

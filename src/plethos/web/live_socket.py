@@ -22,7 +22,8 @@ from plethos.core.skeleton.names import new_id
 from plethos.core.skeleton.pose import Pose
 from plethos.service.desk.desk import Desk
 from plethos.service.desk.frame import awaited, contacts, frame
-from plethos.service.jobs.jobs import WENT_WRONG
+from plethos.service.jobs.jobs import Jobs
+from plethos.service.jobs.worker import WENT_WRONG
 from plethos.service.library.open_character import GONE, NotThereError
 from plethos.service.library.poses import pose_of
 from plethos.service.library.stroke import Tool
@@ -48,7 +49,7 @@ from plethos.service.tools.paint_strokes import PaintTool
 from plethos.service.tools.pick_strokes import PickTool
 from plethos.service.tools.sculpt_strokes import SculptTool
 from plethos.store.faults import fault_of
-from plethos.store.work import UNDER_WAY, Work
+from plethos.store.work import OFFERED, Work
 from plethos.web.live_messages import again_and_again, newest_of, send, sentence_of
 
 T = TypeVar("T")
@@ -58,6 +59,7 @@ TOOLS: dict[str, Tool] = {
     "sculpt": SculptTool(), "outline": OutlineTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()
 }  # fmt: skip
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
+GONE_AFTER = 5.0  # seconds without a page after which nobody wants what was under way for it
 NOT_SAVED = "The last stroke is not saved, everything before it is."
 NO_TEXT = "Messages to the server are text, in JSON: this one was bytes."
 
@@ -126,6 +128,7 @@ class _Session:
         finally:
             for end in leave:
                 end()
+            loop.call_later(GONE_AFTER, loop.run_in_executor, None, self._leave)
             for task in (*tasks, *self._measuring.values()):
                 task.cancel()
 
@@ -226,6 +229,12 @@ class _Session:
     def _frame(self, message: PoseMessage | StrokeMessage, version: Version, pose: Pose) -> bytes:
         return frame(self.desk, version, pose, message.want, {"seq": message.seq}, waits=False)
 
+    def _leave(self) -> None:
+        """Let go what was under way for the page, unless it is back."""
+        if not self.desk.opened.lease.is_here(self.desk.page):
+            with contextlib.suppress(OperationalError):
+                Jobs(self.bench).leave_page(self.desk.page)
+
     async def _tell_versions(self) -> None:
         """Say what others have stored, the newest only."""
         while True:
@@ -269,15 +278,14 @@ class _Session:
 
     async def _tell_work(self) -> None:
         """Say how long work on the character goes: what is under way now, and each step of it."""
-        works = self.socket.app.state.jobs.list
+        works = Jobs(self.bench).list
         character_id = self.desk.opened.revision.character_id
-        told: Work | None = None
-        came = True  # what was over when the page came is no news
+        told: dict[str, Work] = {}
         while True:
-            followed = told.id if told is not None and told.state in UNDER_WAY else None
-            now = await run_in_threadpool(works.newest, character_id, followed)
-            if now is not None and now != told and (now.state in UNDER_WAY or not came):
-                await send(self.socket, job_message(now))
-            told, came = now, False
+            found = await run_in_threadpool(works.of_character, character_id, list(told))
+            for work in found:
+                if told.get(work.id) != work:
+                    await send(self.socket, job_message(work))
+            told = {work.id: work for work in found if work.is_under_way or work.state == OFFERED}
             await self._work.wait()
             self._work.clear()

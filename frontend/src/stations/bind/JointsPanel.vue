@@ -7,13 +7,13 @@ import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
 import { say, useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
-import { useLive } from '@/workbench/live'
+import { useWork } from '@/workbench/work'
 import { useLengths } from '@/workbench/lengths'
 import LaySkeleton from './LaySkeleton.vue'
 
 const character = useCharacter()
 const posing = usePose()
-const live = useLive()
+const work = useWork()
 const tools = useTools()
 const lengths = useLengths()
 const ranges = ref<RangeInfo[]>([])
@@ -103,7 +103,7 @@ async function remove(remedies: boolean): Promise<void> {
   <template v-else>
     <div v-if="character.state && !character.state.bound" class="next" role="status">
       <p>Nothing follows these joints yet. When they stand right:</p>
-      <el-button type="primary" :disabled="live.binding !== null" @click="live.automaticWeights(null)">Make automatic weights</el-button>
+      <el-button type="primary" :disabled="work.binding !== null" @click="work.automaticWeights(null)">Make automatic weights</el-button>
     </div>
     <h2>{{ plainName(posing.chosen) }}</h2>
     <p class="muted hint">The skin stays where it is; the held pose shows what changes.</p>

@@ -6,11 +6,11 @@ import { plainName } from '@/workbench/angles'
 import { useTools } from '@/workbench/tools'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
-import { useLive } from '@/workbench/live'
+import { useWork } from '@/workbench/work'
 
 const character = useCharacter()
 const posing = usePose()
-const live = useLive()
+const work = useWork()
 const tools = useTools()
 const part = ref('')
 const name = ref('')
@@ -70,7 +70,7 @@ async function keep(): Promise<void> {
     <el-button :disabled="!tools.picked || !posing.chosen" @click="tools.fill('smooth', tools.pickedTarget)">Smooth</el-button>
     <el-button :disabled="!tools.picked || !posing.chosen" @click="tools.fill('even', tools.pickedTarget)">Gradient</el-button>
     <el-button :disabled="!tools.picked || !posing.chosen" @click="character.edit((c) => api.give(c, tools.pickedTarget, posing.chosen))">Give to {{ plainName(posing.chosen).toLowerCase() }}</el-button>
-    <el-button :disabled="!tools.picked || live.binding !== null" @click="live.automaticWeights(null, '')">Automatic</el-button>
+    <el-button :disabled="!tools.picked || work.binding !== null" @click="work.automaticWeights(null, '')">Automatic</el-button>
   </div>
 
   <h3>Keep it</h3>

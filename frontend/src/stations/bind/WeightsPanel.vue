@@ -7,13 +7,13 @@ import JointSelect from '@/workbench/JointSelect.vue'
 import { useTools } from '@/workbench/tools'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
-import { useLive } from '@/workbench/live'
+import { useWork } from '@/workbench/work'
 import FindingsList from './FindingsList.vue'
 import VertexWeights from './VertexWeights.vue'
 
 const character = useCharacter()
 const posing = usePose()
-const live = useLive()
+const work = useWork()
 const tools = useTools()
 /** What *Give* and *Copy* are for: a part by name, or what is picked. */
 const PICKED = '\u0000picked'
@@ -49,17 +49,17 @@ function toggleLock(): void {
   <VertexWeights />
 
   <h3>Automatic weights</h3>
-  <template v-if="live.binding !== null">
-    <el-progress :percentage="Math.round(live.binding * 100)" :stroke-width="8" />
-    <el-button @click="live.cancelAutomatic()">Cancel</el-button>
+  <template v-if="work.binding">
+    <el-progress :percentage="Math.round(work.binding.share * 100)" :stroke-width="8" />
+    <el-button @click="work.cancel(work.binding)">Cancel</el-button>
   </template>
   <div v-else class="row">
-    <el-button type="primary" :disabled="busy || !posing.chosen" @click="live.automaticWeights(null)">All joints</el-button>
-    <el-button v-if="tools.picked" :disabled="busy" @click="live.automaticWeights(null, '')">In what is picked</el-button>
+    <el-button type="primary" :disabled="busy || !posing.chosen" @click="work.automaticWeights(null)">All joints</el-button>
+    <el-button v-if="tools.picked" :disabled="busy" @click="work.automaticWeights(null, '')">In what is picked</el-button>
   </div>
-  <div v-if="live.binding === null" class="row">
+  <div v-if="!work.binding" class="row">
     <JointSelect v-model="these" multiple collapse-tags :placeholder="plainName(posing.chosen).toLowerCase()" aria-label="Joints for automatic weights" class="grow" />
-    <el-button :disabled="!posing.chosen || busy" title="The others keep their proportions" @click="live.automaticWeights(only)">{{ these.length > 1 ? 'Only these' : 'Only this joint' }}</el-button>
+    <el-button :disabled="!posing.chosen || busy" title="The others keep their proportions" @click="work.automaticWeights(only)">{{ these.length > 1 ? 'Only these' : 'Only this joint' }}</el-button>
   </div>
 
   <h3>A part, or what is picked</h3>

@@ -15,7 +15,6 @@ from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parts import unnormalised_weights
 from plethos.core.sculpt.session import Touched
 from plethos.core.weights.assign import DELIVERED, INSIDE, with_joint_weights
-from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.check import WeightFault, check_weights, without_stray
 from plethos.core.weights.edit import eased, given_to, like_part, like_vertex, mirrored_from
 from plethos.core.weights.fit import fitted
@@ -31,28 +30,6 @@ from plethos.service.schemas.tools import PaintBrush
 
 def _with(character: Character, weights: NDArray[np.float64] | sparse.csr_matrix) -> Character:
     return with_joint_weights(character, weights, INSIDE)
-
-
-def automatic(
-    workbench: Workbench,
-    character_id: str,
-    joints: Sequence[str] | None,
-    progress: Callable[[float], None],
-    region: str | None = None,
-) -> Version:
-    """Automatic weights for all joints or some, everywhere or in a region; `progress` may raise to cancel."""
-    # Worked out beside the lock, so that posing goes on meanwhile.
-    before = workbench.open(character_id).character
-    chosen = None if joints is None else before.skeleton.mask(joints)
-    bound = bound_automatically(before, INSIDE, chosen, None if region is None else before.region(region), progress)
-
-    def change(now: Character) -> Character:
-        if now is not before:
-            raise BadEditError("The character was changed while its weights were worked out: start again.")
-        return bound
-
-    label = "Automatic weights" if joints is None else f"Automatic weights of {', '.join(joints)}"
-    return workbench.edit(character_id, label + (" in the region" if region is not None else ""), change)
 
 
 def give(workbench: Workbench, character_id: str, target: VertexChoice, joint: str) -> Version:

@@ -2,18 +2,48 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
+from typing import Any
 
-from plethos.service.edits import weight_edits
-from plethos.service.library.workbench import Workbench
+import numpy as np
+
+from plethos.core.arrays import Arrays
+from plethos.core.character import Character
+from plethos.core.errors import BadEditError
+from plethos.core.weights.assign import INSIDE, with_influences
+from plethos.core.weights.bind import bound_automatically
+from plethos.service.jobs.kind import EditKind, Task
+from plethos.service.schemas.bind import AutomaticWeights
+
+OTHER_SKIN = "The character has another skin by now: these weights fit on it no more."
 
 
-def automatic_weights(
-    bench: Workbench,
-    character_id: str,
-    progress: Callable[[float], None],
-    joints: list[str] | None = None,
-    region: str | None = None,
-) -> None:
-    """See `weight_edits.automatic`."""
-    weight_edits.automatic(bench, character_id, joints, progress, region)
+class AutomaticWeightsJob(EditKind):
+    """Weights by heat along the bones: see `core.weights.bind`."""
+
+    name = "automatic"
+    arguments = AutomaticWeights
+
+    def label(self, arguments: Mapping[str, Any]) -> str:
+        asked = AutomaticWeights(**arguments)
+        label = "Automatic weights" if asked.joints is None else f"Automatic weights of {', '.join(asked.joints)}"
+        return label + (" in the region" if asked.region is not None else "")
+
+    def run(self, task: Task, arguments: Mapping[str, Any]) -> dict[str, Any]:
+        asked, character = AutomaticWeights(**arguments), task.version.character
+        chosen = None if asked.joints is None else character.skeleton.mask(asked.joints)
+        region = None if asked.region is None else character.region(asked.region)
+        bound = bound_automatically(character, INSIDE, chosen, region, task.progress).binding
+        weights = task.arrays.put("weights", "weights", bound.numbers, bound.weights)
+        return {"joints": list(character.skeleton.names), "weights": weights}
+
+    def edited(self, now: Character, document: Mapping[str, Any], arrays: Arrays) -> Character:
+        joints, weights = arrays.get("weights", document["weights"])
+        if len(weights) != len(now.mesh):
+            raise BadEditError(OTHER_SKIN)
+        here = {name: number for number, name in enumerate(now.skeleton.names)}
+        numbers = np.array([here.get(name, -1) for name in document["joints"]], np.int32)[joints]
+        if ((numbers < 0) & (weights > 0)).any():
+            gone = document["joints"][joints[(numbers < 0) & (weights > 0)][0]]
+            raise BadEditError(f"The joint “{gone}” is gone by now: these weights fit no more.")
+        return with_influences(now, np.maximum(numbers, 0), weights)

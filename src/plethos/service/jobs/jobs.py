@@ -1,144 +1,98 @@
-"""Long work as jobs: run by Procrastinate on the same database, in this process or in `plethos worker`."""
+"""Asking for long work, and taking what it came to. Who does it: see `worker`."""
 
 from __future__ import annotations
 
-import asyncio
-import contextlib
-import functools
-from collections.abc import AsyncIterator
 from typing import Any
 
-import psycopg
-import structlog
-from procrastinate import App, PsycopgConnector
-from procrastinate.exceptions import AppNotOpen, ConnectorException
-from sqlalchemy.exc import InterfaceError, OperationalError
-
-from plethos.core.errors import BadEditError, PlethosError
-from plethos.service.jobs.kinds import KINDS, Job
-from plethos.service.library.lease import WORKER
+from plethos.core.errors import BadEditError
+from plethos.service.jobs.kind import EditKind, JobKind
+from plethos.service.jobs.kinds import KINDS
+from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.open_character import NotThereError
+from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
-from plethos.store.work import CANCELLED, DONE, FAILED, Work, WorkList
+from plethos.store.work import TooMuchError, Work, WorkList
 
-WENT_WRONG = "Something went wrong in the server; nothing was changed."
-SERVER_GONE = "The server stopped while it was at work; nothing was changed. Start it again."
-LOST_AFTER = 6.0  # seconds
-AGAIN = 0.5  # seconds, before a worker is begun anew
-PATIENCE = 2.0  # seconds for one that is cancelled
-log = structlog.get_logger()
-
-
-class UnwantedError(Exception):
-    """Whoever asked for long work does not want it any more."""
+MOST_OF_A_PAGE = 4  # pieces under way that one page has asked for
+MOST = 40  # on the whole server
+OFF_THE_LIST = "That work is not on the list any more."
+TOO_MUCH = "There is too much under way already: wait for some of it, or cancel some."
 
 
 class Jobs:
-    """All long work on characters.
+    """All long work on characters, as whoever asks for it sees it.
 
     Parameters
     ----------
     bench
-        Where the results are stored.
-    lost_after
-        Seconds after which work of which nothing is heard has failed.
+        Of whoever asks.
     """
 
-    def __init__(self, bench: Workbench, lost_after: float = LOST_AFTER) -> None:
-        self.bench, self.list = bench.of(WORKER), WorkList(bench.store.transactions)
-        self.lost_after, self._in_hand = lost_after, set[str]()
-        at = bench.store.engine.url
-        where = {"host": at.host, "port": at.port, "user": at.username, "password": at.password, "dbname": at.database}
-        connector = PsycopgConnector(kwargs=where, min_size=1, max_size=4)
-        self.app = App(connector=connector)
-        self._tasks: dict[str, Any] = {
-            kind: self.app.task(name=kind)(functools.partial(self._run, job)) for kind, job in KINDS.items()
-        }
+    def __init__(self, bench: Workbench) -> None:
+        self.bench, self.list = bench, WorkList(bench.store.transactions)
 
-    async def ask(self, kind: str, character_id: str, **arguments: Any) -> Work:
-        """Have something done; returns at once."""
-        work = await asyncio.to_thread(self.list.ask, character_id, kind)
+    def ask(self, kind: str, character_id: str, **arguments: Any) -> Work:
+        """Have something done with a character as it is now; returns at once.
+
+        What is under way already with the same arguments, of the same revision, is not asked for twice.
+
+        Raises
+        ------
+        BadEditError
+            When there is too much under way, or a sculpt in progress would be in the way of an edit.
+        """
+        job, opened = KINDS[kind], self.bench.open(character_id)
+        if isinstance(job, EditKind):
+            opened.refuse_while_sculpting()
+        asked = job.arguments(**arguments).model_dump(mode="json")
         try:
-            await self._tasks[kind].defer_async(work_id=work.id, character_id=character_id, **arguments)
-        except (ConnectorException, AppNotOpen):
-            # What stands on the list already is given up by whoever tends it.
-            raise BadEditError("The database does not answer, so nothing was begun: try again.") from None
+            return self.list.ask(
+                character_id, kind, asked, opened.revision.id, self.bench.page, MOST_OF_A_PAGE, MOST
+            )  # fmt: skip
+        except TooMuchError:
+            raise BadEditError(TOO_MUCH) from None
+
+    def find(self, work_id: str) -> Work:
+        """A piece of work that was asked for.
+
+        Raises
+        ------
+        NotThereError
+            When it is not on the list any more.
+        """
+        work = self.list.find(work_id)
+        if work is None:
+            raise NotThereError(OFF_THE_LIST)
         return work
 
-    async def ask_once(self, kind: str, character_id: str, **arguments: Any) -> Work:
-        """The same, unless work of that kind is under way on the character already: then that."""
-        found = await asyncio.to_thread(self._under_way, character_id, kind)
-        return found or await self.ask(kind, character_id, **arguments)
+    def take(self, work_id: str) -> Version:
+        """Make the edit that is offered, on the character as it is now.
 
-    def _under_way(self, character_id: str, kind: str) -> Work | None:
-        self.bench.open(character_id)
-        return self.list.under_way(character_id, kind)
-
-    @contextlib.asynccontextmanager
-    async def working(self, elsewhere: bool = False) -> AsyncIterator[asyncio.Task[None]]:
-        """Do what is asked for, in threads of this process, until the context ends; gives the task that does it.
-
-        Parameters
-        ----------
-        elsewhere
-            Whether other processes do it: then this one only asks for work, and looks after the list.
+        Raises
+        ------
+        NotThereError
+            When it is not offered any more.
+        BadEditError
+            When it does not fit any more.
         """
-        tasks = [asyncio.create_task(one) for one in (self._work(elsewhere), self._tend())]
-        try:
-            yield tasks[0]
-        finally:
-            # A worker that is cancelled while it begins takes that for its own end, and is begun anew: once more, then.
-            while under_way := {t for t in tasks if not t.done()}:
-                for task in under_way:
-                    task.cancel()
-                await asyncio.wait(under_way, timeout=PATIENCE)
+        work, document = self.find(work_id), self.list.report(work_id)
+        kind = KINDS[work.kind]
+        if document is None or not isinstance(kind, EditKind):
+            raise NotThereError(OFF_THE_LIST)
+        arrays = BlobArrays(self.bench.store.blobs)
+        made = self.bench.edit(
+            work.character_id, kind.label(work.arguments), lambda now: kind.edited(now, document, arrays)
+        )
+        self.list.settle(work_id)
+        return made
 
-    async def _work(self, elsewhere: bool) -> None:
-        """Take up what is asked for; when the database went away, begin anew once it is back."""
-        while True:
-            try:
-                async with self.app.open_async():
-                    if elsewhere:
-                        await asyncio.Event().wait()
-                    await self.app.run_worker_async(
-                        install_signal_handlers=False, fetch_job_polling_interval=1.0, shutdown_graceful_timeout=1.0
-                    )
-            except (OSError, psycopg.Error, ConnectorException):
-                log.warning("the database is away: no work is taken up")
-            await asyncio.sleep(AGAIN)
+    def leave_page(self, page: str) -> None:
+        """A page is gone: nobody wants what only it would have looked at."""
+        for work in self.list.under_way(page=page):
+            if KINDS[work.kind].ends_with_page:
+                self.list.cancel(work.id)
 
-    async def _tend(self) -> None:
-        """Say that the work in hand goes on, and give up what nobody has in hand any more."""
-        while True:
-            try:
-                await asyncio.to_thread(self.list.beat, set(self._in_hand))
-                await asyncio.to_thread(self.list.give_up_lost, SERVER_GONE, self.lost_after)
-            except (OperationalError, InterfaceError):
-                log.warning("the database is away: the list of work is not looked after")
-            except Exception:
-                log.exception("the list of work is not looked after")
-            await asyncio.sleep(min(self.lost_after / 3, 2.0))
 
-    def _run(self, job: Job, work_id: str, character_id: str, **arguments: Any) -> None:
-        """Do a piece of work and say on the list how it goes."""
-        if not self.list.begin(work_id):
-            return
-
-        def progress(share: float) -> None:
-            if not self.list.progress(work_id, share):
-                raise UnwantedError
-
-        self._in_hand.add(work_id)
-        try:
-            self.bench.shelf.catch_up(character_id)
-            job(self.bench, character_id, progress, **arguments)
-            self.list.finish(work_id, DONE)
-        except UnwantedError:
-            self.list.finish(work_id, CANCELLED)
-        except PlethosError as error:
-            self.list.finish(work_id, FAILED, error.sentence)
-        except Exception:
-            log.exception("long work failed")
-            self.list.finish(work_id, FAILED, WENT_WRONG)
-        finally:
-            # What could not be written on the list for want of a database is given up by whoever tends it.
-            self._in_hand.discard(work_id)
+def kind_of(work: Work) -> JobKind:
+    """Of a piece of work."""
+    return KINDS[work.kind]

@@ -50,7 +50,7 @@ class BlobArrays:
         held = tuple(a for r in self._alive.get(ref, ()) if (a := r()) is not None)
         if held and len(held) == len(self._alive[ref]):
             return held
-        data = self._fetched.pop(ref, None) or self._fetch([ref]).get(ref)
+        data = self._fetched.pop(ref, None) or self.fresh.get(ref) or self._fetch([ref]).get(ref)
         if data is None:
             raise BadFileError("A part of what was stored of the character is missing.")
         arrays = unpack(data)

@@ -59,6 +59,11 @@ class Lease:
 
         return leave
 
+    def is_here(self, page: str) -> bool:
+        """Whether a page sits at a desk."""
+        with self._lock:
+            return self._here[page] > 0
+
     def elsewhere(self, page: str | None, sculpting: bool) -> bool:
         """Whether another page has the character in hand, so that this one may not edit."""
         with self._lock:

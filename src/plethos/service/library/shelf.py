@@ -10,14 +10,15 @@ from weakref import WeakValueDictionary
 
 import numpy as np
 
+from plethos.core.arrays import Ref
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.files import open_file
+from plethos.core.formats.files import Source, open_file
 from plethos.core.geometry.rotations import Array
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import SculptNote, read_bare, restore, stored_drawing
 from plethos.service.library.open_character import GONE, NotThereError, OpenCharacter
-from plethos.service.library.version import HeldSculpt, Version
+from plethos.service.library.version import HeldSculpt, Version, VersionMeasures
 from plethos.store.repository import Store
 from plethos.store.revision import Missing, Revision
 
@@ -78,15 +79,31 @@ class Shelf:
 
     def show(self, opened: OpenCharacter, revision: Revision) -> Version:
         """Make a stored revision the one that is shown."""
-        drawing = revision.document.get("drawing")
-        if drawing != opened.drawing:
-            # Another drawing counts other vertices: nothing that was read of the one before fits on it.
-            data = self.store.blob(revision.file_hash) if drawing is None else stored_drawing(opened.arrays, drawing)
-            source = open_file(revision.name, data)
-            opened.rest_on(source, read_bare(source, revision.name, revision.document, opened.arrays), drawing)
+        if revision.document.get("drawing") != opened.drawing:
+            opened.rest_on(*self._drawn(opened, revision))
         character, note = restore(opened.bare, revision.document, opened.arrays, _same_mesh(opened))
         evaluator = Evaluator.of(character, opened.version.evaluator)
         return opened.show(revision, evaluator, _sculpt(opened, note, evaluator) if note else None)
+
+    def version_at(self, opened: OpenCharacter, revision_id: str) -> Version:
+        """A character as it was at a revision, whatever is shown."""
+        shown = opened.version
+        if shown.revision.id == revision_id:
+            return shown
+        with there("That version of the character is not kept any more."):
+            revision = self.store.revision(shown.revision.character_id, revision_id)
+        bare, arrays = opened.bare, BlobArrays(self.store.blobs)
+        if revision.document.get("drawing") != opened.drawing:
+            _, bare, _ = self._drawn(opened, revision)
+        character, _ = restore(bare, revision.document, arrays)
+        return Version(revision, Evaluator.of(character), VersionMeasures(character))
+
+    def _drawn(self, opened: OpenCharacter, revision: Revision) -> tuple[Source, Character, Ref | None]:
+        """The drawing that a revision is of: it counts other vertices, so that nothing read of another fits on it."""
+        drawing = revision.document.get("drawing")
+        data = self.store.blob(revision.file_hash) if drawing is None else stored_drawing(opened.arrays, drawing)
+        source = open_file(revision.name, data)
+        return source, read_bare(source, revision.name, revision.document, opened.arrays), drawing
 
     def catch_up(self, character_id: str) -> OpenCharacter:
         """The character, with what another process has stored of it since."""

@@ -81,6 +81,17 @@ class Workbench:
         """What `work` makes of a stranger's file, within limits: see `reading.read_apart`."""
         return read_apart(work, *given, gone=self.gone)
 
+    def version_at(self, character_id: str, revision_id: str | None) -> Version:
+        """The character as it was at a revision, whatever happens meanwhile; None = as it is.
+
+        Raises
+        ------
+        NotThereError
+            When that is not kept (any more).
+        """
+        opened = self.open(character_id)
+        return opened.version if revision_id is None else self.shelf.version_at(opened, revision_id)
+
     def library(self, removed: bool = False) -> list[Revision]:
         """Every character's current revision, newest change first; or of those that were removed."""
         return self.store.characters(removed)
@@ -129,6 +140,7 @@ class Workbench:
         character: Character,
         sculpt: HeldSculpt | None = None,
         drawing: SvgFile | None = None,
+        along: Callable[..., None] | None = None,
     ) -> Version:
         """Store a version with its sculpt in progress, then make it the current one.
 
@@ -136,6 +148,8 @@ class Workbench:
         ----------
         drawing
             What the character is of from now on, when its points are no more those of its file.
+        along
+            What is stored with it in the same transaction: see `Store.append`.
 
         Raises
         ------
@@ -162,8 +176,9 @@ class Workbench:
             try:
                 with there():
                     revision = self.store.append(
-                        before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id
-                    )
+                        before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id,
+                        along=along,
+                    )  # fmt: skip
             except Overtaken:
                 # Another process stored something first: what it stored is shown, and nothing is lost of it.
                 self.shelf.show(opened, self.store.current(before.revision.character_id))

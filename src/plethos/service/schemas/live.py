@@ -126,12 +126,12 @@ class ContactsAnswer(BaseModel):
 
 
 class JobMessage(BaseModel):
-    """How far long work on this character has got."""
+    """How far long work on this character has got; what is *offered* may be taken, or left by cancelling it."""
 
     type: Literal["job"] = "job"
     id: str
     kind: str
-    state: Literal["waiting", "running", "done", "cancelled", "failed"]
+    state: Literal["waiting", "running", "parted", "done", "offered", "cancelled", "failed"]
     share: float
     detail: str | None
 
