@@ -20,6 +20,7 @@ from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.light import light_keeper
+from tests.long_work import done
 from tests.server import fresh_database
 from tests.strokes import desk, paint, sculpt
 
@@ -100,26 +101,16 @@ class Binding(unittest.TestCase):
             self.opened.version.measures.bend(self.upper).at(self.pose).volume, before, delta=0.01
         )
 
-    def test_automatic_weights_come_with_progress_or_are_cancelled_without_a_trace(self):
-        class StopError(Exception):
-            pass
-
-        def stop(share: float) -> None:
-            raise StopError
-
-        with self.assertRaises(StopError):
-            weight_edits.automatic(self.bench, self.id, None, stop)
-        self.assertEqual(self.opened.revision.number, 0)
-        seen: list[float] = []
-        weight_edits.automatic(self.bench, self.id, None, seen.append)
-        self.assertEqual((self.opened.revision.number, seen[-1]), (1, 1.0))
-        weight_edits.automatic(self.bench, self.id, ["upper"], seen.append)
+    def test_automatic_weights_of_all_or_some_are_one_step(self):
+        done(self.bench, "automatic", self.id)
+        self.assertEqual(self.opened.revision.number, 1)
+        done(self.bench, "automatic", self.id, joints=["upper"])
         self.assertEqual(self.opened.revision.label, "Automatic weights of upper")
 
     def test_teeth_given_to_the_jaw_keep_every_edge(self):
         # Worked case: the lower teeth follow the jaw, the upper the head, rigidly.
         keeper = self.bench.bring_in("Lock keeper", shipped("lock-keeper-bare"))
-        weight_edits.automatic(self.bench, keeper, None, lambda share: None)
+        done(self.bench, "automatic", keeper)
         opened = self.bench.open(keeper)
         skeleton = opened.character.skeleton
         pose = bent(skeleton.rest_pose(), skeleton.find("jaw"), (0, 0, 1), math.radians(20))

@@ -23,6 +23,7 @@ from plethos.service.schemas.tools import OutlineSettings, PaintSettings, PickSe
 from plethos.service.schemas.want import Want
 from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
+from plethos.store.sweep import Sweep
 from tests.drawings import ARM, bar, laid, svg
 from tests.server import fresh_database
 from tests.strokes import desk
@@ -195,7 +196,7 @@ class Split(OnADrawing):
         self.bench.step(self.id, +1)
         self.assertEqual(len(self.opened.character.mesh), len(made.character.mesh))
         self.assertEqual([d.name for d in self.opened.character.rules.dials], ["belly"])
-        self.store.sweep_blobs()
+        Sweep(self.store.transactions).all()
         delivered = self.bench.deliver(self.id)
         self.assertTrue(delivered.name.endswith(".svg"))
         _, back = read_file(delivered.name, delivered.data)

@@ -23,6 +23,7 @@ from plethos.service.schemas.want import MovingJoint, Want
 from plethos.service.sculpts import session
 from plethos.store.repository import Store
 from tests.figures import tube_file
+from tests.long_work import done
 from tests.server import fresh_database
 from tests.strokes import desk, paint, pick
 
@@ -240,7 +241,7 @@ class Picking(Case):
             lambda: weight_edits.give(self.bench, self.id, VertexChoice(region=""), "spine_2"),
             lambda: weight_edits.copy_part(self.bench, self.id, "body", VertexChoice(region="")),
             lambda: weight_edits.copy_vertex(self.bench, self.id, 0, VertexChoice(region="")),
-            lambda: weight_edits.automatic(self.bench, self.id, None, lambda share: None, ""),
+            lambda: done(self.bench, "automatic", self.id, region=""),
         ):
             before = self.opened.character.binding.joint_weights.copy()
             change()

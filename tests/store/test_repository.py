@@ -7,6 +7,7 @@ import numpy as np
 from plethos.store.blobs import digest, pack_offsets, unpack_offsets
 from plethos.store.repository import Store
 from plethos.store.revision import Missing
+from plethos.store.sweep import Sweep
 from tests.server import fresh_database
 
 
@@ -34,7 +35,7 @@ class Repository(unittest.TestCase):
 
     def test_unused_blobs_are_swept_and_used_ones_stay(self):
         self.store.append(self.id, "edit", {"blob": digest(b"kept")}, {digest(b): b for b in (b"kept", b"loose")})
-        self.assertEqual(self.store.sweep_blobs(), 1)
+        self.assertEqual(Sweep(self.store.transactions).blobs(), 1)
         self.assertEqual(self.store.blob(digest(b"kept")), b"kept")
         with self.assertRaises(Missing):
             self.store.blob(digest(b"loose"))

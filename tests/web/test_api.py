@@ -13,6 +13,7 @@ from websockets.sync.client import connect
 from plethos.core.evaluate import evaluate_exact
 from plethos.core.measure.travel import bent
 from plethos.demo.catalogue import shipped
+from plethos.store.sweep import Sweep
 from tests.figures import tube_file
 from tests.server import PATIENT, RunningServer
 
@@ -111,7 +112,7 @@ class Api(unittest.TestCase):
         self.assertEqual(self.http.put(where, content=picture).status_code, 204)
         answer = self.http.get(where)
         self.assertEqual((answer.content, answer.headers["content-type"]), (picture, "image/png"))
-        self.server.store.sweep_blobs()
+        Sweep(self.server.store.transactions).all()
         self.assertEqual(self.http.get(where).content, picture)
         (card,) = [c for c in self.http.get("/api/characters").json() if c["id"] == self.id]
         self.assertTrue(card["picture"])

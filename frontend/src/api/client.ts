@@ -252,6 +252,16 @@ export const api = {
     unwrap(http.GET('/api/characters/{character_id}/delivery/limit', { params: { path: { character_id: id }, query: { influences } } })),
   automaticWeights: (id: string, body: Schemas['AutomaticWeights']): Promise<Schemas['JobMessage']> =>
     unwrap(http.POST('/api/characters/{character_id}/bind/automatic', { params: at(id), body })),
+  past: (id: string): Promise<Schemas['PastInfo']> => unwrap(http.GET('/api/characters/{character_id}/past', { params: at(id) })),
+  nameState: (id: string, name: string): Promise<Schemas['PastInfo']> => unwrap(http.POST('/api/characters/{character_id}/past/named', { params: at(id), body: { name } })),
+  unnameState: (id: string, named: string): Promise<Schemas['PastInfo']> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/past/named/{named_id}', { params: { path: { character_id: id, named_id: named } } })),
+  goBack: (id: string, named: string): Promise<CharacterState> =>
+    unwrap(http.POST('/api/characters/{character_id}/past/named/{named_id}/back', { params: { path: { character_id: id, named_id: named } } })),
+  thinPast: (id: string, keep: number): Promise<Schemas['Thinned']> => unwrap(http.POST('/api/characters/{character_id}/past/thin', { params: at(id), body: { keep } })),
+  keepPictureOfState: (id: string, named: string, picture: Blob): Promise<void> =>
+    unwrap(http.PUT('/api/characters/{character_id}/past/named/{named_id}/picture', { params: { path: { character_id: id, named_id: named } }, body: picture as never, bodySerializer: (b) => b as never })),
+  pictureOfState: (id: string, named: string) => `/api/characters/${id}/past/named/${named}/picture`,
   takeJob: (job: string): Promise<CharacterState> => unwrap(http.POST('/api/jobs/{job_id}/take', { params: { path: { job_id: job } } })),
   cancelJob: (job: string): Promise<void> => unwrap(http.DELETE('/api/jobs/{job_id}', { params: { path: { job_id: job } } })),
   weightFindings: (id: string): Promise<WeightFinding[]> =>

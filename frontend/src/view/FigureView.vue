@@ -86,6 +86,15 @@ function draw(): void {
   renderer.setScissorTest(false)
 }
 
+/** A small picture of the middle of what is seen. */
+function picture(): Promise<Blob | null> {
+  draw()
+  const from = canvas.value!, small = document.createElement('canvas'), side = Math.min(from.width, from.height)
+  small.width = small.height = 192
+  small.getContext('2d')!.drawImage(from, (from.width - side) / 2, (from.height - side) / 2, side, side, 0, 0, 192, 192)
+  return new Promise((resolve) => small.toBlob(resolve, 'image/png'))
+}
+
 function overlay(): void {
   shown.value = live.framesShown
   const frame = live.frame
@@ -113,6 +122,7 @@ onMounted(() => {
   })
   stage.setUp(inFile(0, 1, 0))
   stage.setLens(looks.lens)
+  looks.picture = picture
   build()
 })
 function build(): void {
@@ -185,6 +195,7 @@ function hideUnder(): void {
   if (part && looks.hidden.length < (character.figure?.parts.length ?? 0) - 1) looks.hidden = [...looks.hidden, part]
 }
 onBeforeUnmount(() => {
+  looks.picture = null
   figure?.dispose()
   stage?.dispose()
 })

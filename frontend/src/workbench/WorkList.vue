@@ -36,5 +36,6 @@ const label = computed(() => (offered.value ? `${offered.value} ready to take` :
 .pill { display: flex; gap: 6px; align-items: center; height: 24px; padding: 0 9px; border: 1px solid var(--line); border-radius: 12px; background: var(--raised); color: var(--text); font: inherit; font-size: 12px; cursor: pointer; white-space: nowrap; }
 .pill.offered { border-color: var(--accent); color: var(--accent); }
 ul { list-style: none; margin: 0; padding: 0; display: grid; gap: 12px; }
+.pill :deep(.el-progress-circle__track) { stroke: #5b5568; }
 li p { margin: 4px 0 8px; }
 </style>

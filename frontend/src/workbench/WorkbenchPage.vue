@@ -13,6 +13,7 @@ import FigureView from '@/view/FigureView.vue'
 import DrawingView from '@/drawing/DrawingView.vue'
 import { panels } from '@/stations/stations'
 import KeyList from './KeyList.vue'
+import PastDrawer from './PastDrawer.vue'
 import WorkList from './WorkList.vue'
 import { isTyping } from './keys'
 import { useCharacter } from './character'
@@ -31,6 +32,7 @@ const mending = useMending()
 const resume = useResume()
 const router = useRouter()
 const help = ref(false)
+const past = ref(false)
 const stations = [{ key: '1', name: 'bind', label: 'Bind' }, { key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
 const station = computed(() => props.station || 'mend')
 const go = (name: string) => router.push(`/characters/${props.id}/${name}`)
@@ -97,6 +99,9 @@ const saved = computed(() => {
       <el-button v-else-if="live.elsewhere" size="small" @click="live.takeOver()">Take over</el-button>
       <button class="icon" :disabled="!character.state?.undo" :title="character.state?.undo ? `Undo: ${character.state.undo} (Ctrl+Z)` : 'Nothing to undo'" aria-label="Undo" @click="character.undo()">↶</button>
       <button class="icon" :disabled="!character.state?.redo" title="Redo (Ctrl+Shift+Z)" aria-label="Redo" @click="character.redo()">↷</button>
+      <button class="icon" title="The past: steps and named states" aria-label="Past" @click="past = true">
+        <svg width="16" height="16" viewBox="0 0 16 16" aria-hidden="true"><path d="M2.5 3v3.2h3.2M2.8 6.2A5.7 5.7 0 1 1 2.3 9M8 5v3.3l2.3 1.5" fill="none" stroke="currentColor" stroke-width="1.5" stroke-linecap="round" stroke-linejoin="round" /></svg>
+      </button>
       <button class="icon" title="Keys (?)" aria-label="Keys" @click="help = true">?</button>
     </header>
     <main v-if="character.failure" class="failure"><h1>{{ character.failure }}</h1><router-link to="/">Back to the library</router-link></main>
@@ -118,6 +123,7 @@ const saved = computed(() => {
         <BendStrip v-else class="strip" />
       </div>
     </template>
+    <PastDrawer v-model="past" />
     <KeyList v-model="help" />
   </div>
 </template>

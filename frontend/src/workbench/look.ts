@@ -34,6 +34,8 @@ export const useLook = defineStore('look', () => {
   /** Whether the skin is drawn smoothed by one level of subdivision; brushes meet it as it is. */
   const fine = ref(false)
   const ghost = ref<Ghost | null>(null)
+  /** Draws a small picture of what the view shows; null where there is none. */
+  const picture = shallowRef<(() => Promise<Blob | null>) | null>(null)
   /** How strongly the ghost of a drawing is seen, 0 to 1. */
   const ghostStrength = useLocalStorage('plethos-ghost', 0.7)
   /** Whether the drawing is shown alone, without any aid. */
@@ -77,5 +79,5 @@ export const useLook = defineStore('look', () => {
     for (const one of [alone, mask, lone]) if (one.value && !known(one.value)) one.value = null
   }, { flush: 'sync' })
 
-  return { shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, ghostStrength, clean, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
+  return { picture, shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, ghostStrength, clean, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
 })

@@ -11,8 +11,9 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import structlog
 import uvicorn
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import InterfaceError, OperationalError
 
 from plethos.launch.cluster import SetupError
 from plethos.launch.start import LOOK, upload_bytes
@@ -23,11 +24,14 @@ from plethos.service.library.workbench import Workbench
 from plethos.store.faults import fault_of
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
+from plethos.store.sweep import Sweep
 from plethos.web.app import create_app
 from plethos.web.context import KEPT_ALIVE, Settings
 
 HANDED_BACK = 0.0005  # seconds
 ENDED_WITHIN = 5.0  # seconds
+CLEAN_FIRST, CLEAN_EVERY = 60.0, 600.0  # seconds
+log = structlog.get_logger()
 
 
 def serve(listening: socket.socket, folder: Path, empty: bool, ready: Callable[[], None]) -> None:
@@ -53,7 +57,6 @@ def serve(listening: socket.socket, folder: Path, empty: bool, ready: Callable[[
     try:
         migrate(url)
         store = Store(url)
-        store.sweep_blobs()
         if not empty:
             _seed(store, folder)
     except OperationalError as error:
@@ -67,6 +70,7 @@ def serve(listening: socket.socket, folder: Path, empty: bool, ready: Callable[[
     server = _Server(config, f"http://127.0.0.1:{listening.getsockname()[1]}/", ready)
     threading.Thread(target=_warm, daemon=True).start()
     threading.Thread(target=_look_after, args=(server, store), daemon=True).start()
+    threading.Thread(target=_clean_up, args=(server, store), daemon=True).start()
     server.run(sockets=[listening])
     # Threads that still wait for something are not waited for: everything that was told as saved is stored.
     os._exit(0)
@@ -94,6 +98,27 @@ def _look_after(server: uvicorn.Server, store: Store) -> None:
     store.give_up()
     time.sleep(ENDED_WITHIN)
     os._exit(0)
+
+
+def _clean_up(server: uvicorn.Server, store: Store) -> None:
+    """Delete what nothing reaches any more, now and then."""
+
+    def pause() -> None:
+        time.sleep(LOOK)
+        if server.should_exit:
+            raise SystemExit
+
+    at = time.monotonic() + CLEAN_FIRST
+    while not server.should_exit:
+        time.sleep(LOOK)
+        if time.monotonic() < at:
+            continue
+        at = time.monotonic() + CLEAN_EVERY
+        try:
+            if gone := Sweep(store.transactions, pause).all():
+                log.info("cleaned up", rows=gone)
+        except (OperationalError, InterfaceError):
+            log.warning("the database is away: nothing is cleaned up")
 
 
 def _warm() -> None:

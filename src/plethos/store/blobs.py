@@ -3,13 +3,21 @@
 from __future__ import annotations
 
 import hashlib
+import re
 import struct
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
+import zstandard
 from numpy.typing import NDArray
+
+HASH = re.compile("[0-9a-f]{64}")
+KEY = np.dtype(">u8")
+LEVEL = 3
+LARGEST = 27  # log2 of the bytes of a window
+ZSTD = b"\x28\xb5\x2f\xfd"
 
 
 def digest(data: bytes) -> str:
@@ -23,16 +31,41 @@ def hashes_of(value: Any) -> set[str]:
         return set().union(*(hashes_of(v) for v in value.values())) if value else set()
     if isinstance(value, list):
         return set().union(*(hashes_of(v) for v in value)) if value else set()
-    return {value} if isinstance(value, str) and len(value) == 64 else set()
+    return {value} if isinstance(value, str) and len(value) == 64 and HASH.fullmatch(value) else set()
 
 
-def squeeze(data: bytes) -> bytes:
-    """Compress; level 1, since the waiting is for a pen stroke."""
-    return zlib.compress(data, 1)
+def key_of(name: str) -> bytes:
+    """What stands for a hash where many are looked through: its first eight bytes."""
+    return bytes.fromhex(name[:16])
 
 
-def unsqueeze(data: bytes) -> bytes:
-    return zlib.decompress(data)
+def keys_of(hashes: Iterable[str]) -> bytes:
+    """The keys of some hashes, one after the other."""
+    return b"".join(sorted(key_of(name) for name in hashes))
+
+
+def squeeze(data: bytes, like: bytes | None = None) -> bytes:
+    """Compress; with `like`, bytes much like these, only what differs takes room.
+
+    At the level that finds long runs again wherever they stand: a millisecond for a pen stroke.
+    """
+    if like is None:
+        return zstandard.ZstdCompressor(level=LEVEL).compress(data)
+    window = max(len(data) + len(like), 1 << 20).bit_length()
+    how = zstandard.ZstdCompressionParameters.from_level(LEVEL, window_log=min(window, LARGEST))
+    return zstandard.ZstdCompressor(dict_data=_raw(like), compression_params=how).compress(data)
+
+
+def unsqueeze(data: bytes, like: bytes | None = None) -> bytes:
+    """What `squeeze` compressed, or zlib before it."""
+    if data[:4] != ZSTD:
+        return zlib.decompress(data)
+    dictionary = None if like is None else _raw(like)
+    return zstandard.ZstdDecompressor(dict_data=dictionary, max_window_size=1 << LARGEST).decompress(data)
+
+
+def _raw(data: bytes) -> zstandard.ZstdCompressionDict:
+    return zstandard.ZstdCompressionDict(data, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
 
 
 def pack(kind: str, *arrays: NDArray[Any]) -> bytes:

@@ -20,12 +20,18 @@ class Base(DeclarativeBase):
 
 
 class Blob(Base):
-    """Bytes under the hash of what they hold; compressed, written once."""
+    """Bytes under the hash of what they hold; compressed, written once.
+
+    What is much like another blob is stored as what differs from that, which may be stored so too: `depth` steps down
+    to one that stands by itself.
+    """
 
     __tablename__ = "blobs"
     hash: Mapped[str] = mapped_column(String(64), primary_key=True)
     size: Mapped[int] = mapped_column(BigInteger)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    base: Mapped[str | None] = mapped_column(ForeignKey("blobs.hash"), default=None)
+    depth: Mapped[int] = mapped_column(Integer, default=0)
 
 
 class CharacterRow(Base):
@@ -44,7 +50,10 @@ class CharacterRow(Base):
 
 
 class RevisionRow(Base):
-    """What a character was after one edit. Its number is only its place in the list: two may have had the same."""
+    """What a character was after one edit. Its number is only its place in the list: two may have had the same.
+
+    `names` are the keys of the blobs that its document names: see `blobs.keys_of`.
+    """
 
     __tablename__ = "revisions"
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
@@ -54,6 +63,19 @@ class RevisionRow(Base):
     overwritten: Mapped[bool] = mapped_column(default=False)
     label: Mapped[str] = mapped_column(String(200))
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    names: Mapped[bytes] = mapped_column(LargeBinary)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class NamedRevisionRow(Base):
+    """A name that somebody gave the state of a character: it is kept, however its history is thinned."""
+
+    __tablename__ = "named_revisions"
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"))
+    revision_id: Mapped[str] = mapped_column(ForeignKey("revisions.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(120))
+    picture_hash: Mapped[str | None] = mapped_column(ForeignKey("blobs.hash"), default=None)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
@@ -85,4 +107,5 @@ class ReportRow(Base):
     __tablename__ = "reports"
     work_id: Mapped[str] = mapped_column(ForeignKey("work.id", ondelete="CASCADE"), primary_key=True)
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    names: Mapped[bytes] = mapped_column(LargeBinary)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

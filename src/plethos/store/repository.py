@@ -7,14 +7,14 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 import psycopg
-from sqlalchemy import Engine, create_engine, delete, event, func, select, text, update
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import Engine, create_engine, event, func, select, text, update
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
-from plethos.store.blobs import digest, hashes_of, squeeze, unsqueeze
-from plethos.store.models import Blob, CharacterRow, RevisionRow
-from plethos.store.revision import Missing, Overtaken, Revision
+from plethos.store.blob_table import Like, put_blobs, read_blobs
+from plethos.store.blobs import digest, hashes_of, keys_of
+from plethos.store.models import CharacterRow, RevisionRow
+from plethos.store.revision import Missing, Overtaken, Revision, Unkept
 from plethos.store.transactions import Transactions
 
 SUSPENDED = 10_000  # milliseconds
@@ -63,8 +63,11 @@ class Store:
             session.add(row)
             session.flush()
             session.add(
-                RevisionRow(id=first, character_id=character_id, number=0, label="Brought in", document=document)
-            )
+                RevisionRow(
+                    id=first, character_id=character_id, number=0, label="Brought in", document=document,
+                    names=keys_of(hashes_of(document)),
+                )
+            )  # fmt: skip
         return character_id
 
     def characters(self, removed: bool = False) -> list[Revision]:
@@ -111,6 +114,8 @@ class Store:
         blobs: Mapping[str, bytes],
         after: str | None = None,
         along: Callable[[Session], None] | None = None,
+        like: Mapping[str, Like] | None = None,
+        surely: bool = False,
     ) -> Revision:
         """Store an edit: its blobs, its revision and the new head, or nothing. What could be redone leaves the line.
 
@@ -123,13 +128,18 @@ class Store:
             the character meanwhile, and `Overtaken` is raised.
         along
             What else is stored with it, in the same transaction, or keeps it from being stored.
+        like
+            Blobs that those are much like: see `put_blobs`.
+        surely
+            Store it though the document names what is no blob: something else may look like a hash. Otherwise `Unkept`
+            is raised, and what was thought to be stored has to be brought along.
         """
         own_id = _new_id()
         try:
-            return self._append(own_id, character_id, label, document, blobs, after, along)
+            return self._append(own_id, character_id, label, document, blobs, after, along, like, surely)
         except OperationalError:
             # The database went away in the middle: whether it was stored shows when it is back.
-            return self._append(own_id, character_id, label, document, blobs, after, along)
+            return self._append(own_id, character_id, label, document, blobs, after, along, like, surely)
 
     def _append(
         self,
@@ -140,20 +150,25 @@ class Store:
         blobs: Mapping[str, bytes],
         after: str | None,
         along: Callable[[Session], None] | None,
+        like: Mapping[str, Like] | None,
+        surely: bool,
     ) -> Revision:
         with self.transactions.begin() as session:
-            row = _locked(session, character_id)
+            row = locked(session, character_id)
             if row.head_id == own_id:
                 return self._current(session, character_id)
             if after is not None and row.head_id != after:
                 raise Overtaken(f"character {character_id} is at {row.head_id}, not {after}")
-            put_blobs(session, blobs)
+            named = hashes_of(document)
+            gone = put_blobs(session, blobs, like, named)
+            if gone and not surely:
+                raise Unkept(gone)
             head = session.get_one(RevisionRow, row.head_id)
             undone = (RevisionRow.character_id == character_id) & (RevisionRow.number > head.number)
             session.execute(update(RevisionRow).where(undone).values(overwritten=True))
             fresh = RevisionRow(
                 id=own_id, character_id=character_id, number=head.number + 1, parent=head.id, label=label[:200],
-                document=document,
+                document=document, names=keys_of(named - gone),
             )  # fmt: skip
             session.add(fresh)
             row.head_id = fresh.id
@@ -165,16 +180,17 @@ class Store:
             return self._current(session, character_id)
 
     def step(self, character_id: str, by: int) -> Revision:
-        """Undo (-1) or redo (+1); at either end nothing changes."""
+        """Undo (-1) or redo (+1) to the nearest step that is kept; at either end nothing changes."""
         with self.transactions.begin() as session:
-            row = _locked(session, character_id)
+            row = locked(session, character_id)
             head = session.get_one(RevisionRow, row.head_id)
             wanted = select(RevisionRow.id).where(
                 RevisionRow.character_id == character_id,
-                RevisionRow.number == head.number + by,
+                RevisionRow.number < head.number if by < 0 else RevisionRow.number > head.number,
                 RevisionRow.overwritten.is_(False),
             )
-            target = session.scalars(wanted).first()
+            nearest = RevisionRow.number.desc() if by < 0 else RevisionRow.number.asc()
+            target = session.scalars(wanted.order_by(nearest).limit(1)).first()
             if target is not None:
                 row.head_id = target
                 row.changed_at = func.now()
@@ -184,7 +200,7 @@ class Store:
 
     def rename(self, character_id: str, name: str) -> Revision:
         with self.transactions.begin() as session:
-            _locked(session, character_id).name = name
+            locked(session, character_id).name = name
             _tell(session, character_id)
             session.flush()
             return self._current(session, character_id)
@@ -192,7 +208,7 @@ class Store:
     def set_picture(self, character_id: str, data: bytes) -> None:
         """Keep a picture of a character, in place of the one before."""
         with self.transactions.begin() as session:
-            row, name = _locked(session, character_id), digest(data)
+            row, name = locked(session, character_id), digest(data)
             put_blobs(session, {name: data})
             session.flush()
             row.picture_hash = name
@@ -200,27 +216,25 @@ class Store:
     def remove(self, character_id: str) -> None:
         """Take a character out of the library, with its history; `restore` brings both back."""
         with self.transactions.begin() as session:
-            _locked(session, character_id).removed_at = func.now()
+            locked(session, character_id).removed_at = func.now()
             _tell(session, character_id)
 
     def restore(self, character_id: str) -> Revision:
         """Bring a removed character back as it was."""
         with self.transactions.begin() as session:
-            _locked(session, character_id, removed=True).removed_at = None
+            locked(session, character_id, removed=True).removed_at = None
             session.flush()
             return self._current(session, character_id)
 
     def erase(self, character_id: str) -> None:
-        """Delete a removed character for good; blobs that nothing names any more stay until `sweep_blobs`."""
+        """Delete a removed character for good; blobs that nothing names any more stay until a `Sweep`."""
         with self.transactions.begin() as session:
-            session.delete(_locked(session, character_id, removed=True))
+            session.delete(locked(session, character_id, removed=True))
 
     def blobs(self, hashes: Iterable[str]) -> dict[str, bytes]:
         """The bytes under some hashes, in one go; those that are not there are left out."""
         with self.transactions() as session:
-            wanted = select(Blob.hash, Blob.data).where(Blob.hash.in_(list(hashes)))
-            rows = session.execute(wanted, execution_options={"binary": True}).all()
-        return {name: unsqueeze(data) for name, data in rows}
+            return read_blobs(session, hashes)
 
     def blob(self, hash_: str) -> bytes:
         """The bytes under a hash."""
@@ -228,17 +242,6 @@ class Store:
         if hash_ not in found:
             raise Missing(f"blob {hash_}")
         return found[hash_]
-
-    def sweep_blobs(self) -> int:
-        """Delete blobs that no character and no revision names; returns how many."""
-        with self.transactions.begin() as session:
-            used = set(session.scalars(select(CharacterRow.file_hash)))
-            used |= {h for h in session.scalars(select(CharacterRow.picture_hash)) if h}
-            for document in session.scalars(select(RevisionRow.document)):
-                used |= hashes_of(document)
-            unused = [h for h in session.scalars(select(Blob.hash)) if h not in used]
-            session.execute(delete(Blob).where(Blob.hash.in_(unused)))
-            return len(unused)
 
     def _current(self, session: Session, character_id: str) -> Revision:
         row = session.get(CharacterRow, character_id, populate_existing=True)
@@ -262,21 +265,12 @@ def _new_id() -> str:
     return uuid.uuid4().hex
 
 
-def put_blobs(session: Session, blobs: Mapping[str, bytes]) -> None:
-    """Keep what is not kept yet."""
-    known = set(session.scalars(select(Blob.hash).where(Blob.hash.in_(list(blobs))))) if blobs else set()
-    for name, data in blobs.items():
-        if name not in known:
-            row = insert(Blob).values(hash=name, size=len(data), data=squeeze(data)).on_conflict_do_nothing()
-            session.execute(row)
-
-
 def _tell(session: Session, character_id: str) -> None:
     """Let every process that listens know, once this transaction is through."""
     session.execute(text("select pg_notify(:channel, :who)"), {"channel": CHANGES, "who": character_id})
 
 
-def _locked(session: Session, character_id: str, removed: bool = False) -> CharacterRow:
+def locked(session: Session, character_id: str, removed: bool = False) -> CharacterRow:
     row = session.get(CharacterRow, character_id, with_for_update=True)
     if row is None or (row.removed_at is not None) != removed:
         raise Missing(f"character {character_id}")

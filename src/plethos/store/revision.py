@@ -40,5 +40,19 @@ class Missing(Exception):  # noqa: N818
     """There is no such character, revision or blob."""
 
 
+class Unkept(Exception):  # noqa: N818
+    """A document names blobs that are not stored (any more).
+
+    Parameters
+    ----------
+    hashes
+        Theirs.
+    """
+
+    def __init__(self, hashes: set[str]) -> None:
+        super().__init__(", ".join(sorted(hashes)))
+        self.hashes = hashes
+
+
 class Overtaken(Exception):  # noqa: N818
     """The character was edited by someone else since."""

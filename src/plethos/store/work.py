@@ -19,8 +19,9 @@ from sqlalchemy import delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, aliased
 
+from plethos.store.blob_table import put_blobs
+from plethos.store.blobs import hashes_of, keys_of
 from plethos.store.models import ReportRow, WorkRow
-from plethos.store.repository import put_blobs
 from plethos.store.tickets import hand_out
 from plethos.store.transactions import Transactions
 
@@ -307,17 +308,6 @@ class WorkList:
         with self._session.begin() as session:
             hand_out(session, session.scalars(waits.where(late, text(f"not exists ({TICKETS})"))).all())
 
-    def clear(self, after_hours: float, most: int) -> int:
-        """Take some of what ended long ago off the list, with its reports; how many."""
-        with self._session.begin() as session:
-            over = select(WorkRow.id).where(
-                WorkRow.parent_id.is_(None),
-                WorkRow.state.not_in((*UNDER_WAY, OFFERED)),
-                WorkRow.asked_at < func.now() - timedelta(hours=after_hours),
-            )
-            gone = session.execute(delete(WorkRow).where(WorkRow.id.in_(over.limit(most))).returning(WorkRow.id))
-            return len(gone.all())
-
     def _found(self, wanted: Any) -> list[Work]:
         part = aliased(WorkRow)
         of_parts = select(func.avg(part.share)).where(part.parent_id == WorkRow.id).scalar_subquery()
@@ -346,7 +336,8 @@ def end(
     row.share = 1.0 if state == DONE else row.share
     if report is not None:
         put_blobs(session, report.blobs)
-        session.execute(insert(ReportRow).values(work_id=work_id, document=report.document))
+        names = keys_of(hashes_of(report.document))
+        session.execute(insert(ReportRow).values(work_id=work_id, document=report.document, names=names))
     _tell(session, row.character_id)
     session.flush()
     if row.parent_id is None:

@@ -28,6 +28,7 @@ from plethos.web import (
     library_routes,
     live_socket,
     motion_routes,
+    past_routes,
     problems,
     rule_routes,
     sculpt_routes,
@@ -78,8 +79,7 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
     for routes in (
         library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, motion_routes,
         shape_routes, drawing_routes, chart_routes, surface_routes,
-        job_routes,
-        live_socket,
+        past_routes, job_routes, live_socket,
     ):  # fmt: skip
         app.include_router(routes.router)
     app.include_router(joint_routes.ranges)

@@ -12,9 +12,8 @@ from plethos.core.formats.files import main_files
 from plethos.core.formats.picture_type import picture_type
 from plethos.service.schemas.character import Brought, LibraryEntry, Rename
 from plethos.service.told.answers import library_entry
-from plethos.web.context import Bench, Limits, ReadingBench
+from plethos.web.context import PICTURE, Bench, Limits, ReadingBench
 
-PICTURE = {"content": {"image/png": {}, "image/webp": {}}, "required": True}
 router = APIRouter(prefix="/api/characters", tags=["library"])
 
 

@@ -14,6 +14,8 @@ from plethos.store.blobs import digest, pack, unpack
 
 Fetch = Callable[[Iterable[str]], Mapping[str, bytes]]
 
+LARGE = 4_000  # bytes: less is stored whole
+
 
 class BlobArrays:
     """Keeps arrays under the hashes of what they hold.
@@ -31,9 +33,14 @@ class BlobArrays:
         self._fetch = fetch
         self._hash_of: dict[tuple[int, ...], str] = {}
         self._alive: dict[str, tuple[weakref.ref[NDArray[Any]], ...]] = {}
+        self._kinds: dict[str, str] = {}
         self._fetched: dict[str, bytes] = {}
         self.fresh: dict[str, bytes] = {}
         """What was put and may not be stored yet, by hash."""
+        self.like: dict[str, tuple[str, bytes]] = {}
+        """What each of these is much like: what was stored under the same label before."""
+        self._labelled: dict[str, tuple[str, str]] = {}  # kind and label of what is fresh
+        self._before: dict[tuple[str, str], tuple[str, bytes]] = {}
 
     def put(self, kind: str, label: str, *arrays: NDArray[Any]) -> Ref:
         key = tuple(id(a) for a in arrays)
@@ -43,8 +50,27 @@ class BlobArrays:
         data = pack(kind, *arrays)
         name = digest(data)
         self.fresh[name] = data
-        self._remember(name, arrays)
+        self._labelled[name] = (kind, label)
+        if (before := self._before.get((kind, label))) is not None and before[0] != name:
+            self.like[name] = before
+        self._remember(kind, name, arrays)
         return name
+
+    def bring(self, hashes: Iterable[str]) -> None:
+        """Have these stored anew where their arrays are still held: their blobs are gone."""
+        for name in hashes:
+            arrays = tuple(a for ref in self._alive.get(name, ()) if (a := ref()) is not None)
+            if arrays and len(arrays) == len(self._alive[name]):
+                self.fresh[name] = pack(self._kinds[name], *arrays)
+
+    def stored(self) -> None:
+        """What is fresh has been stored: what comes under the same labels next will be like it."""
+        for name, data in self.fresh.items():
+            if len(data) >= LARGE and name in self._labelled:
+                self._before[self._labelled[name]] = (name, data)
+        self.fresh.clear()
+        self.like.clear()
+        self._labelled.clear()
 
     def get(self, kind: str, ref: Ref) -> tuple[NDArray[Any], ...]:
         held = tuple(a for r in self._alive.get(ref, ()) if (a := r()) is not None)
@@ -54,12 +80,13 @@ class BlobArrays:
         if data is None:
             raise BadFileError("A part of what was stored of the character is missing.")
         arrays = unpack(data)
-        self._remember(ref, arrays)
+        self._remember(kind, ref, arrays)
         return arrays
 
     def prefetch(self, hashes: Iterable[str]) -> None:
         """Fetch what is about to be asked for, in one go."""
-        wanted = [h for h in hashes if not any(r() is not None for r in self._alive.get(h, ()))]
+        known = {h for h, refs in self._alive.items() if any(r() is not None for r in refs)}
+        wanted = [h for h in hashes if h not in known and h not in self.fresh]
         self._fetched = dict(self._fetch(wanted)) if wanted else {}
 
     def _held(self, name: str, arrays: tuple[NDArray[Any], ...]) -> bool:
@@ -67,7 +94,8 @@ class BlobArrays:
         refs = self._alive.get(name, ())
         return len(refs) == len(arrays) and all(r() is a for r, a in zip(refs, arrays, strict=True))
 
-    def _remember(self, name: str, arrays: tuple[NDArray[Any], ...]) -> None:
+    def _remember(self, kind: str, name: str, arrays: tuple[NDArray[Any], ...]) -> None:
+        self._kinds[name] = kind
         key = tuple(id(a) for a in arrays)
         self._hash_of[key] = name
 

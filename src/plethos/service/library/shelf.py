@@ -158,12 +158,7 @@ def _sculpt(opened: OpenCharacter, note: SculptNote, evaluator: Evaluator) -> He
             widened[vertices] = more[0]
     before = opened.sculpt
     if before is not None and before.goes_on(note):
-        given = before.start_channels
-        return before.after(
-            note,
-            before.start if offsets is None else before.start + offsets,
-            given if given is None or widened is None else given + widened,
-        )
+        return before.at(note, np.zeros_like(before.start) if offsets is None else offsets, widened)
     return HeldSculpt.of(note, evaluator, offsets, widened)
 
 

@@ -52,9 +52,11 @@ class HeldSculpt:
     start
         Posed points ``(V, 3)`` float64 when the session began.
     points
-        The same after the strokes so far.
-    start_channels, channels
-        The channels ``(V, C)`` then and now; None where the character has none.
+        The same after the strokes so far: as they are read again, which is `start` with `offsets` on it.
+    offsets
+        What the strokes have moved ``(V, 3)``, as it is stored; zeros before the first.
+    start_channels, channels, widened
+        The channels ``(V, C)`` then and now, and what was added; None where the character has none.
     """
 
     note: SculptNote
@@ -62,8 +64,10 @@ class HeldSculpt:
     base: Posed
     start: Array
     points: Array
+    offsets: Array
     start_channels: Array | None = None
     channels: Array | None = None
+    widened: Array | None = None
 
     @classmethod
     def of(
@@ -85,19 +89,19 @@ class HeldSculpt:
         given = None if posed.channels is None else posed.channels.astype(np.float64)
         if not is_somewhere(start):
             raise BadPoseError(NOWHERE)
-        points = start if offsets is None else start + offsets
-        channels = given if given is None or widened is None else given + widened
-        return cls(note, pose, evaluator.pose(pose, others), start, points, given, channels)
+        none = np.zeros_like(start)
+        bare = cls(note, pose, evaluator.pose(pose, others), start, start, none, given, given, None)
+        return bare if offsets is None else bare.at(note, offsets, widened)
 
     def noted(self, arrays: BlobArrays) -> HeldSculpt:
         """The same with its strokes put among the arrays that are stored."""
         if self.note.strokes == 0:
             return self
-        offsets = self.points - self.start
-        changed = np.abs(offsets).max(axis=1) > 0
+        offsets = self.offsets
+        changed = (offsets != 0).any(axis=1)
         more: tuple[Array, ...] = ()
-        if self.channels is not None and self.start_channels is not None:
-            widened = self.channels - self.start_channels
+        if self.channels is not None:
+            widened = np.zeros_like(self.channels) if self.widened is None else self.widened
             changed |= (widened != 0).any(axis=1)
             more = (widened,)
         moved = np.flatnonzero(changed).astype(np.int32)
@@ -111,7 +115,21 @@ class HeldSculpt:
 
     def after(self, note: SculptNote, points: Array, channels: Array | None = None) -> HeldSculpt:
         """The same session with one more stroke."""
-        return replace(self, note=note, points=points, channels=self.channels if channels is None else channels)
+        # What did not move keeps its offset to the last bit: it is stored as what changed.
+        stays = (points == self.points).all(axis=1)
+        offsets = np.where(stays[:, None], self.offsets, points - self.start)
+        widened = self.widened
+        if channels is not None and self.channels is not None and self.start_channels is not None:
+            before = np.zeros_like(channels) if widened is None else widened
+            widened = np.where(channels == self.channels, before, channels - self.start_channels)
+        return self.at(note, offsets, widened)
+
+    def at(self, note: SculptNote, offsets: Array, widened: Array | None) -> HeldSculpt:
+        """The same session with these offsets ``(V, 3)``, and ``(V, C)`` added to the channels."""
+        given = self.start_channels
+        channels = given if given is None or widened is None else given + widened
+        points = self.start + offsets
+        return replace(self, note=note, points=points, offsets=offsets, channels=channels, widened=widened)
 
     @property
     def is_changed(self) -> NDArray[np.bool_]:

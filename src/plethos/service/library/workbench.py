@@ -30,7 +30,7 @@ from plethos.service.library.reading import read_apart
 from plethos.service.library.shelf import Shelf, there
 from plethos.service.library.version import HeldSculpt, OvertakenError, Version
 from plethos.store.repository import Store
-from plethos.store.revision import Overtaken, Revision
+from plethos.store.revision import Overtaken, Revision, Unkept
 
 T = TypeVar("T")
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
@@ -174,19 +174,32 @@ class Workbench:
             # What cannot be read or evaluated is not stored: it could never be opened again.
             read_back(bare, document, opened.arrays, evaluator)
             try:
-                with there():
-                    revision = self.store.append(
-                        before.revision.character_id, label, document, opened.arrays.fresh, after=before.revision.id,
-                        along=along,
-                    )  # fmt: skip
+                revision = self._stored(before.revision, label, document, opened.arrays, along)
             except Overtaken:
                 # Another process stored something first: what it stored is shown, and nothing is lost of it.
                 self.shelf.show(opened, self.store.current(before.revision.character_id))
                 raise OvertakenError from None
-            opened.arrays.fresh.clear()
+            opened.arrays.stored()
             if drawing is not None:
                 opened.rest_on(drawing, bare, ref)
             return opened.show(revision, evaluator, sculpt)
+
+    def _stored(
+        self,
+        before: Revision,
+        label: str,
+        document: dict[str, Any],
+        arrays: BlobArrays,
+        along: Callable[..., None] | None,
+    ) -> Revision:
+        asked = (before.character_id, label, document)
+        with there():
+            try:
+                return self.store.append(*asked, arrays.fresh, before.id, along, arrays.like)
+            except Unkept as error:
+                # What was thought to be stored has been cleaned away: it is brought along.
+                arrays.bring(error.hashes)
+                return self.store.append(*asked, arrays.fresh, before.id, along, arrays.like, surely=True)
 
     def step(self, character_id: str, by: int) -> Version:
         """Undo (-1) or redo (+1)."""
@@ -210,8 +223,7 @@ class Workbench:
         BadFileError
             When it is no PNG or WebP, or a large one.
         """
-        if len(data) > MOST_PICTURE or picture_type(data) not in KEPT_PICTURES:
-            raise BadFileError(f"A picture has to be a PNG or WebP of at most {MOST_PICTURE // 1000} kB.")
+        refuse_picture(data)
         with there():
             self.store.set_picture(character_id, data)
 
@@ -260,6 +272,12 @@ class Workbench:
 def limit(character: Character, influences: int = DELIVERED) -> FittedWeights:
     """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
     return fitted(replace(character, binding=flattened(character)), influences)
+
+
+def refuse_picture(data: bytes) -> None:
+    """Raise `BadFileError` unless that is a small PNG or WebP, as pages draw them."""
+    if len(data) > MOST_PICTURE or picture_type(data) not in KEPT_PICTURES:
+        raise BadFileError(f"A picture has to be a PNG or WebP of at most {MOST_PICTURE // 1000} kB.")
 
 
 def _of_file(made: Mesh, read: Mesh) -> Mesh:
