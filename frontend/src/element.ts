@@ -1,12 +1,12 @@
 /** The ordinary controls: those of Element Plus that are used, and no others. */
 import {
-  ElButton, ElCheckbox, ElCheckboxGroup, ElConfigProvider, ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElInputNumber, ElOption, ElPopover,
+  ElButton, ElCheckbox, ElCheckboxGroup, ElConfigProvider, ElDialog, ElDrawer, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElInputNumber, ElOption, ElPopover,
   ElProgress, ElRadioButton, ElRadioGroup, ElSegmented, ElSelect, ElSlider, ElTable, ElTableColumn,
 } from 'element-plus'
 import type { App } from 'vue'
 
 const USED = [
-  ElButton, ElCheckbox, ElCheckboxGroup, ElConfigProvider, ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElInputNumber, ElOption, ElPopover,
+  ElButton, ElCheckbox, ElCheckboxGroup, ElConfigProvider, ElDialog, ElDrawer, ElDropdown, ElDropdownItem, ElDropdownMenu, ElInput, ElInputNumber, ElOption, ElPopover,
   ElProgress, ElRadioButton, ElRadioGroup, ElSegmented, ElSelect, ElSlider, ElTable, ElTableColumn,
 ]
 

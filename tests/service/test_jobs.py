@@ -29,6 +29,7 @@ from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.bind import VertexChoice
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
+from plethos.store.sweep import Sweep
 from plethos.store.work import CANCELLED, DONE, FAILED, OFFERED, RUNNING, WAITING, DisownedError, Report
 from tests.figures import tube_file
 from tests.server import fresh_database
@@ -252,7 +253,7 @@ class Parts(Case):
         self.assertEqual(seen, sorted(seen))
         self.assertEqual([p.state for p in self.list.parts(work.id)], [DONE] * 5)
         self.assertEqual(self.list.reports_of_parts(work.id), [], "they are of no use by themselves")
-        self.assertEqual(self.list.clear(0.0, 10), 1)
+        self.assertEqual(Sweep(self.store.transactions).work(hours=0.0), 1)
         self.assertIsNone(self.list.report(work.id))
 
     def test_one_that_fails_ends_the_whole(self):

@@ -48,7 +48,7 @@ const few = (words: string[]) => (words.length > 4 ? [...words.slice(0, 4), `${w
           <img v-if="state.picture" :src="api.pictureOfState(character.id, state.id)" alt="">
           <div v-else class="blank" />
           <div>
-            <b>{{ state.name }}</b><span class="muted"> {{ when(state.made_at) }}</span>
+            <b>{{ state.name }}</b> <span class="muted">{{ when(state.made_at) }}</span>
             <p class="muted">{{ state.changed.length ? `Since then: ${few(state.changed)}.` : 'Nothing has changed since.' }}</p>
             <el-button size="small" :disabled="!state.changed.length" @click="character.edit((c) => api.goBack(c, state.id))">Go back</el-button>
             <el-button size="small" text @click="show(api.unnameState(character.id, state.id))">Forget the name</el-button>
@@ -76,4 +76,8 @@ h3 { margin: 16px 0 6px; }
 .steps li { display: flex; justify-content: space-between; gap: 10px; padding: 3px 0; }
 .steps span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .steps time { flex: none; font-size: 12px; }
+</style>
+
+<style>
+.past .el-drawer__header { margin-bottom: 8px; }
 </style>

@@ -18,6 +18,7 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from pathlib import Path
@@ -127,11 +128,11 @@ def start(port: int | None, data: Path | None, empty: bool, workers: int = 1, da
     upload_bytes()
     folder = (data or default_data()).resolve()
     with _alone_in(folder), _listen(port) as listening:
-        build_front()
         cluster = Cluster(folder / "database", fixed_port=database_port)
         address = folder / "database.url"
         server, crew = Server(folder, listening, empty), [Worker(folder) for _ in range(workers)]
         try:
+            build_front()
             url = cluster.start()
             # For the processes that work on it; only whoever may read the data may read it.
             address.touch(mode=0o600)
@@ -170,6 +171,8 @@ class Server:
         self._given = (listening, folder, empty)
         self._processes = multiprocessing.get_context("forkserver")
         self._processes.set_forkserver_preload(["plethos.launch.serve"])
+        # It imports beside whatever has to be there before the server is.
+        forkserver.ensure_running()
         self._process: BaseProcess | None = None
         self._said: Connection | None = None
         self._ready = False

@@ -38,9 +38,11 @@ from plethos.web import (
 from plethos.web.context import Settings
 from plethos.web.openapi import with_socket_messages
 from plethos.web.security import LoopbackOnly
+from plethos.web.turns import Turns
 
 ENVELOPE = 1_000_000  # bytes that an upload may have beside its files
 FRAMES = 4  # threads that do nothing but work out frames
+STROKES = 2  # and those that touch the skin
 FRONT = Path(__file__).parents[3] / "frontend" / "dist"
 
 DOCS = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Plethos API</title>
@@ -58,7 +60,9 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        with ThreadPoolExecutor(FRAMES, "frames") as app.state.frames:
+        app.state.turns = Turns()
+        frames, strokes = ThreadPoolExecutor(FRAMES, "frames"), ThreadPoolExecutor(STROKES, "strokes")
+        with frames as app.state.frames, strokes as app.state.strokes:
             async with notices.listening():
                 with worker.tending() if settings.workers_elsewhere else contextlib.nullcontext():
                     async with contextlib.nullcontext() if settings.workers_elsewhere else worker.working():

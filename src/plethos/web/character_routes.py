@@ -21,6 +21,7 @@ from plethos.service.told.character_states import character_state
 from plethos.service.told.deliveries import clip_loss_info, limit_shift
 from plethos.service.told.figures import figure_info, mesh_bytes, subdivision_bytes
 from plethos.web.context import Bench, Page
+from plethos.web.turns import InTurn
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["character"])
 
@@ -128,14 +129,14 @@ def response_of_preset(character_id: str, body: PresetRequest) -> list[Knot]:
 
 @router.get("/delivery/limit")
 def limit_of_delivery(
-    bench: Bench, character_id: str, influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED
+    bench: Bench, turn: InTurn, character_id: str, influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED
 ) -> LimitShift:
     """What a delivery with so many joints a vertex does to the skin, before it is made."""
     return limit_shift(bench.open(character_id).character, influences)
 
 
 @router.get("/delivery/clip")
-def loss_of_clip(bench: Bench, character_id: str, bake: str) -> LossOfClip:
+def loss_of_clip(bench: Bench, turn: InTurn, character_id: str, bake: str) -> LossOfClip:
     """What baking a clip leaves behind: what acts after the skin, and other skinning than linear."""
     return clip_loss_info(bench.open(character_id).version, bake)
 
@@ -143,6 +144,7 @@ def loss_of_clip(bench: Bench, character_id: str, bake: str) -> LossOfClip:
 @router.get("/delivery.glb", response_class=Response)
 def deliver(
     bench: Bench,
+    turn: InTurn,
     character_id: str,
     bake: Annotated[str | None, Query()] = None,
     influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED,

@@ -59,6 +59,7 @@ TOOLS: dict[str, Tool] = {
     "sculpt": SculptTool(), "outline": OutlineTool(), "paint": PaintTool(), "pick": PickTool(), "mask": MaskTool()
 }  # fmt: skip
 RESTING = 3.0  # seconds between two looks whether another page has let its hands rest
+TOUCHES = 16  # of a stroke that are worked out in one go
 GONE_AFTER = 5.0  # seconds without a page after which nobody wants what was under way for it
 NOT_SAVED = "The last stroke is not saved, everything before it is."
 NO_TEXT = "Messages to the server are text, in JSON: this one was bytes."
@@ -161,7 +162,10 @@ class _Session:
                 counted = await run_in_threadpool(self._counted, message)
                 await send(self.socket, ContactsAnswer(seq=message.seq, **counted))
             elif isinstance(message, StrokeMessage):
-                await self.socket.send_bytes(await self._aside(self._touched, message))
+                # A few touches at a time, so that nobody's stroke waits for all of another's.
+                for start in range(0, len(message.dabs), TOUCHES):
+                    await self._in("strokes", self._touch, (message, start))
+                await self.socket.send_bytes(await self._in("frames", self._touched, message))
             else:
                 self._storing = True
                 try:
@@ -184,14 +188,15 @@ class _Session:
             await send(self.socket, ProblemMessage(seq=seq, detail=WENT_WRONG))
 
     async def _show(self, message: PoseMessage) -> None:
-        shown, version, joint = await self._aside(self._posed, message)
+        shown, version, joint = await self._in("frames", self._posed, message)
         await self.socket.send_bytes(shown)
         if joint is not None:
             self._measure_later(version, joint)
 
-    async def _aside(self, work: Callable[[Any], T], message: Any) -> T:
-        """Work something out in the threads that are kept for frames: no pose waits for a request or an edit."""
-        return await asyncio.get_running_loop().run_in_executor(self.socket.app.state.frames, work, message)
+    async def _in(self, threads: str, work: Callable[[Any], T], message: Any) -> T:
+        """Work something out in threads that are kept for it: no pose waits for a request, an edit, or a stroke."""
+        pool = getattr(self.socket.app.state, threads)
+        return await asyncio.get_running_loop().run_in_executor(pool, work, message)
 
     def _posed(self, message: PoseMessage) -> tuple[bytes, Version, int | None]:
         """The frame, of which version it is, and the joint that it may go without the measures of."""
@@ -215,12 +220,16 @@ class _Session:
 
         self._measuring[version, joint] = asyncio.create_task(measured())
 
+    def _touch(self, given: tuple[StrokeMessage, int]) -> None:
+        message, start = given
+        version = self.desk.version
+        dabs = [d.dab() for d in message.dabs[start : start + TOUCHES]]
+        pose = pose_of(version, message.pose.plain())
+        self.desk.touch(version, message.settings.tool, pose, message.settings, dabs)
+
     def _touched(self, message: StrokeMessage) -> bytes:
         version = self.desk.version
-        pose = pose_of(version, message.pose.plain())
-        dabs = [d.dab() for d in message.dabs]
-        self.desk.touch(version, message.settings.tool, pose, message.settings, dabs)
-        return self._frame(message, version, pose)
+        return self._frame(message, version, pose_of(version, message.pose.plain()))
 
     def _counted(self, message: ContactsMessage) -> dict[str, int]:
         version = self.desk.version

@@ -13,6 +13,7 @@ from plethos.core.errors import BadFileError, JointNeededError, PlethosError
 from plethos.service.library.lease import BeingEditedError
 from plethos.service.library.open_character import NotThereError
 from plethos.store.faults import fault_of
+from plethos.web.turns import GoneError, TooMuchAskedError
 
 TOO_LARGE = "That is larger than what is taken in at once; nothing of it was kept."
 log = structlog.get_logger()
@@ -31,12 +32,18 @@ def install(app: FastAPI) -> None:
     async def ours(request: Request, error: PlethosError) -> JSONResponse:
         if isinstance(error, NotThereError):
             return problem(404, "Not there", error.sentence)
+        if isinstance(error, TooMuchAskedError):
+            return problem(429, "Too much at once", error.sentence)
         if isinstance(error, BeingEditedError):
             return problem(423, "In other hands", error.sentence)
         if isinstance(error, JointNeededError):
             return problem(409, "Still needed", error.sentence, "joint-needed")
         status = 422 if isinstance(error, BadFileError) else 409
         return problem(status, "This did not work", error.sentence)
+
+    @app.exception_handler(GoneError)
+    async def gone(request: Request, error: GoneError) -> JSONResponse:
+        return problem(499, "Nobody waits", "Whoever asked has gone away.")
 
     @app.exception_handler(RequestValidationError)
     async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:

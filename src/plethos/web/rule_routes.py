@@ -46,6 +46,7 @@ from plethos.service.schemas.rules import (
 from plethos.service.told.answers import fitted_info, kinds_info, map_of_poses
 from plethos.service.told.character_states import character_state
 from plethos.web.context import Bench
+from plethos.web.turns import InTurn
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["rules"])
 
@@ -209,13 +210,13 @@ def ease_targets(bench: Bench, character_id: str, remedy_id: str, body: Eased) -
 
 
 @router.post("/remedies/{remedy_id}/between")
-def add_between(bench: Bench, character_id: str, remedy_id: str, body: BetweenRequest) -> CharacterState:
+def add_between(bench: Bench, turn: InTurn, character_id: str, remedy_id: str, body: BetweenRequest) -> CharacterState:
     """Solve an in-between of a corrective at an angle on its way."""
     return character_state(correctives.add_between(bench, character_id, remedy_id, body.angle_deg))
 
 
 @router.post("/proposals", response_class=StreamingResponse, responses={200: {"model": KindsTried}})
-def which_kind(bench: Bench, character_id: str, body: ProposalRequest) -> StreamingResponse:
+def which_kind(bench: Bench, turn: InTurn, character_id: str, body: ProposalRequest) -> StreamingResponse:
     """Try each kind of remedy for a joint in a pose, and measure it; nothing is changed.
 
     Answered by a line of JSON after each kind, with all that was found so far; whoever goes away in between stops it.
@@ -229,20 +230,22 @@ def which_kind(bench: Bench, character_id: str, body: ProposalRequest) -> Stream
 
 
 @router.post("/proposals/{kind}")
-def take_kind(bench: Bench, character_id: str, kind: str, body: ProposalRequest) -> CharacterState:
+def take_kind(bench: Bench, turn: InTurn, character_id: str, kind: str, body: ProposalRequest) -> CharacterState:
     """Make the remedy of a kind that was proposed; a corrective as a sculpt in progress."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain())
     return character_state(tried_kinds.take_kind(bench, character_id, kind, pose, body.joint))
 
 
 @router.post("/roll/share")
-def share_roll(bench: Bench, character_id: str, body: ShareRoll) -> CharacterState:
+def share_roll(bench: Bench, turn: InTurn, character_id: str, body: ShareRoll) -> CharacterState:
     """Let twist joints share a joint's roll out along its limb, evenly or eased; made where there are none."""
     return character_state(helpers.share_roll(bench, character_id, body.joint, body.count, body.eased))
 
 
 @router.post("/remedies/{remedy_id}/fit")
-def fit(bench: Bench, character_id: str, remedy_id: str, body: HingeTriggerRule | None = None) -> FittedResponse:
+def fit(
+    bench: Bench, turn: InTurn, character_id: str, remedy_id: str, body: HingeTriggerRule | None = None
+) -> FittedResponse:
     """The response of a corrective that keeps the volume all the way; nothing is changed."""
     version = bench.open(character_id).version
     rule = body.model_dump(exclude_none=True) if body else None

@@ -24,6 +24,7 @@ from plethos.service.sculpts import border, given_way, kept_sculpt, obj_exchange
 from plethos.service.told.answers import fitted_info
 from plethos.service.told.character_states import character_state
 from plethos.web.context import Bench, OneFile, ReadingBench
+from plethos.web.turns import InTurn
 
 router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt"])
 
@@ -36,7 +37,7 @@ def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
 
 
 @router.post("/first-mend")
-def first_mend(bench: Bench, character_id: str, body: FirstMendBody) -> CharacterState:
+def first_mend(bench: Bench, turn: InTurn, character_id: str, body: FirstMendBody) -> CharacterState:
     """Solve a corrective for the held pose, as a sculpt in progress."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
     made = correctives.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
@@ -44,7 +45,7 @@ def first_mend(bench: Bench, character_id: str, body: FirstMendBody) -> Characte
 
 
 @router.post("/fit")
-def fit(bench: Bench, character_id: str, body: HingeTriggerRule) -> FittedResponse:
+def fit(bench: Bench, turn: InTurn, character_id: str, body: HingeTriggerRule) -> FittedResponse:
     """The response that keeps the volume all the way to the held pose."""
     version = bench.open(character_id).version
     return fitted_info(version, correctives.fit(version, body.model_dump(exclude_none=True)))
@@ -73,7 +74,7 @@ def held_back(bench: Bench, character_id: str) -> list[HeldBack]:
 
 
 @router.post("/held-back/{remedy_id}")
-def give_way(bench: Bench, character_id: str, remedy_id: str) -> CharacterState:
+def give_way(bench: Bench, turn: InTurn, character_id: str, remedy_id: str) -> CharacterState:
     """Let a relaxer's mask fade under the sculpt, or a volume keeper take its volume for a target."""
     return character_state(given_way.give_way(bench, character_id, remedy_id))
 
@@ -98,7 +99,7 @@ def border_back(bench: Bench, character_id: str) -> CharacterState:
 
 
 @router.post("/push-apart", response_class=StreamingResponse, responses={200: {"model": PushedApart}})
-def push_apart(bench: Bench, character_id: str, body: PushApart) -> StreamingResponse:
+def push_apart(bench: Bench, turn: InTurn, character_id: str, body: PushApart) -> StreamingResponse:
     """Push apart what crosses in a joint's region.
 
     Answered by a line of JSON after each round; whoever goes away in between stops it, and nothing is changed.

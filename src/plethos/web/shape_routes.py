@@ -20,6 +20,7 @@ from plethos.service.schemas.shaping import (
 )
 from plethos.service.told.character_states import character_state
 from plethos.web.context import Bench
+from plethos.web.turns import InTurn
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["shapes"])
 
@@ -83,6 +84,6 @@ def findings(bench: Bench, character_id: str, body: FindingsOf) -> list[FindingI
 
 
 @router.post("/remedies/{remedy_id}/mend")
-def mend(bench: Bench, character_id: str, remedy_id: str, body: MendFinding) -> CharacterState:
+def mend(bench: Bench, turn: InTurn, character_id: str, remedy_id: str, body: MendFinding) -> CharacterState:
     """Do what the click of a finding says."""
     return character_state(finding_edits.mend_finding(bench, character_id, remedy_id, body.kind))

@@ -33,7 +33,13 @@ def _in_step(
     workbench: Workbench, character_id: str, label: str, remedy_id: str, change: Callable[[Character], Rules]
 ) -> Version:
     """Change a remedy, and its twin with it if it has one."""
-    return workbench.edit(character_id, label, lambda c: in_step(c.with_rules(change(c)), remedy_id))
+    named = _of(workbench, character_id, label, remedy_id)
+    return workbench.edit(character_id, named, lambda c: in_step(c.with_rules(change(c)), remedy_id))
+
+
+def _of(workbench: Workbench, character_id: str, label: str, remedy_id: str) -> str:
+    """An edit's label with the name of its remedy: a list of steps is read by that."""
+    return f"{label}: {workbench.open(character_id).character.rules.remedy(remedy_id).name}"
 
 
 def in_step(character: Character, remedy_id: str) -> Character:
@@ -152,7 +158,8 @@ def rename(workbench: Workbench, character_id: str, remedy_id: str, name: str) -
 
 def delete(workbench: Workbench, character_id: str, remedy_id: str) -> Version:
     """Take a remedy away, and the trigger that only it was tied to (undo brings both back)."""
-    return change_rules(workbench, character_id, "Delete remedy", lambda c: c.rules.without_remedy(remedy_id))
+    label = _of(workbench, character_id, "Delete remedy", remedy_id)
+    return change_rules(workbench, character_id, label, lambda c: c.rules.without_remedy(remedy_id))
 
 
 def add_twin(workbench: Workbench, character_id: str, remedy_id: str) -> Version:

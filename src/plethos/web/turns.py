@@ -1,0 +1,94 @@
+"""Turns: work that takes seconds waits for one, without holding a thread, and is not begun for whoever is gone."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections import Counter
+from collections.abc import AsyncIterator
+from typing import Annotated
+
+from fastapi import Depends, Request
+from starlette.requests import HTTPConnection
+
+from plethos.core.errors import PlethosError
+from plethos.web.context import Page
+
+AT_ONCE = 2  # pieces that are worked out at the same time; a page has one of them
+MOST_WAITING = 6  # of a page, or of all programs together
+LOOK = 0.25  # seconds between two looks whether whoever waits is still there
+TOO_MUCH = "There is too much under way for this page already: wait until some of it is done."
+
+
+class TooMuchAskedError(PlethosError):
+    """A page asks for more than may wait."""
+
+
+class GoneError(Exception):
+    """Whoever asked has gone away while they waited."""
+
+
+class Turns:
+    """Who may work something out now. For one event loop.
+
+    Whoever has asked longest comes first, of those whose page has nothing under way.
+    """
+
+    def __init__(self, at_once: int = AT_ONCE, waiting: int = MOST_WAITING) -> None:
+        self._free, self._most = at_once, waiting
+        self._asked = Counter[str | None]()
+        self._under_way = Counter[str | None]()
+        self._waiting: list[tuple[str | None, asyncio.Event]] = []
+
+    @contextlib.asynccontextmanager
+    async def turn(self, page: str | None, request: Request) -> AsyncIterator[None]:
+        """Wait for a turn, and have it until the context ends.
+
+        Raises
+        ------
+        TooMuchAskedError
+            When the page waits for as many already.
+        GoneError
+            When whoever asked has gone.
+        """
+        if self._asked[page] >= self._most:
+            raise TooMuchAskedError(TOO_MUCH)
+        self._asked[page] += 1
+        mine = (page, asyncio.Event())
+        self._waiting.append(mine)
+        try:
+            self._next()
+            while not mine[1].is_set():
+                with contextlib.suppress(TimeoutError):
+                    await asyncio.wait_for(mine[1].wait(), LOOK)
+                if not mine[1].is_set() and await request.is_disconnected():
+                    raise GoneError
+            yield
+        finally:
+            self._asked[page] -= 1
+            if mine[1].is_set():
+                self._under_way[page] -= 1
+                self._free += 1
+            else:
+                self._waiting.remove(mine)
+            self._next()
+
+    def _next(self) -> None:
+        for mine in list(self._waiting):
+            page, event = mine
+            # Programs have no page: they share the turns.
+            if self._free and (page is None or not self._under_way[page]):
+                self._waiting.remove(mine)
+                self._under_way[page] += 1
+                self._free -= 1
+                event.set()
+
+
+async def _in_turn(connection: HTTPConnection, page: Page) -> AsyncIterator[None]:
+    assert isinstance(connection, Request)
+    async with connection.app.state.turns.turn(page, connection):
+        yield
+
+
+InTurn = Annotated[None, Depends(_in_turn)]
+"""For routes that take seconds."""
