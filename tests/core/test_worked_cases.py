@@ -22,6 +22,7 @@ from plethos.core.skin.picked import PICKED
 from plethos.core.weights.assign import INSIDE, with_joint_weights
 from plethos.core.weights.bind import bound_automatically
 from plethos.core.weights.paint import Paint, PaintedWeights
+from plethos.core.weights.rows import WeightRows
 from plethos.demo.catalogue import open_demo
 
 
@@ -34,7 +35,7 @@ def figure(name: str):
 
 def brush(character) -> PaintedWeights:
     return PaintedWeights(
-        character.mesh.topology, character.binding.joint_weights.astype(float), character.skeleton.joint_parents
+        character.mesh.topology, WeightRows(character.binding.by_vertex), character.skeleton.joint_parents
     )
 
 
@@ -69,7 +70,7 @@ class TheArmDragsABulgeOutOfTheRibs(unittest.TestCase):
             return surface.touch(Dab(spot, tuple(surface.points[t[spot]].mean(axis=0)), radius, 1.0))
 
         def volume() -> float:
-            surface.points[:] = Evaluator.of(with_joint_weights(keeper, weights.dense)).pose(lifted).points
+            surface.points[:] = Evaluator.of(with_joint_weights(keeper, weights.rows.over())).pose(lifted).points
             return patch.volume_percent(surface.points)
 
         weights.dab(touch(0.16), set_to(keeper, "add", "left_upper_arm", 0.5))
@@ -133,7 +134,7 @@ class AKneeTooPointed(unittest.TestCase):
         for side, share in ((front, 0.8), (~front, 0.2)):
             spot = (around & side).astype(np.float32)
             weights.dab(whole(spot), set_to(self.pointed, "replace", "left_shin", value=share))
-        pointed = with_joint_weights(self.pointed, weights.dense)
+        pointed = with_joint_weights(self.pointed, weights.rows.over())
         # Mended: the loop above shared with the shin, the loop below with the thigh, whole beyond them.
         for above, joint in ((height > 0.01, "left_shin"), (height < -0.013, "left_thigh")):
             beyond = (self.near & above).astype(np.float32)
@@ -141,7 +142,7 @@ class AKneeTooPointed(unittest.TestCase):
         for at, share in ((0.007, 0.25), (-0.002, 0.5), (-0.0105, 0.75)):
             ring = pick.of_vertices(len(self.rest), self.loops(at))
             weights.dab(whole(ring), set_to(pointed, "replace", "left_shin", value=share))
-        mended = with_joint_weights(pointed, weights.dense)
+        mended = with_joint_weights(pointed, weights.rows.over())
         measure = BendMeasure.of(self.pointed, self.shin)
         before, after = (BendMeasure.of(c, measure.joint, measure).at(self.bend) for c in (pointed, mended))
         self.assertGreater(after.girth, before.girth + 15)
@@ -219,7 +220,7 @@ class ABellyThatFolds(unittest.TestCase):
         weights.dab(whole(soft), set_to(folding, "replace", "pelvis", value=0.7))
         for _ in range(20):
             weights.dab(whole(soft), set_to(folding, "smooth", "pelvis"))
-        mended = with_joint_weights(folding, weights.dense)
+        mended = with_joint_weights(folding, weights.rows.over())
         self.assertLess(contacts(mended), 0.1 * before)
         volume = [BendMeasure.of(c, trunk[1]).at(pose).volume for c in (folding, mended)]
         self.assertGreater(volume[1], volume[0])

@@ -46,9 +46,11 @@ def _is_touched(remedy: Remedy, before: Character, after: Character, was: NDArra
         if was[joint] >= 0 and off > PLACE * extent(places):
             return True
     for shape in remedy.sculpted.shapes:
-        old, new = (c.binding.joint_weights[shape.vertices] for c in (before, after))
+        if before.binding is after.binding:
+            continue
+        old, new = (c.binding.by_vertex[shape.vertices].tocsc() for c in (before, after))
         known = was >= 0
-        gained = np.abs(new[:, ~known]).max(initial=0.0)
-        if max(float(np.abs(new[:, known] - old[:, was[known]]).max(initial=0.0)), float(gained)) > WEIGHT:
+        differs = (new[:, np.flatnonzero(known)] - old[:, was[known]], new[:, np.flatnonzero(~known)])
+        if max(float(np.abs(columns.data).max(initial=0.0)) for columns in differs) > WEIGHT:
             return True
     return False

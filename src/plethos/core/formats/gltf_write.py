@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
@@ -206,10 +207,15 @@ def _stored_alike(
         return False
     # A welded vertex may hold its copies' weights in another order, so they are compared joint by joint.
     size = int(max(joints.max(initial=0), slots.max(initial=0))) + 1
-    row = np.arange(len(stored))[:, None]
-    ours = np.bincount((row * size + slots)[weights > 0], weights=weights[weights > 0], minlength=len(row) * size)
-    theirs = np.bincount((row * size + joints)[stored > 0], weights=stored[stored > 0], minlength=len(row) * size)
-    return bool(np.abs(ours - theirs).max(initial=0) < 1e-4)
+    ours, theirs = _by_slot(slots, weights, size), _by_slot(joints, stored, size)
+    return not len(stored) or bool(abs(ours - theirs).max() < 1e-4)
+
+
+def _by_slot(slots: NDArray[np.integer], weights: NDArray[Any], size: int) -> sparse.csr_matrix:
+    """Weights ``(V, K)`` of numbered slots as ``(V, size)``."""
+    count, width = slots.shape
+    at = (np.repeat(np.arange(count), width), slots.ravel())
+    return sparse.csr_matrix((weights.ravel().astype(np.float64), at), (count, size))
 
 
 def _write_targets(

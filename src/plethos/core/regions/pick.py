@@ -43,7 +43,7 @@ def by_part(character: Character, name: str) -> Shares:
 
 def by_joint(character: Character, joint: int, least: float) -> Shares:
     """What follows a joint with a weight of at least `least`."""
-    return np.asarray(character.binding.joint_weights[:, joint] >= max(least, 1e-6), dtype=np.float32)
+    return np.asarray(character.binding.column(joint) >= max(least, 1e-6), dtype=np.float32)
 
 
 def of_vertices(count: int, vertices: NDArray[np.integer]) -> Shares:

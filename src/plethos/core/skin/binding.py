@@ -67,9 +67,14 @@ class Binding:
         """The joints ``(V, K)`` that the influences go to."""
         return np.asarray(self.bones.joint[self.influences], np.int32)
 
+    def column(self, joint: int) -> NDArray[np.float32]:
+        """One joint's weights ``(V,)``, whatever bones they go through."""
+        own = np.where(self.numbers == joint, self.weights, np.float32(0))
+        return np.asarray(own.sum(axis=1), np.float32)
+
     @cached_property
     def joint_weights(self) -> NDArray[np.float32]:
-        """Weights ``(V, J)`` by joint, whatever bones they go through."""
+        """All of them ``(V, J)``, as many numbers as that: `by_vertex` and `column` are for large skins."""
         dense = np.zeros((len(self.weights), self.joints), dtype=np.float32)
         rows = np.arange(len(self.weights))
         for k in range(self.influences.shape[1]):

@@ -13,12 +13,14 @@ from plethos.core.character import Character
 from plethos.core.skeleton.symmetry import is_symmetric
 from plethos.core.weights.bone_distances import segment_distances
 from plethos.core.weights.bones import Segment, segments_of, skin_bones
+from plethos.core.weights.edit import seen_across
 from plethos.core.weights.heated import normalised
 
 LEAST = 0.01  # weights under this are noise, not a fault
 STRAY_SHARE = 0.15  # a patch with less of a joint's weight than this, away from the rest of it, is stray
 UNMIRRORED = 0.02
 STEP = 0.85  # a joint's weight changing by more than this along one edge
+EDGES = 100_000  # that are looked at in one go
 COARSE = 0.35  # of the joint's bone: longer edges cannot carry a gradient
 
 
@@ -149,8 +151,9 @@ def unmirrored(character: Character) -> list[WeightFault]:
     if not is_symmetric(twin, other):
         return []
     rows = np.flatnonzero(twin >= 0)
-    weights = character.binding.joint_weights
-    off = np.abs(weights[rows] - weights[twin[rows]][:, other]).max(axis=1)
+    weights = character.binding.by_vertex
+    differs = abs(weights[rows] - seen_across(weights, twin, other)[rows])
+    off = differs.max(axis=1).toarray().ravel()
     where = off > UNMIRRORED
     return [WeightFault("unmirrored", None, rows[where].astype(np.int32), float(off.max()))] if where.any() else []
 
@@ -160,17 +163,34 @@ def hard_steps(character: Character) -> list[WeightFault]:
 
     An edge that is long beside the joint's bone does not count: a mesh so coarse has no room for more.
     """
-    edges, weights, rest = character.mesh.topology.edges, character.binding.joint_weights, character.mesh.rest
+    edges, rest = character.mesh.topology.edges, character.mesh.rest
     length = np.linalg.norm(rest[edges[:, 0]] - rest[edges[:, 1]], axis=1)
     bone: dict[int, float] = {}
     for segment in segments_of(character.skeleton):
         for joint in (segment.joint, *segment.twists):
             bone[joint] = max(bone.get(joint, 0.0), float(np.linalg.norm(segment.end - segment.start)))
+    longest = np.array([COARSE * (bone.get(j) or np.inf) for j in range(len(character.skeleton))])
+    along, whose, step = _steps(character.binding.by_vertex, edges)
+    short = length[along] <= longest[whose]
+    along, whose, step = along[short], whose[short], step[short]
     found = []
-    for joint in np.flatnonzero(weights.max(axis=0) > LEAST).tolist():
-        step = np.abs(weights[edges[:, 0], joint] - weights[edges[:, 1], joint])
-        step[length > COARSE * (bone.get(joint) or np.inf)] = 0
-        where = np.unique(edges[step > STEP])
-        if len(where):
-            found.append(WeightFault("hard_step", joint, where.astype(np.int32), float(step.max())))
+    for j in np.unique(whose).tolist():
+        own = whose == j
+        where = np.unique(edges[along[own]]).astype(np.int32)
+        found.append(WeightFault("hard_step", j, where, float(step[own].max())))
     return sorted(found, key=lambda f: -len(f.vertices))
+
+
+def _steps(
+    weights: sparse.csr_matrix, edges: NDArray[np.integer]
+) -> tuple[NDArray[np.int64], NDArray[np.int32], NDArray[np.float64]]:
+    """Where a joint's weight jumps along an edge: edges, joints and by how much, each ``(N,)``."""
+    found = []
+    for first in range(0, len(edges), EDGES):
+        some = edges[first : first + EDGES]
+        jump = (weights[some[:, 0]] - weights[some[:, 1]]).tocoo()
+        far = np.abs(jump.data) > STEP
+        found.append((first + jump.row[far].astype(np.int64), jump.col[far], np.abs(jump.data[far])))
+    none = (np.zeros(0, np.int64), np.zeros(0, np.int32), np.zeros(0))
+    edge, joint, step = (np.concatenate(columns) for columns in zip(none, *found, strict=True))
+    return edge, joint, step

@@ -6,6 +6,7 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.skeleton.skeleton import Skeleton
 
@@ -36,6 +37,6 @@ def joint_colours(skeleton: Skeleton) -> NDArray[np.float32]:
     return _of_joints(tuple(skeleton.joint_parents))
 
 
-def mixed_colours(weights: NDArray[np.floating], skeleton: Skeleton) -> NDArray[np.float32]:
+def mixed_colours(weights: NDArray[np.floating] | sparse.csr_matrix, skeleton: Skeleton) -> NDArray[np.float32]:
     """The colours ``(V, 3)`` of the joints that each vertex follows, mixed by its weights ``(V, J)``."""
     return np.asarray(weights @ joint_colours(skeleton), dtype=np.float32)

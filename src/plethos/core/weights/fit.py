@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.geometry import rotations
@@ -26,7 +28,7 @@ class FittedWeights:
     Parameters
     ----------
     weights
-        ``(V, J)`` float64.
+        ``(V, J)`` float64, sparse.
     vertices
         ``(N,)`` whose influences were too many; all others stay as they are.
     shift
@@ -37,7 +39,7 @@ class FittedWeights:
         The joints that were turned, and how far, radians.
     """
 
-    weights: Array
+    weights: sparse.csr_matrix
     vertices: NDArray[np.int64]
     shift: Array
     turn: NDArray[np.int64]
@@ -63,20 +65,64 @@ def fitted(character: Character, most: int) -> FittedWeights:
     -----
     A turn that carries all influences of a vertex alike says nothing about them, so poses of one joint at a time do.
     """
-    dense = character.binding.joint_weights.astype(np.float64)
-    many = np.flatnonzero((dense > 1e-6).sum(axis=1) > most)
+    stored = character.binding.by_vertex
+    many = np.flatnonzero(np.diff((stored > 1e-6).indptr) > most)
     turns, moves = _range_ends(character.skeleton)
-    order = np.ascontiguousarray(np.argsort(-dense[many], axis=1, kind="stable")[:, :CANDIDATES], np.int64)
-    rows = np.take_along_axis(dense[many], order, 1)
-    rows[rows <= 1e-6] = 0
-    rows /= np.maximum(rows.sum(axis=1, keepdims=True), 1e-12)
+    order, rows = _largest_first(stored[many])
     below = np.array([character.skeleton.subtree(j) for j, _ in turns], bool).reshape(len(turns), -1)
     kept = np.zeros_like(rows)
     shift, turn = np.zeros(len(many)), np.zeros(len(many), np.int64)
-    _fit(character.mesh.rest[many].astype(np.float64), order, rows, moves, below, most, kept, shift, turn)
-    dense[many] = 0
-    dense[many[:, None], order] = kept
-    return FittedWeights(dense, many, shift, turn, tuple(turns))
+    sets, starts, telling = _telling(order, rows, below)
+    points = character.mesh.rest[many].astype(np.float64)
+    _fit(points, order, rows, moves, sets, starts, telling, most, kept, shift, turn)
+    return FittedWeights(_put(stored, many, order, kept), many, shift, turn, tuple(turns))
+
+
+def _largest_first(rows: sparse.csr_matrix) -> tuple[NDArray[np.int64], Array]:
+    """The joints and weights ``(N, C)`` of each row's largest, which sum to 1; of equals the first; 0 for none."""
+    count = np.diff(rows.indptr)
+    width = min(int(count.max(initial=1)), CANDIDATES)
+    row = np.repeat(np.arange(len(count)), count)
+    sorted_ = np.lexsort((rows.indices, -rows.data, row))
+    place = np.arange(len(row)) - np.repeat(rows.indptr[:-1], count)
+    taken = place < width
+    order, weights = np.zeros((len(count), width), np.int64), np.zeros((len(count), width))
+    at = (row[taken], place[taken])
+    order[at], weights[at] = rows.indices[sorted_][taken], rows.data[sorted_][taken]
+    weights[weights <= 1e-6] = 0
+    return order, weights / np.maximum(weights.sum(axis=1, keepdims=True), 1e-12)
+
+
+def _telling(
+    order: NDArray[np.int64], weights: Array, below: NDArray[np.bool_]
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+    """The turns that tell the influences of a vertex apart: many vertices follow the same joints.
+
+    Returns
+    -------
+    tuple
+        The set ``(N,)`` of each vertex; where in the list each set's turns begin ``(S + 1,)``; the turns.
+    """
+    own = np.sort(np.where(weights > 0, order, -1), axis=1)
+    sets, number = np.unique(own, axis=0, return_inverse=True)
+    found, starts = list[NDArray[np.int64]](), [0]
+    for joints in sets:
+        inside = below[:, joints[joints >= 0]]
+        # A turn that carries all of them alike says nothing about their weights.
+        found.append(np.flatnonzero(inside.any(axis=1) & ~inside.all(axis=1)))
+        starts.append(starts[-1] + len(found[-1]))
+    none = np.zeros(0, np.int64)
+    return number.ravel().astype(np.int64), np.array(starts, np.int64), np.concatenate([none, *found])
+
+
+def _put(stored: sparse.csr_matrix, vertices: NDArray[np.int64], order: NDArray[np.int64], kept: Array) -> Any:
+    """The weights with these rows in place of those of some vertices."""
+    rows = np.zeros(stored.shape[0])
+    rows[vertices] = 1
+    at = (np.repeat(vertices, order.shape[1]), order.ravel())
+    fresh = sparse.csr_matrix((kept.ravel(), at), stored.shape)
+    fresh.eliminate_zeros()
+    return sparse.csr_matrix(sparse.diags_array(1 - rows) @ stored + fresh)
 
 
 def _range_ends(skeleton: Skeleton) -> tuple[list[tuple[int, float]], Array]:
@@ -104,15 +150,6 @@ def _ends(skeleton: Skeleton) -> Iterator[tuple[int, Array, float]]:
 
 
 @nb.njit(cache=True, nogil=True)
-def _alike(below, order, n):  # type: ignore[no-untyped-def]
-    """Whether a turn carries all influences of a vertex alike: then it says nothing about their weights."""
-    carried = 0
-    for k in range(n):
-        carried += below[order[k]]
-    return carried == 0 or carried == n
-
-
-@nb.njit(cache=True, nogil=True)
 def _places(point, order, moves, weights, n, place):  # type: ignore[no-untyped-def]
     """Where each influence alone would carry a point, from where all of them carry it."""
     for c in range(3):
@@ -126,80 +163,119 @@ def _places(point, order, moves, weights, n, place):  # type: ignore[no-untyped-
 
 
 @nb.njit(cache=True, nogil=True)
-def _weighed(gram, weights, left):  # type: ignore[no-untyped-def]
-    """The weights of what is left that fit best: none negative, sum 1; where the motion does not tell, as they were."""
-    n = len(gram)
-    out = np.zeros(n)
-    inside = left.copy()
-    soft = 1e-6 * max(np.trace(gram) / n, 1e-12)
-    while True:
-        own = np.flatnonzero(inside)
-        total = 0.0
-        for k in own:
-            total += weights[k]
-        system = np.zeros((len(own), len(own)))
-        right = np.ones((len(own), 2))
-        for a in range(len(own)):
-            for b in range(len(own)):
-                system[a, b] = gram[own[a], own[b]]
-            system[a, a] += soft
-            right[a, 1] = soft * weights[own[a]] / total
-        solved = np.linalg.solve(system, right)
-        fresh = solved[:, 1] + solved[:, 0] * (1 - solved[:, 1].sum()) / solved[:, 0].sum()
-        low = fresh.argmin()
-        if fresh[low] >= 0:
-            out[own] = fresh
-            return out
-        inside[own[low]] = False
+def _solve(system, right, n):  # type: ignore[no-untyped-def]
+    """Solve ``system x = right`` of n rows and two columns, both overwritten: positive definite, so without pivots.
+
+    A handful of rows, a million times: what calls LAPACK takes ten times as long.
+    """
+    for k in range(n):
+        for i in range(k + 1, n):
+            factor = system[i, k] / system[k, k]
+            for j in range(k + 1, n):
+                system[i, j] -= factor * system[k, j]
+            right[i, 0] -= factor * right[k, 0]
+            right[i, 1] -= factor * right[k, 1]
+    for k in range(n - 1, -1, -1):
+        for j in range(k + 1, n):
+            right[k, 0] -= system[k, j] * right[j, 0]
+            right[k, 1] -= system[k, j] * right[j, 1]
+        right[k, 0] /= system[k, k]
+        right[k, 1] /= system[k, k]
 
 
 @nb.njit(cache=True, nogil=True)
-def _error(gram, weights):  # type: ignore[no-untyped-def]
-    return weights @ gram @ weights
+def _weighed(gram, weights, left, n, work, out):  # type: ignore[no-untyped-def]
+    """Fill `out` with the weights of what is left that fit best: none negative, sum 1; where the motion does not tell,
+    as they were. `work` ``(2 C + 4, C)`` is room for the system."""
+    system, right, own, inside = work[:n], work[n : 2 * n, :2], work[2 * n], work[2 * n + 1]
+    trace = 0.0
+    for k in range(n):
+        trace += gram[k, k]
+        out[k] = 0.0
+        inside[k] = 1.0 if left[k] else 0.0
+    soft = 1e-6 * max(trace / n, 1e-12)
+    while True:
+        count, total = 0, 0.0
+        for k in range(n):
+            if inside[k] > 0:
+                own[count] = k
+                count += 1
+                total += weights[k]
+        for a in range(count):
+            one = int(own[a])
+            for b in range(count):
+                system[a, b] = gram[one, int(own[b])]
+            system[a, a] += soft
+            right[a, 0], right[a, 1] = 1.0, soft * weights[one] / total
+        _solve(system, right, count)
+        ones, given = 0.0, 0.0
+        for a in range(count):
+            ones += right[a, 0]
+            given += right[a, 1]
+        low = 0
+        for a in range(count):
+            right[a, 1] += right[a, 0] * (1 - given) / ones
+            if right[a, 1] < right[low, 1]:
+                low = a
+        if right[low, 1] >= 0:
+            for a in range(count):
+                out[int(own[a])] = right[a, 1]
+            return
+        inside[int(own[low])] = 0.0
+
+
+@nb.njit(cache=True, nogil=True)
+def _error(gram, weights, n):  # type: ignore[no-untyped-def]
+    total = 0.0
+    for a in range(n):
+        for b in range(n):
+            total += weights[a] * gram[a, b] * weights[b]
+    return total
 
 
 _d1, _d2, _d4 = nb.float64[::1], nb.float64[:, ::1], nb.float64[:, :, :, ::1]
-_l1, _l2, _b2 = nb.int64[::1], nb.int64[:, ::1], nb.boolean[:, ::1]
+_l1, _l2 = nb.int64[::1], nb.int64[:, ::1]
 
 
 # With its types told it is compiled on import: nobody waits for that at the first delivery.
-@nb.njit(nb.void(_d2, _l2, _d2, _d4, _b2, nb.int64, _d2, _d1, _l1), cache=True, nogil=True)
-def _fit(points, order, weights, moves, below, most, kept, shift, turn):  # type: ignore[no-untyped-def]
+@nb.njit(nb.void(_d2, _l2, _d2, _d4, _l1, _l1, _l1, nb.int64, _d2, _d1, _l1), cache=True, nogil=True)
+def _fit(points, order, weights, moves, sets, starts, turns, most, kept, shift, turn):  # type: ignore[no-untyped-def]
     """Fill `kept` (as `weights`), the greatest `shift` of each vertex, and the `turn` that shows it."""
     count = order.shape[1]
-    place = np.empty((count, 3))
+    place, gram, work = np.empty((count, 3)), np.empty((count, count)), np.empty((2 * count + 4, max(count, 2)))
+    best, other, left = np.empty(count), np.empty(count), np.empty(count, np.bool_)
     for v in range(len(points)):
         n = 0
         while n < count and weights[v, n] > 0:
+            left[n] = True
             n += 1
-        gram = np.zeros((n, n))
-        for p in range(len(moves)):
-            if _alike(below[p], order[v], n):
-                continue
+        gram[:n, :n] = 0.0
+        telling = turns[starts[sets[v]] : starts[sets[v] + 1]]
+        for p in telling:
             _places(points[v], order[v], moves[p], weights[v], n, place)
             for a in range(n):
                 for b in range(n):
                     for c in range(3):
                         gram[a, b] += place[a, c] * place[b, c]
-        left = np.ones(n, np.bool_)
         for _ in range(n - most):
             least, worst = np.inf, -1
             for k in range(n - 1, -1, -1):
                 if left[k]:
                     left[k] = False
-                    error = _error(gram, _weighed(gram, weights[v], left))
+                    _weighed(gram, weights[v], left, n, work, other)
+                    error = _error(gram, other, n)
                     left[k] = True
                     if error < least - 1e-15:
                         least, worst = error, k
             left[worst] = False
-        best = _weighed(gram, weights[v], left)
-        plain = _weighed(gram, weights[v], np.arange(n) < most)
-        if _error(gram, plain) < _error(gram, best):
-            best = plain
-        kept[v, :n] = best
-        for p in range(len(moves)):
-            if _alike(below[p], order[v], n):
-                continue
+        _weighed(gram, weights[v], left, n, work, best)
+        for k in range(n):
+            left[k] = k < most
+        _weighed(gram, weights[v], left, n, work, other)
+        if _error(gram, other, n) < _error(gram, best, n):
+            best[:n] = other[:n]
+        kept[v, :n] = best[:n]
+        for p in telling:
             _places(points[v], order[v], moves[p], weights[v], n, place)
             far = 0.0
             for c in range(3):

@@ -18,8 +18,7 @@ from plethos.core.sculpt.session import Touched
 from plethos.core.skeleton.symmetry import across
 from plethos.core.weights.bones import Segment
 from plethos.core.weights.gradient import evened
-
-Rows = NDArray[np.float64]
+from plethos.core.weights.rows import Rows, WeightRows
 
 
 @dataclass(frozen=True)
@@ -60,10 +59,12 @@ class Paint:
 
 @dataclass
 class PaintedWeights:
-    """The weights under the brush ``(V, J)`` float64, changed in place.
+    """The weights under the brush, changed in place.
 
     Parameters
     ----------
+    rows
+        ``(V, J)`` float64.
     parents
         ``(J,)`` each joint's parent, -1 for none: takes what a vertex gives up that follows nothing else.
     twin, other
@@ -75,7 +76,7 @@ class PaintedWeights:
     """
 
     topology: Topology
-    dense: Rows
+    rows: WeightRows
     parents: tuple[int, ...]
     twin: NDArray[np.int32] | None = None
     other: NDArray[np.int32] | None = None
@@ -86,7 +87,7 @@ class PaintedWeights:
     def of_joint(self, joint: int) -> NDArray[np.float32]:
         """One joint's weights ``(V,)``; kept up to date by `dab`, since every frame of a stroke shows them."""
         if self._shown is None or self._shown[0] != joint:
-            self._shown = (joint, self.dense[:, joint].astype(np.float32))
+            self._shown = (joint, self.rows.column(joint).astype(np.float32))
         return self._shown[1]
 
     def dab(self, touched: Touched, paint: Paint) -> NDArray[np.int32]:
@@ -103,13 +104,13 @@ class PaintedWeights:
             raise BadEditError("The weights of that joint are locked: unlock it to paint them.")
         vertices = touched.vertices
         share = np.clip(paint.strength, 0, 1) * touched.shares
-        self.dense[vertices] = MODES[paint.mode](self, vertices, share, paint)
+        self.rows[vertices] = MODES[paint.mode](self, vertices, share, paint)
         changed = vertices
         if self.twin is not None and self.other is not None:
             changed = self._reflect(vertices, share, paint, self.twin, self.other)
         if self._shown is not None:
             joint, column = self._shown
-            column[changed] = self.dense[changed, joint]
+            column[changed] = self.rows[changed][:, joint]
         return changed
 
     def _reflect(
@@ -124,20 +125,20 @@ class PaintedWeights:
         there = twin[vertices]
         both = np.isin(there, vertices)
         alone = (there >= 0) & ~both
-        self.dense[there[alone]] = self.dense[vertices[alone]][:, other]
+        self.rows[there[alone]] = self.rows[vertices[alone]][:, other]
         # Under the brush with their own mirror image: the mirrored touch reaches them too, and both come out alike.
         inner = vertices[both]
         if len(inner):
             order = np.argsort(vertices)
             mirrored = share[order[np.searchsorted(vertices[order], twin[inner])]]
             if paint.mode in OF_ONE_JOINT and other[paint.joint] != paint.joint:
-                self.dense[inner] = MODES[paint.mode](self, inner, mirrored, paint.mirrored(other, self.plane))
-            self.dense[inner] = 0.5 * (self.dense[inner] + self.dense[twin[inner]][:, other])
+                self.rows[inner] = MODES[paint.mode](self, inner, mirrored, paint.mirrored(other, self.plane))
+            self.rows[inner] = 0.5 * (self.rows[inner] + self.rows[twin[inner]][:, other])
         return np.concatenate([vertices, there[alone]])
 
     def with_weight(self, vertices: NDArray[np.int32], wanted: NDArray[np.float64], paint: Paint) -> Rows:
         """Rows in which the painted joint has the wanted weight, and the others make up for it."""
-        rows = self.dense[vertices].copy()
+        rows = self.rows[vertices]
         held = rows[:, paint.locked].sum(axis=1)
         wanted = np.clip(wanted, 0, 1 - held)
         free = ~paint.locked
@@ -159,24 +160,24 @@ class PaintedWeights:
 
 
 def _add(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
-    now = weights.dense[vertices, paint.joint]
+    now = weights.rows[vertices][:, paint.joint]
     return weights.with_weight(vertices, now + share, paint)
 
 
 def _subtract(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
-    now = weights.dense[vertices, paint.joint]
+    now = weights.rows[vertices][:, paint.joint]
     return weights.with_weight(vertices, now - share, paint)
 
 
 def _draw(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
-    now = weights.dense[vertices, paint.joint]
+    now = weights.rows[vertices][:, paint.joint]
     return weights.with_weight(vertices, now + share * (np.clip(paint.value, 0, 1) - now), paint)
 
 
 def _smooth(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, paint: Paint) -> Rows:
     """Draw the whole row towards the mean of its neighbours over the surface; locked joints stay."""
-    mean = weights.topology.mean_beside(weights.dense, vertices)
-    now = weights.dense[vertices]
+    mean = weights.rows.mean_beside(weights.topology, vertices)
+    now = weights.rows[vertices]
     fresh = now + share[:, None] * (mean - now)
     fresh[:, paint.locked] = now[:, paint.locked]
     free, held = ~paint.locked, now[:, paint.locked].sum(axis=1)
@@ -194,7 +195,7 @@ def _even(weights: PaintedWeights, vertices: NDArray[np.int32], share: Rows, pai
         raise BadEditError("To even out, a joint with a bone has to be chosen.")
     if paint.locked[[paint.bone.joint, *paint.bone.twists]].any():
         raise BadEditError("A joint along that bone is locked: unlock it to even its weights out.")
-    return evened(weights.dense[vertices], weights.rest[vertices], paint.bone, share)
+    return evened(weights.rows[vertices], weights.rest[vertices], paint.bone, share)
 
 
 Mode = Callable[[PaintedWeights, NDArray[np.int32], Rows, Paint], Rows]

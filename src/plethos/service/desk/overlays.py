@@ -56,17 +56,15 @@ def weights(shown: Shown) -> None:
     stroke, character = shown.asked.stroke, shown.subject.character
     joint = shown.asked.version.character.skeleton.find(shown.asked.want.weights or "")
     column = stroke.weights_of(joint) if stroke is not None else None
-    shown.fields["weights"] = np.ascontiguousarray(
-        character.binding.joint_weights[:, joint] if column is None else column
-    )  # fmt: skip
+    shown.fields["weights"] = np.ascontiguousarray(character.binding.column(joint) if column is None else column)
 
 
 def mixed(shown: Shown) -> None:
     """The weights of all joints as mixed colours."""
     stroke = shown.asked.stroke
     painted = stroke.weights() if stroke is not None else None
-    dense = shown.subject.character.binding.joint_weights if painted is None else painted
-    shown.fields["mixed"] = mixed_colours(dense, shown.asked.version.character.skeleton)
+    rows = shown.subject.character.binding.by_vertex if painted is None else painted
+    shown.fields["mixed"] = mixed_colours(rows, shown.asked.version.character.skeleton)
 
 
 def seen_through(shown: Shown) -> None:

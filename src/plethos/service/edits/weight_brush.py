@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-
 from plethos.core.character import Character
 from plethos.core.weights.gradient import chain_along
 from plethos.core.weights.paint import Paint, PaintedWeights
+from plethos.core.weights.rows import WeightRows
 from plethos.service.schemas.tools import PaintBrush
 
 
@@ -28,7 +27,7 @@ def painted(character: Character, mirror: bool) -> PaintedWeights:
     """A version's weights under the brush; with `mirror` what is done is done on the other side too."""
     twin, other = character.sides if mirror else (None, None)
     mesh = character.mesh
-    dense = character.binding.joint_weights.astype(np.float64)
+    rows = WeightRows(character.binding.by_vertex)
     return PaintedWeights(
-        mesh.topology, dense, character.skeleton.joint_parents, twin, other, mesh.rest, mesh.mirror_x
+        mesh.topology, rows, character.skeleton.joint_parents, twin, other, mesh.rest, mesh.mirror_x
     )  # fmt: skip

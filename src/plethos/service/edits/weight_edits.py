@@ -76,7 +76,7 @@ def fill(workbench: Workbench, character_id: str, target: VertexChoice, settings
         brush = painted(character, settings.mirror)
         chosen = np.flatnonzero(shares > 0).astype(np.int32)
         brush.dab(Touched(chosen, shares[chosen].astype(np.float64)), paint_of(character, settings))
-        return _with(character, brush.dense)
+        return _with(character, brush.rows.over())
 
     return workbench.edit(character_id, f"Fill {target.label}, {settings.joint}", change)
 
@@ -88,11 +88,11 @@ def even_out(workbench: Workbench, character_id: str, joint: str, mirror: bool) 
         j = character.skeleton.find(joint)
         paint = with_bone(character, Paint("even", j, 1.0, 1.0, np.zeros(len(character.skeleton), dtype=bool)))
         assert paint.bone is not None
-        held = character.binding.joint_weights[:, [paint.bone.joint, *paint.bone.twists]].sum(axis=1)
+        held = np.sum([character.binding.column(k) for k in (paint.bone.joint, *paint.bone.twists)], axis=0)
         chosen = np.flatnonzero(held > 1e-4).astype(np.int32)
         brush = painted(character, mirror)
         brush.dab(Touched(chosen, np.ones(len(chosen))), paint)
-        return _with(character, brush.dense)
+        return _with(character, brush.rows.over())
 
     return workbench.edit(character_id, f"Even out along {joint}", change)
 
@@ -174,10 +174,10 @@ def influences(character: Character, vertex: int) -> list[tuple[str, float]]:
     BadEditError
         When there is no such vertex.
     """
-    weights = character.binding.joint_weights
-    if not 0 <= vertex < len(weights):
+    weights = character.binding.by_vertex
+    if not 0 <= vertex < weights.shape[0]:
         raise BadEditError(f"There is no vertex {vertex} in this character.")
-    row = weights[vertex]
+    row = weights[[vertex]].toarray()[0].astype(np.float32)
     names = character.skeleton.names
     return [(names[j], float(row[j])) for j in np.argsort(-row, kind="stable") if row[j] > 1e-6]
 
@@ -195,6 +195,6 @@ def set_weight(
         held, brush = skeleton.mask(locked), painted(character, mirror)
         one = Touched(np.array([vertex], dtype=np.int32), np.ones(1))
         brush.dab(one, Paint("replace", skeleton.find(joint), weight, 1.0, held))
-        return _with(character, brush.dense)
+        return _with(character, brush.rows.over())
 
     return workbench.edit(character_id, f"Weight of {joint}", change)

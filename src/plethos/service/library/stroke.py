@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
@@ -85,7 +86,7 @@ class ToolStroke(ABC):
         """The channels ``(V, C)`` under the tool (a stroke's width); None = as they are without it."""
         return None
 
-    def weights(self) -> NDArray[np.floating] | None:
+    def weights(self) -> sparse.csr_matrix | None:
         """Weights ``(V, J)`` under the tool; None = those of the version."""
         return None
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
@@ -78,15 +79,15 @@ class PaintStroke(ToolStroke):
             pressed = replace(paint, strength=paint.strength * abs(dab.strength))
             changed.append(self.painted.dab(self.surface.touch(dab), pressed))
         vertices = np.unique(np.concatenate(changed)).astype(np.int32)
-        joints, weights = limit_influences(self.painted.dense[vertices], INSIDE, 0.0)
+        joints, weights = limit_influences(self.painted.rows[vertices], INSIDE, 0.0)
         influences = self._table.influences(character.mesh.part_numbers[vertices], joints, weights)
         self._evaluator.reweigh(vertices, influences, weights)
 
     def evaluator(self) -> Evaluator:
         return self._evaluator
 
-    def weights(self) -> NDArray[np.float64]:
-        return self.painted.dense
+    def weights(self) -> sparse.csr_matrix:
+        return self.painted.rows.over()
 
     def weights_of(self, joint: int) -> NDArray[np.float32]:
         return self.painted.of_joint(joint)
@@ -96,11 +97,11 @@ class PaintStroke(ToolStroke):
         self._laid = pose
 
     def stored(self, version: Version) -> Stored:
-        dense, before, now = self.painted.dense, self.version.character, version.character
+        before, now = self.version.character, version.character
+        other = None
         if now.binding is not before.binding:
             # What was changed meanwhile stays where this stroke did not paint.
             if now.skeleton.joint_keys != before.skeleton.joint_keys:
                 raise OvertakenError
-            painted = (dense != before.binding.joint_weights).any(axis=1)
-            dense = np.where(painted[:, None], dense, now.binding.joint_weights)
-        return Stored(f"Paint {self.settings.joint}", with_joint_weights(now, dense, INSIDE))
+            other = now.binding.by_vertex
+        return Stored(f"Paint {self.settings.joint}", with_joint_weights(now, self.painted.rows.over(other), INSIDE))

@@ -56,7 +56,7 @@ class SculptStroke(ToolStroke):
         if not settings.through:
             self.surface.through = None
         elif self.surface.through is None:
-            self.surface.through = binding.joint_weights.argmax(axis=1)
+            self.surface.through = np.asarray(binding.by_vertex.argmax(axis=1)).ravel()
         self.settings = settings
         for dab in dabs:
             BRUSHES[settings.brush](self.surface, dab)
