@@ -15,7 +15,8 @@ class Arrays(Protocol):
 
     ``offsets``: vertices ``(N,)``, deltas ``(N, 3)`` and, if there are any, channels ``(N, C)``; ``shares``: vertices
     ``(N,)`` and shares ``(N,)``; ``weights``: joints ``(V, K)`` and weights ``(V, K)``; ``weld``: file_to_vertex
-    ``(F,)``; ``motion``: rotations ``(F, S, 4)`` and places ``(F, 3)``; ``file``: the bytes of a file ``(N,)``.
+    ``(F,)``; ``motion``: rotations ``(F, S, 4)``, places ``(F, 3)`` and, if there are any, slides
+    ``(F, L, 3)``; ``file``: the bytes of a file ``(N,)``.
     """
 
     def put(self, kind: str, label: str, *arrays: NDArray[Any]) -> Ref:

@@ -147,19 +147,24 @@ def unpack_weld(data: bytes) -> tuple[NDArray[np.int32]]:
     return (np.frombuffer(data, "<i4", count, 8).astype(np.int32),)
 
 
-def pack_motion(turned: NDArray[np.float32], places: NDArray[np.float32]) -> bytes:
-    """A motion: counts, rotations ``(F, S, 4)`` and places ``(F, 3)`` float32."""
+def pack_motion(
+    turned: NDArray[np.float32], places: NDArray[np.float32], slid: NDArray[np.float32] | None = None
+) -> bytes:
+    """A motion: counts, rotations ``(F, S, 4)``, places ``(F, 3)`` and, if there are any, slides ``(F, L, 3)``."""
     head = struct.pack("<4sII", b"mot1", *turned.shape[:2])
-    return head + turned.astype("<f4").tobytes() + places.astype("<f4").tobytes()
+    plain = head + turned.astype("<f4").tobytes() + places.astype("<f4").tobytes()
+    return plain if slid is None else plain + slid.astype("<f4").tobytes()
 
 
-def unpack_motion(data: bytes) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def unpack_motion(data: bytes) -> tuple[NDArray[np.float32], ...]:
     """What `pack_motion` packed."""
     magic, frames, joints = struct.unpack_from("<4sII", data)
     assert magic == b"mot1"
     turned = np.frombuffer(data, "<f4", 4 * frames * joints, 12).reshape(frames, joints, 4)
     places = np.frombuffer(data, "<f4", 3 * frames, 12 + turned.nbytes).reshape(frames, 3)
-    return turned.copy(), places.copy()
+    slid = np.frombuffer(data, "<f4", offset=12 + turned.nbytes + places.nbytes)
+    plain = (turned.copy(), places.copy())
+    return (*plain, slid.reshape(frames, -1, 3).copy()) if len(slid) else plain
 
 
 def pack_file(data: NDArray[np.uint8]) -> bytes:

@@ -1,5 +1,7 @@
 """Motion files, and what they make of a character's joints."""
 
+import json
+import tempfile
 import unittest
 from dataclasses import replace
 
@@ -18,10 +20,13 @@ from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.rules import InlineArrays
 from plethos.core.joints import edit
 from plethos.core.motion.likeness import guessed_mapping, meant
+from plethos.core.motion.motion import Motion
 from plethos.core.motion.retarget import clip_of
 from plethos.core.skeleton.kept_poses import KeptPose, mirrored_pose
 from plethos.core.skeleton.pose_files import pose_from_document
 from plethos.demo.catalogue import open_demo
+from plethos.store.blobs import pack_motion, unpack_motion
+from tests.figures import tube
 from tests.models import DATA
 
 WALK = DATA / "walk_31_joints.bvh"
@@ -52,6 +57,11 @@ def stick(*rows, order="Zrotation Xrotation Yrotation", frames=None) -> bytes:
     return STICK.format(order=order, frames=len(rows) if frames is None else frames, numbers=numbers).encode()
 
 
+def slide(*rows) -> bytes:
+    """The same, its chest moved about as well."""
+    return stick(*rows).replace(b"CHANNELS 3", b"CHANNELS 6 Xposition Yposition Zposition")
+
+
 class Reading(unittest.TestCase):
     def test_joints_of_the_walk_are_where_bvhio_says(self):
         motion = read_bvh(WALK.read_bytes(), "Walk")
@@ -75,16 +85,22 @@ class Reading(unittest.TestCase):
         off = Rotation.from_quat(motion.world[0, 1]) * (one * two).inv()
         self.assertLess(off.magnitude(), 1e-6)
 
-    def test_only_the_root_goes_about(self):
-        text = stick([1, 2, 3, 0, 0, 0, 7, 8, 9, 0, 0, 0]).replace(
-            b"CHANNELS 3", b"CHANNELS 6 Xposition Yposition Zposition"
-        )
+    def test_joints_below_the_root_slide_as_bvhio_says(self):
+        text = slide(*([1, 2, 3, 30 * k, 5, 0, 0.5 * k, 6, -1, 0, 20, 0] for k in range(3)))
         motion = read_bvh(text, "Stick")
-        np.testing.assert_allclose(motion.places, [[1, 2, 3]])
-        self.assertEqual(motion.left_out, ("Chest",))
-        still = text.replace(b"7 8 9", b"0 5 0")
-        self.assertEqual(read_bvh(still, "Stick").left_out, ())
-        np.testing.assert_allclose(motion.world_places[0, 1], [1, 7, 3], atol=1e-6)
+        self.assertEqual((motion.sliding, motion.left_out), ((1,), ("Chest",)))
+        with tempfile.NamedTemporaryFile(suffix=".bvh") as file:
+            file.write(text)
+            file.flush()
+            theirs = bvhio.readAsHierarchy(file.name)
+        for frame in range(3):
+            theirs.loadPose(frame)
+            places = [list(j.PositionWorld) for j, _, _ in theirs.layout()]
+            np.testing.assert_allclose(motion.world_places[frame], places, atol=1e-5)
+        self.assertEqual(motion.mapped({"Chest": "chest"}).left_out, ())
+        # Keyed, but where it is anyway: no slide.
+        still = read_bvh(slide([1, 2, 3, 30, 5, 0, 0, 5, 0, 0, 20, 0]), "Stick")
+        self.assertEqual((still.sliding, still.slid), ((), None))
 
     def test_broken_files_are_refused_with_a_sentence(self):
         good = stick([0] * 9)
@@ -146,6 +162,37 @@ class Names(unittest.TestCase):
         )
         self.assertEqual(found, {"spine_a": "spine_1", "spine_b": "chest"})
         self.assertEqual(guessed_mapping(["box"], [-1], ["ball"], [-1]), {})
+
+
+class Sliding(unittest.TestCase):
+    @settings(max_examples=25, deadline=None)
+    @given(st.integers(0, 2**31))
+    def test_a_character_with_the_same_joints_goes_where_the_motion_goes(self, seed):
+        draw = np.random.default_rng(seed)
+        rows = [[0, 0, 0, *draw.uniform(-80, 80, 3), *draw.uniform(-3, 3, 3), 0, 0, 0] for _ in range(4)]
+        motion = read_bvh(slide(*rows), "Stick").mapped({"Hips": "lower", "Chest": "upper"})
+        skeleton = tube().skeleton
+        here = skeleton.rest_global[:, :3, 3]
+        scale = np.linalg.norm(here[2] - here[1]) / 5
+        self.assertGreater(scale, 0.05)
+        clip = clip_of(motion, skeleton)
+        for frame in range(4):
+            places = skeleton.global_matrices(clip.pose_at(skeleton, frame * 0.04))[:, :3, 3]
+            wanted = scale * (motion.world_places[frame, 1] - motion.world_places[frame, 0])
+            np.testing.assert_allclose(places[2] - places[1], wanted, atol=1e-5)
+
+    def test_slides_are_stored_and_written_with_the_motion(self):
+        motion = read_bvh(slide([0, 0, 0, 0, 0, 0, 1, 6, 0, 0, 0, 0], [0] * 9 + [1, 2, 3]), "Stick")
+        arrays = InlineArrays(tube())
+        again = Motion.from_document(json.loads(json.dumps(motion.to_document(arrays))), arrays)
+        self.assertEqual(again.sliding, (1,))
+        np.testing.assert_array_equal(again.slid, motion.slid)
+        for own, back in zip(
+            (motion.turned, motion.places, motion.slid),
+            unpack_motion(pack_motion(motion.turned, motion.places, motion.slid)),
+            strict=True,
+        ):
+            np.testing.assert_array_equal(own, back)
 
 
 class OnTheKeeper(unittest.TestCase):

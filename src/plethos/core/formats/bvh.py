@@ -68,8 +68,10 @@ def read_bvh(data: bytes, name: str) -> Motion:
     if not np.isfinite(offsets).all() or np.abs(offsets).max() > 1e6:
         raise BadFileError("The motion is broken: the offset of a joint is no sensible number.")
     turned, moved = _posed(joints, frames)
-    far = np.abs(moved - offsets).max(axis=(0, 2)) > STILL * np.abs(offsets).max(initial=1e-9)
-    left_out = tuple(j.name for j, moves in zip(joints[1:], far[1:], strict=True) if moves)
+    slid = moved - offsets
+    far = np.abs(slid).max(axis=(0, 2)) > STILL * np.abs(offsets).max(initial=1e-9)
+    far[0] = False  # the root goes where it goes
+    sliding = tuple(np.flatnonzero(far).tolist())
     return Motion(
         name,
         seconds,
@@ -79,7 +81,8 @@ def read_bvh(data: bytes, name: str) -> Motion:
         turned.astype(np.float32),
         moved[:, 0].astype(np.float32),
         {},
-        left_out,
+        sliding,
+        slid[:, far].astype(np.float32) if sliding else None,
     )
 
 

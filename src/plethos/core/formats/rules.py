@@ -26,6 +26,9 @@ from plethos.core.skin.shape import Shape
 DIGITS = 8  # of a share
 
 
+MOTION = ("rotations", "places", "slides")  # what a motion's keys are called
+
+
 @dataclass
 class InlineArrays:
     """Arrays as lists in the document itself.
@@ -46,7 +49,7 @@ class InlineArrays:
         if kind == "weights":
             return self.rows(np.arange(len(self.mesh)), *arrays)
         if kind == "motion":
-            return {"rotations": arrays[0].tolist(), "places": arrays[1].tolist()}
+            return {name: keys.tolist() for name, keys in zip(MOTION, arrays, strict=False)}
         vertices, values, *more = arrays
         ref: dict[str, Any] = {"vertices": self.mesh.first_copies[vertices].tolist()}
         if kind == "shares":
@@ -68,7 +71,7 @@ class InlineArrays:
             if kind == "weights":
                 return self._weights_of(ref)
             if kind == "motion":
-                return np.array(ref["rotations"], np.float32), np.array(ref["places"], np.float32)
+                return tuple(np.array(ref[name], np.float32) for name in MOTION if ref.get(name) is not None)
             own, first = self._own(ref["vertices"])
             names = ("shares",) if kind == "shares" else ("deltas", "channels")
             with np.errstate(over="ignore"):  # what is too large is not finite then, and refused

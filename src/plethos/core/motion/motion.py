@@ -39,8 +39,9 @@ class Motion:
         ``(F, 3)`` float32: where the root is, in the file's units.
     mapping
         Which joint of the character takes on which of its joints, by names.
-    left_out
-        Joints below the root that the file also moves against the one above: only their turns are taken.
+    sliding, slid
+        Joints below the root that are also moved against the one above, by number, and by how much ``(F, L, 3)``
+        float32: from their offset, in their parent, in the file's units.
     """
 
     name: str
@@ -51,10 +52,22 @@ class Motion:
     turned: NDArray[np.float32]
     places: NDArray[np.float32]
     mapping: Mapping[str, str]
-    left_out: tuple[str, ...] = ()
+    sliding: tuple[int, ...] = ()
+    slid: NDArray[np.float32] | None = None
 
     def __len__(self) -> int:
         return len(self.turned)
+
+    @property
+    def left_out(self) -> tuple[str, ...]:
+        """Joints that slide and that nothing takes on: where they go is seen by no one."""
+        return tuple(self.joints[s] for s in self.sliding if self.joints[s] not in self.mapping)
+
+    def slide_of(self, source: int) -> Array | None:
+        """How a joint is moved from its offset ``(F, 3)``, in its parent; None when it never is."""
+        if self.slid is None or source not in self.sliding:
+            return None
+        return np.asarray(self.slid[:, self.sliding.index(source)], np.float64)
 
     @property
     def duration(self) -> float:
@@ -87,8 +100,9 @@ class Motion:
             if parent < 0:
                 out[:, s] = self.places
             else:
-                turn = rotations.to_matrix(self.world[:, parent])
-                out[:, s] = out[:, parent] + np.einsum("fij,j->fi", turn, self.offsets[s])
+                turn, slide = rotations.to_matrix(self.world[:, parent]), self.slide_of(s)
+                own = self.offsets[s] + (np.zeros((len(self), 3)) if slide is None else slide)
+                out[:, s] = out[:, parent] + np.einsum("fij,fj->fi", turn, own)
         return out
 
     def mapped(self, mapping: Mapping[str, str]) -> Motion:
@@ -102,16 +116,16 @@ class Motion:
 
     def to_document(self, arrays: Arrays) -> dict[str, Any]:
         """The motion as plain data."""
+        keys = (self.turned, self.places) if self.slid is None else (self.turned, self.places, self.slid)
         return {
             "name": self.name,
             "frame_time": self.frame_time,
             "joints": [
-                {"name": n, "parent": p, "offset": o}
-                for n, p, o in zip(self.joints, self.parents, self.offsets.tolist(), strict=True)
+                {"name": n, "parent": p, "offset": o, **({"slides": True} if s in self.sliding else {})}
+                for s, (n, p, o) in enumerate(zip(self.joints, self.parents, self.offsets.tolist(), strict=True))
             ],
-            "keys": arrays.put("motion", self.name, self.turned, self.places),
+            "keys": arrays.put("motion", self.name, *keys),
             "mapping": dict(self.mapping),
-            **({"left_out": list(self.left_out)} if self.left_out else {}),
         }
 
     @classmethod
@@ -126,7 +140,9 @@ class Motion:
         joints = document["joints"]
         parents = tuple(int(j["parent"]) for j in joints)
         offsets = np.array([j["offset"] for j in joints], np.float64).reshape(-1, 3)
-        turned, places = arrays.get("motion", document["keys"])
+        turned, places, *more = arrays.get("motion", document["keys"])
+        sliding = tuple(s for s, j in enumerate(joints) if j.get("slides"))
+        slid = more[0] if more and sliding else None
         seconds = float(document["frame_time"])
         sound = (
             turned.shape == (len(places), len(joints), 4)
@@ -136,10 +152,12 @@ class Motion:
             and parents.count(-1) == 1
             and all(bool(np.isfinite(a).all()) for a in (offsets, turned, places))
             and 0 < seconds < 1e6
+            and (slid is None or (slid.shape == (len(places), len(sliding), 3) and bool(np.isfinite(slid).all())))
         )
         if not sound:
             raise BadFileError("The file is broken: a motion in it cannot be read.")
         mapping = {str(s): str(n) for s, n in document["mapping"].items()}
         names = tuple(str(j["name"]) for j in joints)
-        left_out = tuple(str(n) for n in document.get("left_out", ()))
-        return cls(str(document["name"]), seconds, names, parents, offsets, turned, places, mapping, left_out)
+        name = str(document["name"])
+        sliding = sliding if slid is not None else ()
+        return cls(name, seconds, names, parents, offsets, turned, places, mapping, sliding, slid)

@@ -66,6 +66,9 @@ def _clip_of(motion: Motion, skeleton: Skeleton, fit: _Fit) -> Clip:
         away = rotations.multiply(rotations.conjugate(own), local)
         value = rotations.multiply(skeleton.rest_rotation[j], away)
         tracks.append(Track("rotation", j, times, _unbroken(rotations.normalize(value))))
+        slide = fit.slide(motion, skeleton, j, world[parent] if parent >= 0 else None, rest_world)
+        if slide is not None:
+            tracks.append(Track("translation", j, times, slide))
     if fit.root >= 0:
         way = fit.root_way(motion, skeleton, _lowest(skeleton, world, rest_world, fit))
         tracks.append(Track("translation", fit.root, times, way))
@@ -129,6 +132,27 @@ class _Fit:
         root = mapped[0] if mapped and motion.parents[source[mapped[0]]] < 0 else -1
         scale = float(ours_long / theirs_long) if theirs_long > 1e-9 else 1.0
         return cls(source, turn, stance, root, scale)
+
+    def slide(self, motion: Motion, skeleton: Skeleton, joint: int, above: Array | None, rest: Array) -> Array | None:
+        """Where a joint is keyed to be ``(F, 3)`` in its parent, where the motion also slides the one that it takes on.
+
+        Parameters
+        ----------
+        above
+            How its parent is turned in the world ``(F, 4)``; None = it has none.
+        rest
+            How all are turned at rest ``(J, 4)``.
+        """
+        source, parent = int(self.source[joint]), int(skeleton.parents[joint])
+        slid = motion.slide_of(source)
+        if slid is None or above is None or joint == self.root:
+            return None
+        turned = rotations.multiply(self.turn, motion.world[:, motion.parents[source]])
+        away = self.scale * np.einsum("fij,fj->fi", rotations.to_matrix(turned), slid)
+        # The parent as it is turned, with whatever stretch it has at rest.
+        back = rotations.to_matrix(rotations.multiply(above, rotations.conjugate(rest[parent])))
+        frame = back @ skeleton.rest_global[parent, :3, :3]
+        return np.asarray(skeleton.rest_translation[joint] + np.linalg.solve(frame, away[..., None])[..., 0])
 
     def root_way(self, motion: Motion, skeleton: Skeleton, lowest: Array) -> Array:
         """Where the root is keyed to be ``(F, 3)``, in its parent.

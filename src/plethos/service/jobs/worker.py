@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import random
 import threading
+import time
 from collections.abc import AsyncIterator, Iterator
 
 import psycopg
@@ -31,6 +33,7 @@ MEANWHILE = "The character was changed meanwhile: take what came of it, or leave
 DEADLY = "Whoever was at work on it was lost, again and again; nothing was changed."
 BEAT = 1.0  # seconds between two signs of life
 LAPSED = 8.0  # seconds without one after which another may take a piece up
+LOOK = 4.0  # seconds between two looks for what lapsed, or waits though nobody was told
 AGAIN = 0.5  # seconds, before a worker is begun anew
 PATIENCE = 2.0  # seconds for one that is cancelled
 log = structlog.get_logger()
@@ -156,7 +159,7 @@ class Worker:
             try:
                 async with self.app.open_async():
                     await self.app.run_worker_async(
-                        queues=[QUEUE], install_signal_handlers=False, fetch_job_polling_interval=1.0,
+                        queues=[QUEUE], install_signal_handlers=False, fetch_job_polling_interval=LOOK,
                         shutdown_graceful_timeout=1.0, delete_jobs="always", update_heartbeat_interval=5.0,
                         stalled_worker_timeout=60.0,
                     )  # fmt: skip
@@ -165,12 +168,17 @@ class Worker:
             await asyncio.sleep(AGAIN)
 
     def _tend(self, ended: threading.Event) -> None:
+        look = 0.0
         while not ended.wait(min(BEAT, self.lapsed / 4)):
             try:
                 owners = set(self._in_hand)
                 for lost in owners - (self.list.beat(owners) if owners else set()):
                     if (task := self._in_hand.get(lost)) is not None:
                         task.lost.set()
+                if time.monotonic() < look:
+                    continue
+                # Not all workers at the same time.
+                look = time.monotonic() + random.uniform(0.5, 1.0) * min(LOOK, self.lapsed / 4)
                 self.list.lapse(self.lapsed, DEADLY)
                 self.list.repair()
             except AWAY:

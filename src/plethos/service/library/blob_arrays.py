@@ -15,6 +15,7 @@ from plethos.store.blobs import digest, pack, unpack
 Fetch = Callable[[Iterable[str]], Mapping[str, bytes]]
 
 LARGE = 4_000  # bytes: less is stored whole
+MOST_BEFORE = 6  # labels whose last bytes are kept at hand
 
 
 class BlobArrays:
@@ -67,7 +68,10 @@ class BlobArrays:
         """What is fresh has been stored: what comes under the same labels next will be like it."""
         for name, data in self.fresh.items():
             if len(data) >= LARGE and name in self._labelled:
+                self._before.pop(self._labelled[name], None)
                 self._before[self._labelled[name]] = (name, data)
+        while len(self._before) > MOST_BEFORE:
+            del self._before[next(iter(self._before))]
         self.fresh.clear()
         self.like.clear()
         self._labelled.clear()
@@ -101,5 +105,8 @@ class BlobArrays:
 
         def gone(_: object) -> None:
             self._hash_of.pop(key, None)
+            if not any(ref() is not None for ref in self._alive.get(name, ())):
+                self._alive.pop(name, None)
+                self._kinds.pop(name, None)
 
         self._alive[name] = tuple(weakref.ref(a, gone) for a in arrays)

@@ -68,11 +68,15 @@ class JointOfMotion(Schema):
     name: str
     parent: int = Field(ge=-1)
     offset: Axis
+    slides: bool = Field(default=False, description="Whether it is also moved against the one above.")
 
 
 class KeysOfMotion(Schema):
     rotations: list[list[Quaternion]] = Field(description="Frames, joints, quaternions x, y, z, w in the parent.")
     places: list[Axis] = Field(description="Of the root, in the motion's own units.")
+    slides: list[list[Axis]] | None = Field(
+        default=None, description="Frames, joints that slide, how far from their offsets."
+    )
 
 
 class MotionInFile(Schema):

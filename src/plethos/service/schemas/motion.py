@@ -27,9 +27,7 @@ class MotionInfo(BaseModel):
     name: str
     frames: int
     joints: list[MotionJoint]
-    left_out: list[str] = Field(
-        description="Its joints below the root whose places the file keys too: turns are taken."
-    )
+    left_out: list[str] = Field(description="Its joints below the root that slide as well, and that nothing takes on.")
 
 
 class MapMotion(Schema):
