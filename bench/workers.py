@@ -61,7 +61,7 @@ def _hired(url: str, stack: ExitStack) -> None:
 
     async def work() -> None:
         loops.append(asyncio.get_running_loop())
-        async with Worker(Workbench(Store(url, connections=2))).working():
+        async with Worker(Workbench(Store(url, connections=1))).working():
             begun.set()
             await ended.wait()
 

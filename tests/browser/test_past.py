@@ -4,6 +4,7 @@ from unittest.mock import patch
 
 from playwright.sync_api import expect
 
+from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.service.edits import weight_edits
 from plethos.service.jobs.automatic_weights import AutomaticWeightsJob
 from plethos.service.schemas.bind import VertexChoice
@@ -51,3 +52,23 @@ class Past(BrowserCase):
         self.page.get_by_role("button", name="Take it").click()
         self.until(lambda: self.state(self.tube)["undo"] == "Automatic weights")
         expect(self.page.get_by_role("button", name="Long work")).to_have_count(0)
+
+
+class Scenes(BrowserCase):
+    def test_a_file_of_several_scenes_asks_for_one(self):
+        builder = GltfBuilder(tube_file())
+        spare = builder.add("meshes", {**builder.document["meshes"][0], "name": "spare"})
+        builder.add("nodes", {"mesh": spare, "skin": 0})
+        builder.document["scenes"] = [{"name": "Closed", "nodes": [2, 3]}, {"name": "Open", "nodes": [2, 4]}]
+        self.page.goto(self.server.address + "/")
+        data = builder.file().pack()
+        files = self.page.locator("input[type=file]")
+        files.set_input_files({"name": "gate.glb", "mimeType": "model/gltf-binary", "buffer": data})
+        asked = self.page.get_by_role("dialog", name="Which scene?")
+        expect(asked.get_by_role("button", name="Closed")).to_be_visible()
+        asked.get_by_role("button", name="Open").click()
+        self.page.wait_for_selector(".view[data-ready=true]")
+        brought = self.page.url.split("/characters/")[1].split("/")[0]
+        self.assertEqual([p.name for p in self.bench.open(brought).character.mesh.parts], ["spare"])
+        self.assertTrue(all("422" in e for e in self.errors), self.errors)
+        self.errors.clear()

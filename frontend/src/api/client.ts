@@ -32,7 +32,7 @@ export type Preset = Schemas['PresetRequest']['preset']
 
 export class Problem extends Error {
   /** What kind of problem it is, where a page offers a way out. */
-  constructor(sentence: string, readonly kind = 'about:blank') {
+  constructor(sentence: string, readonly kind = 'about:blank', readonly scenes: string[] = []) {
     super(sentence)
   }
 }
@@ -329,17 +329,17 @@ export const api = {
 }
 
 /** Bring in files, with progress from 0 to 1 and a way to cancel. */
-export function bringIn(files: File[], progress: (share: number) => void, signal: AbortSignal): Promise<Brought> {
+export function bringIn(files: File[], scene: string, progress: (share: number) => void, signal: AbortSignal): Promise<Brought> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
     const form = new FormData()
     for (const file of files) form.append('files', file, file.name)
-    request.open('POST', '/api/characters')
+    request.open('POST', `/api/characters${scene ? `?scene=${encodeURIComponent(scene)}` : ''}`)
     request.responseType = 'json'
     request.upload.onprogress = (e) => e.lengthComputable && progress(e.loaded / e.total)
     request.onload = () => {
       if (request.status === 201) resolve(request.response as Brought)
-      else reject(new Problem(request.response?.detail ?? 'The file could not be brought in.'))
+      else reject(new Problem(request.response?.detail ?? 'The file could not be brought in.', request.response?.type, request.response?.scenes))
     }
     request.onerror = () => reject(new Problem('The server does not answer. Nothing was brought in.'))
     request.onabort = () => reject(new DOMException('Cancelled', 'AbortError'))

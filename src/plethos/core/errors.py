@@ -1,5 +1,7 @@
 """The one family of errors that the core raises: each carries a sentence for the person at the screen."""
 
+from __future__ import annotations
+
 
 class PlethosError(Exception):
     """Something a rigger can understand and act on.
@@ -18,6 +20,24 @@ class PlethosError(Exception):
 
 class BadFileError(PlethosError):
     """A file that cannot be read: the sentence names the fault."""
+
+
+class WhichSceneError(BadFileError):
+    """A file of several scenes, of which one has to be chosen.
+
+    Parameters
+    ----------
+    scenes
+        What they are called, in the order of the file.
+    """
+
+    def __init__(self, scenes: tuple[str, ...]) -> None:
+        names = ", ".join(f"“{name}”" for name in scenes)
+        super().__init__(f"The file holds several scenes: say which of them is to be brought in: {names}.")
+        self.scenes = scenes
+
+    def __reduce__(self) -> tuple[type[WhichSceneError], tuple[tuple[str, ...]]]:
+        return WhichSceneError, (self.scenes,)  # it comes from the process that reads files
 
 
 class BadPoseError(PlethosError):

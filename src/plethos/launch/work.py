@@ -94,7 +94,7 @@ def work(data: Path | None, database: Path | None = None, quiet: bool = False) -
             raise SetupError("That database is of another version of Plethos: bring both to the same.")
     except OperationalError as error:
         raise SetupError(fault_of(error)) from None
-    worker = Worker(Workbench(Store(url, connections=2)))
+    worker = Worker(Workbench(Store(url, connections=1)))
     if quiet:
         ends_with_start()
 

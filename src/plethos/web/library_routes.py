@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import PurePosixPath
 from typing import Annotated
 
-from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFile
+from fastapi import APIRouter, File, HTTPException, Query, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.formats.files import main_files
@@ -24,8 +24,16 @@ def characters(bench: Bench, removed: bool = False) -> list[LibraryEntry]:
 
 
 @router.post("", status_code=201)
-def bring_in(bench: ReadingBench, limits: Limits, files: Annotated[list[UploadFile], File()]) -> Brought:
-    """Bring in a `.glb`, a `.gltf` or a USD stage with what it refers to, an `.obj`, or a drawing as `.svg`."""
+def bring_in(
+    bench: ReadingBench,
+    limits: Limits,
+    files: Annotated[list[UploadFile], File()],
+    scene: Annotated[str | None, Query(max_length=200)] = None,
+) -> Brought:
+    """Bring in a `.glb`, a `.gltf` or a USD stage with what it refers to, an `.obj`, or a drawing as `.svg`.
+
+    A file of several scenes is refused with their names (`which-scene`) unless one of them is said.
+    """
     data: dict[str, bytes] = {}
     total = 0
     for file in files:
@@ -38,7 +46,7 @@ def bring_in(bench: ReadingBench, limits: Limits, files: Annotated[list[UploadFi
     main = main_files(data)
     if len(main) != 1:
         raise HTTPException(422, "Drop one .glb, .obj or .svg, or one .gltf or .usd together with the files it needs.")
-    character_id = bench.bring_in(main[0], data[main[0]], {n: d for n, d in data.items() if n != main[0]})
+    character_id = bench.bring_in(main[0], data[main[0]], {n: d for n, d in data.items() if n != main[0]}, scene=scene)
     opened = bench.open(character_id)
     return Brought(id=character_id, name=opened.revision.name, repairs=list(opened.bare.repairs))
 

@@ -9,7 +9,7 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import DataError, OperationalError
 from starlette.exceptions import HTTPException
 
-from plethos.core.errors import BadFileError, JointNeededError, PlethosError
+from plethos.core.errors import BadFileError, JointNeededError, PlethosError, WhichSceneError
 from plethos.service.library.lease import BeingEditedError
 from plethos.service.library.open_character import NotThereError
 from plethos.store.faults import fault_of
@@ -19,9 +19,9 @@ TOO_LARGE = "That is larger than what is taken in at once; nothing of it was kep
 log = structlog.get_logger()
 
 
-def problem(status: int, title: str, detail: str, kind: str = "about:blank") -> JSONResponse:
-    """A problem response; `kind` is for what a page offers a way out of."""
-    body = {"type": kind, "title": title, "status": status, "detail": detail}
+def problem(status: int, title: str, detail: str, kind: str = "about:blank", **more: object) -> JSONResponse:
+    """A problem response; `kind` and `more` are for what a page offers a way out of."""
+    body = {"type": kind, "title": title, "status": status, "detail": detail, **more}
     return JSONResponse(body, status, media_type="application/problem+json")
 
 
@@ -38,6 +38,8 @@ def install(app: FastAPI) -> None:
             return problem(423, "In other hands", error.sentence)
         if isinstance(error, JointNeededError):
             return problem(409, "Still needed", error.sentence, "joint-needed")
+        if isinstance(error, WhichSceneError):
+            return problem(422, "Which scene", error.sentence, "which-scene", scenes=list(error.scenes))
         status = 422 if isinstance(error, BadFileError) else 409
         return problem(status, "This did not work", error.sentence)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 import unittest
 from dataclasses import replace
 
@@ -13,8 +14,9 @@ from hypothesis import strategies as st
 from scipy.linalg import polar
 from scipy.spatial.transform import Rotation
 
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, BadFileError, WhichSceneError
 from plethos.core.evaluate import NONE, Evaluator
+from plethos.core.formats.files import packed, read_file
 from plethos.core.formats.gltf_build import GltfBuilder
 from plethos.core.formats.gltf_file import GltfFile
 from plethos.core.formats.gltf_parse import parse
@@ -148,6 +150,35 @@ class Matrices(unittest.TestCase):
         self.assertEqual(len(character.mesh.parts), 1)
         self.assertTrue(any("spare" in told and "left out" in told for told in character.repairs), character.repairs)
         self.assertFalse(any("left out" in told for told in changed(lambda _: None).repairs))
+
+
+class SeveralScenes(unittest.TestCase):
+    """A tube and a second one beside it, each in a scene of its own, and a scene that shows nothing."""
+
+    def setUp(self):
+        builder = GltfBuilder(tube_file())
+        spare = builder.add("meshes", {**builder.document["meshes"][0], "name": "spare"})
+        builder.add("nodes", {"mesh": spare, "skin": 0})
+        builder.document["scenes"] = [{"nodes": [2, 3], "name": "Lock gate"}]
+        builder.add("scenes", {"name": "Lock gate", "nodes": [2, len(builder.document["nodes"]) - 1]})
+        builder.add("scenes", {"name": "Camera", "nodes": []})
+
+        self.data = builder.file().pack()
+
+    def test_whoever_brings_it_in_is_asked_for_one_by_name(self):
+        with self.assertRaises(WhichSceneError) as raised:
+            read_file("tubes.glb", self.data, None, None)
+        self.assertEqual(raised.exception.scenes, ("Lock gate", "Lock gate_2"))
+        self.assertEqual(pickle.loads(pickle.dumps(raised.exception)).scenes, raised.exception.scenes)
+        for scene, part in (("Lock gate", "tube"), ("Lock gate_2", "spare")):
+            file, character = read_file("tubes.glb", self.data, None, scene)
+            self.assertEqual([p.name for p in character.mesh.parts], [part])
+            # What is kept shows that scene by itself.
+            again = read_file("tubes.glb", packed(file, "tubes.glb", self.data, None, scene))[1]
+            self.assertEqual([p.name for p in again.mesh.parts], [part])
+        with self.assertRaisesRegex(BadFileError, "no scene called “Camera”"):
+            read_file("tubes.glb", self.data, None, "Camera")
+        self.assertEqual(len(read_file("tubes.glb", self.data)[1].mesh.parts), 1)
 
 
 class MoreMatricesThanJoints(unittest.TestCase):

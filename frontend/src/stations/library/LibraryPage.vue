@@ -30,18 +30,23 @@ async function load(): Promise<void> {
     failure.value = error instanceof Problem ? error.message : 'The library could not be read.'
   }
 }
-async function take(files: FileList | null | undefined): Promise<void> {
-  if (!files?.length || progress.value !== null) return
+/** Files that hold several scenes, and what these are called. */
+const asking = ref<{ files: File[]; scenes: string[] } | null>(null)
+async function take(given: Iterable<File> | null | undefined, scene = ''): Promise<void> {
+  const files = [...(given ?? [])]
+  asking.value = null
+  if (!files.length || progress.value !== null) return
   failure.value = ''
   progress.value = 0
   cancel = new AbortController()
   try {
-    const brought = await bringIn([...files], (share) => (progress.value = share), cancel.signal)
+    const brought = await bringIn(files, scene, (share) => (progress.value = share), cancel.signal)
     const mended = brought.repairs.length ? ` ${brought.repairs.join(' ')}` : ''
     ElMessage({ message: `Imported “${brought.name}”.${mended}`, type: 'success', duration: 8000, showClose: true })
     await router.push(`/characters/${brought.id}`)
   } catch (error) {
-    if (!(error instanceof DOMException)) failure.value = error instanceof Problem ? error.message : 'The file could not be brought in.'
+    if (error instanceof Problem && error.kind === 'which-scene') asking.value = { files, scenes: error.scenes }
+    else if (!(error instanceof DOMException)) failure.value = error instanceof Problem ? error.message : 'The file could not be brought in.'
   } finally {
     progress.value = null
     if (picker.value) picker.value.value = ''
@@ -122,11 +127,17 @@ onMounted(() => {
         </p>
       </section>
       <input ref="picker" type="file" multiple accept=".glb,.gltf,.usd,.usda,.usdc,.usdz,.obj,.mtl,.svg,.bin,.png,.jpg,.jpeg,.webp" hidden @change="(e) => void take((e.target as HTMLInputElement).files)" />
+      <el-dialog :model-value="asking !== null" title="Which scene?" width="360" @update:model-value="asking = null">
+        <p class="muted">The file holds several. Each can be brought in, as a character of its own.</p>
+        <div class="scenes"><el-button v-for="scene in asking?.scenes" :key="scene" @click="take(asking?.files, scene)">{{ scene }}</el-button></div>
+      </el-dialog>
     </main>
   </div>
 </template>
 
 <style scoped>
+.scenes { display: grid; gap: 8px; margin-top: 12px; }
+.scenes .el-button { margin: 0; }
 .library { height: 100%; display: grid; grid-template-rows: 44px 1fr; }
 header { display: flex; gap: 18px; align-items: center; padding: 0 14px; background: var(--panel); border-bottom: 1px solid var(--line); }
 .brand { display: flex; gap: 8px; align-items: center; font-weight: 700; font-size: 15px; letter-spacing: 0.02em; }

@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character
-from plethos.core.errors import BadFileError, PlethosError
+from plethos.core.errors import BadFileError, PlethosError, WhichSceneError
 from plethos.core.formats import gltf_parse
 from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_layout import scenes_with_skin, with_scene
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.gltf_write import write_glb
 from plethos.core.formats.obj_mesh import file_from_obj
@@ -26,22 +27,28 @@ Source = GltfFile | SvgFile
 """The file that a character came from."""
 
 
-def read_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> tuple[Source, Character]:
+def read_file(
+    name: str, data: bytes, others: Mapping[str, bytes] | None = None, scene: str | None = ""
+) -> tuple[Source, Character]:
     """Read a character's file, and what Plethos computes with.
 
     Parameters
     ----------
     name
         See `open_file`; the character is called so, without the ending.
+    scene
+        Which of several scenes; empty = the one that the file shows, None = whoever brings it in is asked.
 
     Raises
     ------
     BadFileError
-        With one sentence that names the fault.
+        With one sentence that names the fault; `WhichSceneError` where a scene has to be chosen.
     """
     label = PurePath(name).stem if name.lower().endswith(ENDINGS) else name
     try:
         file = open_file(name, data, others)
+        if scene != "" and isinstance(file, GltfFile):
+            file = _of_scene(file, scene)
         return file, read_source(file, label)
     except PlethosError:
         raise
@@ -50,6 +57,14 @@ def read_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None)
     except (KeyError, TypeError, ValueError, IndexError, AttributeError, ArithmeticError, RecursionError) as error:
         # A fault that no check foresaw is still the file's, and still gets a sentence.
         raise BadFileError(f"The file is broken in a way that cannot be read ({type(error).__name__}).") from error
+
+
+def _of_scene(file: GltfFile, scene: str | None) -> GltfFile:
+    if scene is not None:
+        return with_scene(file, scene)
+    if len(scenes := scenes_with_skin(file)) > 1:
+        raise WhichSceneError(tuple(name for _, name in scenes))
+    return file
 
 
 def open_file(name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> Source:
@@ -90,11 +105,13 @@ def main_files(files: Mapping[str, bytes]) -> list[str]:
     return found
 
 
-def packed(file: Source, name: str, data: bytes, others: Mapping[str, bytes] | None = None) -> bytes:
+def packed(
+    file: Source, name: str, data: bytes, others: Mapping[str, bytes] | None = None, scene: str | None = None
+) -> bytes:
     """One file that holds all of what was read: the one that was given, where it is such a file already."""
     as_read = isinstance(file, GltfFile) and len(file.buffers) <= 1  # what was unpacked has a buffer more
-    whole = data[:4] == b"glTF" and not others and not name.lower().endswith((".obj", ".svg", *USD)) and as_read
-    return data if whole else file.pack()
+    plain = data[:4] == b"glTF" and not name.lower().endswith((".obj", ".svg", *USD))
+    return data if plain and as_read and not others and not scene else file.pack()
 
 
 def read_source(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -11,6 +11,7 @@ from plethos.core.errors import BadFileError
 from plethos.core.formats.gltf_file import GltfFile, whole
 from plethos.core.formats.gltf_nodes import node_label
 from plethos.core.geometry.rotations import Array
+from plethos.core.skeleton.names import free_name, printable
 
 
 @dataclass(frozen=True)
@@ -77,11 +78,35 @@ def left_out(file: GltfFile) -> list[str]:
     return [f"Only the scene that the file shows is read: {names} outside of it were left out."]
 
 
-def _nodes_in_scene(file: GltfFile) -> set[int]:
+def scenes_with_skin(file: GltfFile) -> list[tuple[int, str]]:
+    """The scenes that show something, by number and name; each name once."""
+    nodes, taken = file.items("nodes"), set[str]()
+    told = []
+    for k, scene in enumerate(file.items("scenes")):
+        if any("mesh" in nodes[n] for n in _nodes_in_scene(file, k)):
+            told.append((k, free_name(printable(str(scene.get("name") or "")) or f"Scene {k + 1}", taken)))
+    return told
+
+
+def with_scene(file: GltfFile, name: str) -> GltfFile:
+    """The file with a scene of that name as the one that it shows.
+
+    Raises
+    ------
+    BadFileError
+        When it has none of that name.
+    """
+    found = {label: k for k, label in scenes_with_skin(file)}
+    if name not in found:
+        raise BadFileError(f"The file has no scene called “{name}”; there are {', '.join(found)}.")
+    return replace(file, document={**file.document, "scene": found[name]})
+
+
+def _nodes_in_scene(file: GltfFile, number: int | None = None) -> set[int]:
     nodes, scenes = file.items("nodes"), file.items("scenes")
     if not scenes:
         return set(range(len(nodes)))
-    scene = file.item("scenes", file.document.get("scene", 0), "the file")
+    scene = file.item("scenes", file.document.get("scene", 0) if number is None else number, "the file")
     waiting, seen = [whole(n, "a node of the scene", len(nodes)) for n in scene.get("nodes", [])], set()
     while waiting:
         n = waiting.pop()

@@ -56,7 +56,7 @@ class Worker:
         self._in_hand: dict[str, Task] = {}
         at = bench.store.engine.url
         where = {"host": at.host, "port": at.port, "user": at.username, "password": at.password, "dbname": at.database}
-        self.app = App(connector=PsycopgConnector(kwargs=where, min_size=1, max_size=2))
+        self.app = App(connector=PsycopgConnector(kwargs=where, min_size=1, max_size=1))
         self.app.task(name=TICKET, queue=QUEUE)(self.do)
 
     @contextlib.contextmanager

@@ -96,27 +96,36 @@ class Workbench:
         """Every character's current revision, newest change first; or of those that were removed."""
         return self.store.characters(removed)
 
-    def bring_in(self, name: str, data: bytes, others: Mapping[str, bytes] | None = None, demo: bool = False) -> str:
+    def bring_in(
+        self,
+        name: str,
+        data: bytes,
+        others: Mapping[str, bytes] | None = None,
+        demo: bool = False,
+        scene: str | None = None,
+    ) -> str:
         """Read a file and keep it; returns the new character's id.
 
         Parameters
         ----------
         name
             Of the file, with its ending or without.
+        scene
+            Which of several scenes.
 
         Raises
         ------
         BadFileError
-            When it cannot be read; then nothing is kept.
+            When it cannot be read, or a scene has to be chosen (`WhichSceneError`); then nothing is kept.
         """
-        file, character = self.read_apart(read_file, name, data, others)
+        file, character = self.read_apart(read_file, name, data, others, scene or None)
         arrays = BlobArrays(self.store.blobs)
         document = describe(character, None, arrays)
         try:
             read_back(character, document, arrays, Evaluator.of(character))
         except BadEditError as error:
             raise BadFileError(error.sentence) from None
-        kept = packed(file, name, data, others)
+        kept = packed(file, name, data, others, scene)
         return self.store.add_character(_tidy(character.name), kept, document, arrays.fresh, demo)
 
     def edit(self, character_id: str, label: str, change: Callable[[Character], Character]) -> Version:
