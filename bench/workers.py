@@ -8,6 +8,8 @@ import threading
 import time
 from collections.abc import Mapping, Sequence
 from contextlib import ExitStack
+from multiprocessing import get_context
+from multiprocessing.synchronize import Barrier
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +26,7 @@ from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 
 IDLE, BUSY = 100, 20
+CREWS = 6  # processes that they are in; in life each has its own
 SECONDS = 10.0
 
 
@@ -35,7 +38,7 @@ class Spin(Schema):
 
 
 class Spinning(JobKind):
-    """Says every fiftieth of a second that it is further, and computes nothing."""
+    """Says five times a second that it is further, and computes nothing."""
 
     name = "spinning"
     arguments = Spin
@@ -44,32 +47,28 @@ class Spinning(JobKind):
         return [task.work.arguments] * task.work.arguments["count"]
 
     def run(self, task: Task, arguments: Mapping[str, Any]) -> dict[str, Any]:
-        steps = int(50 * arguments["seconds"])
+        steps = int(5 * arguments["seconds"])
         for step in range(steps):
             task.progress(step / steps)
-            time.sleep(0.02)
+            time.sleep(0.2)
         return {}
 
     def merge(self, task: Task, documents: Sequence[dict[str, Any]]) -> dict[str, Any]:
         return {"parts": len(documents)}
 
 
-def _hired(url: str, stack: ExitStack) -> None:
-    """A worker in a thread of this process, with connections of its own, until the stack is left."""
-    ended, begun = asyncio.Event(), threading.Event()
-    loops: list[asyncio.AbstractEventLoop] = []
+def _crew(url: str, count: int, hired: Barrier) -> None:
+    """So many workers in threads of one process, each with connections of its own, until it is killed."""
+    KINDS[Spinning.name] = Spinning()
 
     async def work() -> None:
-        loops.append(asyncio.get_running_loop())
-        async with Worker(Workbench(Store(url, connections=1))).working():
-            begun.set()
-            await ended.wait()
+        async with Worker(Workbench(Store(url, connections=1))).working() as working:
+            await working
 
-    thread = threading.Thread(target=asyncio.run, args=(work(),))
-    thread.start()
-    begun.wait()
-    stack.callback(thread.join)
-    stack.callback(lambda: loops[0].call_soon_threadsafe(ended.set))
+    for _ in range(count):
+        threading.Thread(target=asyncio.run, args=(work(),), daemon=True).start()
+    hired.wait()
+    threading.Event().wait()
 
 
 def _processor(folder: Path) -> float:
@@ -110,9 +109,14 @@ def measure() -> str:
         bench = Workbench(Store(url))
         character = bench.bring_in("Tube", tube_file().pack())
         jobs = Jobs(bench)
-        crew = stack.enter_context(ExitStack())
-        for _ in range(IDLE + BUSY):
-            _hired(url, crew)
+        processes, hired = get_context("spawn"), get_context("spawn").Barrier(CREWS + 1)
+        for _ in range(CREWS):
+            crew = processes.Process(target=_crew, args=(url, (IDLE + BUSY) // CREWS, hired))
+            crew.start()
+            stack.callback(crew.join)
+            stack.callback(crew.kill)
+        hired.wait()
+        time.sleep(SECONDS)  # until all have come
 
         def asked(seconds: float) -> float:
             before = _processor(data)

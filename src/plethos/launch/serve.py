@@ -13,7 +13,7 @@ from pathlib import Path
 
 import structlog
 import uvicorn
-from sqlalchemy.exc import InterfaceError, OperationalError
+from sqlalchemy.exc import OperationalError
 
 from plethos.launch.cluster import SetupError
 from plethos.launch.start import LOOK, upload_bytes
@@ -25,6 +25,7 @@ from plethos.store.faults import fault_of
 from plethos.store.migrate import migrate
 from plethos.store.repository import Store
 from plethos.store.sweep import Sweep
+from plethos.store.transactions import AWAY
 from plethos.web.app import create_app
 from plethos.web.context import KEPT_ALIVE, Settings
 
@@ -117,7 +118,7 @@ def _clean_up(server: uvicorn.Server, store: Store) -> None:
         try:
             if gone := Sweep(store.transactions, pause).all():
                 log.info("cleaned up", rows=gone)
-        except (OperationalError, InterfaceError):
+        except AWAY:
             log.warning("the database is away: nothing is cleaned up")
 
 

@@ -8,14 +8,13 @@ from typing import Any
 
 import psycopg
 from sqlalchemy import Engine, create_engine, event, func, select, text, update
-from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from plethos.store.blob_table import Like, put_blobs, read_blobs
 from plethos.store.blobs import digest, hashes_of, keys_of
 from plethos.store.models import CharacterRow, RevisionRow
 from plethos.store.revision import Missing, Overtaken, Revision, Unkept
-from plethos.store.transactions import Transactions
+from plethos.store.transactions import AWAY, Transactions
 
 SUSPENDED = 10_000  # milliseconds
 CHANGES = "plethos_changes"  # the channel on which changed characters are told
@@ -137,7 +136,7 @@ class Store:
         own_id = _new_id()
         try:
             return self._append(own_id, character_id, label, document, blobs, after, along, like, surely)
-        except OperationalError:
+        except AWAY:
             # The database went away in the middle: whether it was stored shows when it is back.
             return self._append(own_id, character_id, label, document, blobs, after, along, like, surely)
 

@@ -7,9 +7,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from sqlalchemy import Engine
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import InterfaceError, InternalError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
+AWAY = (OperationalError, InterfaceError, InternalError)
+"""What is raised when the database went away, or gave up on whoever was suspended in the middle of a transaction."""
 PATIENCE = 5.0  # seconds: a server that died is started again in two or three
 AGAIN = 0.2
 

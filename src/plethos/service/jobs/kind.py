@@ -9,14 +9,13 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import Any, ClassVar
 
-from sqlalchemy.exc import InterfaceError, OperationalError
-
 from plethos.core.arrays import Arrays
 from plethos.core.character import Character
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.common import Schema
+from plethos.store.transactions import AWAY
 from plethos.store.work import DisownedError, Work, WorkList
 
 TOLD_EVERY = 0.2  # seconds: the database bears twenty workers that tell how far they are
@@ -65,7 +64,7 @@ class Task:
         self._told = time.monotonic()
         try:
             wanted = self._works.progress(self.work.id, self.owner, share)
-        except (OperationalError, InterfaceError):
+        except AWAY:
             return  # the database is away: what was worked out so far is no worse for it
         if not wanted:
             raise UnwantedError

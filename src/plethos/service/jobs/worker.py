@@ -17,7 +17,6 @@ import psycopg
 import structlog
 from procrastinate import App, PsycopgConnector
 from procrastinate.exceptions import ConnectorException
-from sqlalchemy.exc import InterfaceError, OperationalError
 
 from plethos.core.errors import PlethosError
 from plethos.service.jobs.jobs import kind_of
@@ -26,6 +25,7 @@ from plethos.service.library.lease import WORKER
 from plethos.service.library.version import OvertakenError
 from plethos.service.library.workbench import Workbench
 from plethos.store.tickets import QUEUE, TICKET
+from plethos.store.transactions import AWAY
 from plethos.store.work import CANCELLED, DONE, FAILED, OFFERED, DisownedError, Report, WorkList
 
 WENT_WRONG = "Something went wrong in the server; nothing was changed."
@@ -37,7 +37,6 @@ LOOK = 4.0  # seconds between two looks for what lapsed, or waits though nobody 
 AGAIN = 0.5  # seconds, before a worker is begun anew
 PATIENCE = 2.0  # seconds for one that is cancelled
 log = structlog.get_logger()
-AWAY = (OperationalError, InterfaceError)
 
 
 class Worker:
