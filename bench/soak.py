@@ -34,7 +34,7 @@ class Somebody:
     """Does this and that with random characters, one thing after the other."""
 
     def __init__(self, address: str, seed: int) -> None:
-        self.api = httpx.Client(base_url=f"{address}/api/characters", timeout=120, headers={"Plethos-Page": "soak"})
+        self.api = httpx.Client(base_url=f"{address}/api", timeout=120, headers={"Plethos-Page": "soak"})
         self.draw = random.Random(seed)
         self.address = address
         self.own: list[str] = []
@@ -42,17 +42,17 @@ class Somebody:
     def bring(self) -> None:
         """One more character, of which some are forgotten."""
         name = self.draw.choice(FILES)
-        posted = self.api.post("", files={"files": (f"{name}.glb", shipped(name))})
+        posted = self.api.post("/characters", files={"files": (f"{name}.glb", shipped(name))})
         self.own.append(posted.raise_for_status().json()["id"])
         if len(self.own) > 8:
             gone = self.own.pop(self.draw.randrange(len(self.own)))
-            self.api.delete(f"/{gone}")
-            self.api.post(f"/{gone}/erase")
+            self.api.delete(f"/characters/{gone}")
+            self.api.post(f"/characters/{gone}/erase")
 
     def look(self) -> None:
         who = self.draw.choice(self.own)
         for what in ("", "/figure", "/mesh", "/bind/findings"):
-            self.api.get(f"/{who}{what}").raise_for_status()
+            self.api.get(f"/characters/{who}{what}").raise_for_status()
 
     def pose(self) -> tuple[str, dict[str, object]]:
         who = self.draw.choice(self.own)
@@ -62,28 +62,28 @@ class Somebody:
 
     def mend(self) -> None:
         who, pose = self.pose()
-        self.api.post(f"/{who}/sculpt/first-mend", json={"pose": pose, "joint": "left_forearm"})
-        self.api.post(f"/{who}/sculpt/push-apart", json={})
-        self.api.request("DELETE", f"/{who}/sculpt")
+        self.api.post(f"/characters/{who}/sculpt/first-mend", json={"pose": pose, "joint": "left_forearm"})
+        self.api.post(f"/characters/{who}/sculpt/push-apart", json={})
+        self.api.request("DELETE", f"/characters/{who}/sculpt")
 
     def which(self) -> None:
         who, pose = self.pose()
-        self.api.post(f"/{who}/proposals", json={"pose": pose, "joint": "left_forearm"})
+        self.api.post(f"/characters/{who}/proposals", json={"pose": pose, "joint": "left_forearm"})
 
     def edit(self) -> None:
         who = self.draw.choice(self.own)
-        remedies = self.api.get(f"/{who}").json()["remedies"]
+        remedies = self.api.get(f"/characters/{who}").json()["remedies"]
         if remedies:
             one = self.draw.choice(remedies)
-            self.api.patch(f"/{who}/remedies/{one['id']}", json={"on": not one["on"]})
-        self.api.post(f"/{who}/undo" if self.draw.random() < 0.4 else f"/{who}/redo")
+            self.api.patch(f"/characters/{who}/remedies/{one['id']}", json={"on": not one["on"]})
+        self.api.post(f"/characters/{who}/undo" if self.draw.random() < 0.4 else f"/characters/{who}/redo")
 
     def bind(self) -> None:
         who = self.draw.choice(self.own)
-        self.api.post(f"/{who}/bind/automatic", json={})
+        self.api.post(f"/characters/{who}/bind/automatic", json={})
 
     def deliver(self) -> None:
-        self.api.get(f"/{self.draw.choice(self.own)}/delivery.glb")
+        self.api.get(f"/characters/{self.draw.choice(self.own)}/delivery.glb")
 
     def go_on(self) -> None:
         """One thing."""

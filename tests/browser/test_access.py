@@ -95,6 +95,20 @@ class Access(BrowserCase):
             self.page.wait_for_selector("h1" if station == "/deliver" else ".view[data-ready=true]")
             self.assert_accessible(station)
 
+    def test_what_cannot_be_chosen_is_reached_by_keys_and_says_why(self):
+        bare = self.bench.bring_in("Lock keeper", light_keeper())
+        self.open(f"/characters/{bare}/mend")
+        which = self.page.get_by_role("button", name="Which kind?")
+        which.focus()
+        why = self.page.get_by_role("tooltip")
+        expect(why).to_contain_text("Bend the joint first")
+        expect(which).to_have_accessible_description(re.compile("Bend the joint first"))
+        self.page.keyboard.press("Enter")
+        self.assert_accessible("a reason")
+        self.bend(60)
+        expect(why).to_have_count(0)
+        expect(which).to_be_enabled()
+
     def test_who_asked_for_less_motion_gets_none(self):
         self.open(f"/characters/{self.demo}")
         chosen = "getComputedStyle(document.querySelector('.el-button')).transitionDuration"

@@ -37,9 +37,10 @@ class Counting(JobKind):
         with task.bench.store.transactions.begin() as session:
             session.execute(text("create table if not exists begun (pid int)"))
             session.execute(text("insert into begun values (:pid)"), {"pid": os.getpid()})
-        for step in range(4):
-            task.progress(step / 4)
-            time.sleep(arguments["seconds"] / 4)
+        steps = 4 + int(4 * arguments["seconds"])
+        for step in range(steps):
+            task.progress(step / steps)
+            time.sleep(arguments["seconds"] / steps)
         return {"number": arguments["number"]}
 
     def merge(self, task, documents):

@@ -238,6 +238,8 @@ class Ownership(Case):
             session.connection().exec_driver_sql("delete from procrastinate_jobs")
         with patch("plethos.store.work.LATE", 0.0):
             self.list.release([owner])
+            self.assertEqual(self.list.find(first.id).state, WAITING)
+            self.assertRaises(DisownedError, self.list.progress, first.id, owner, 0.5)
             self.list.repair()
         self.working()
         self.assertEqual(self.ended(first).state, DONE)
@@ -256,6 +258,16 @@ class Parts(Case):
         self.assertEqual(Sweep(self.store.transactions).work(hours=0.0), 1)
         self.assertIsNone(self.list.report(work.id))
 
+    def test_what_parts_came_to_is_in_their_order_whoever_was_first(self):
+        work = self.jobs.ask("counting", self.id, count=3)
+        self.list.part(work.id, self.list.take(work.id), [{}, {}, {}])
+        for part in reversed(self.list.parts(work.id)):
+            owner = self.list.take(part.id)
+            self.list.finish(part.id, owner, DONE, report=Report({"number": part.part}))
+        self.assertEqual([d["number"] for d in self.list.reports_of_parts(work.id)], [0, 1, 2])
+        self.assertEqual(self.list.find(work.id).state, WAITING, "whoever puts them together is told")
+        self.assertIsNotNone(self.list.take(work.id))
+
     def test_one_that_fails_ends_the_whole(self):
         self.working()
         work = self.jobs.ask("counting", self.id, count=6, breaks=2)
@@ -264,6 +276,16 @@ class Parts(Case):
         following = self.jobs.ask("counting", self.id, count=1)
         self.assertEqual(self.ended(following).state, DONE)
         self.assertEqual({p.state for p in self.list.parts(work.id)}, {DONE, FAILED, CANCELLED})
+
+    def test_a_cancelled_whole_stops_its_parts(self):
+        self.working()
+        work = self.jobs.ask("counting", self.id, count=4, seconds=60)
+        while not any(p.state == RUNNING for p in self.list.parts(work.id)):
+            time.sleep(0.02)
+        self.list.cancel(work.id)
+        self.assertEqual(self.list.find(work.id).state, CANCELLED)
+        self.assertEqual(self.ended(self.jobs.ask("counting", self.id, count=1)).state, DONE)
+        self.assertEqual({p.state for p in self.list.parts(work.id)}, {CANCELLED})
 
     def test_workers_that_die_or_sleep_lose_and_double_nothing(self):
         """Three processes of their own share the parts of one job; one is killed, one suspended and resumed."""

@@ -111,7 +111,7 @@ usePlainKeys({ p: toggle })
         <el-button size="small" :aria-pressed="playing" :disabled="character.sculpting !== null" title="Play or stop (P)" @click="toggle">{{ playing ? 'Stop' : 'Play' }}</el-button>
         <el-button size="small" aria-label="A frame back" title="A frame back (,)" :disabled="character.sculpting !== null" @click="step(-1)">−1</el-button>
         <el-button size="small" aria-label="A frame on" title="A frame on (.)" :disabled="character.sculpting !== null" @click="step(1)">+1</el-button>
-        <el-button size="small" :disabled="!worst || character.sculpting !== null" :title="worst ? `Go to the worst frame: ${worst.text}` : 'Nothing worth a mend in this clip'" @click="showWorst">Worst</el-button>
+        <el-button size="small" v-off="worst ? '' : 'Nothing worth a mend in this clip.'" :disabled="character.sculpting !== null" :title="worst ? `Go to the worst frame: ${worst.text}` : ''" @click="showWorst">Worst</el-button>
       </div>
       <div class="row">
         <el-segmented v-model="speed" size="small" :options="[{ label: '¼', value: 0.25 }, { label: '½', value: 0.5 }, { label: '1', value: 1 }]" aria-label="Speed" />

@@ -17,8 +17,9 @@ const bent = computed(() => !posing.clip && Math.abs(posing.angle) >= 2)
 const title = computed(() =>
   bent.value
     ? `A corrective with in-betweens in its place, for programs that know shapes only: fully on at ${posing.angle.toFixed(0)}° of ${plainName(posing.chosen).toLowerCase()}`
-    : 'Bend the joint to where the corrective should be fully on',
+    : '',
 )
+const off = computed(() => (character.sculpting ? 'A sculpt is in progress: keep or drop it first.' : bent.value ? '' : 'Bend the joint to where the corrective should be fully on.'))
 
 async function bake(): Promise<void> {
   busy.value = true
@@ -29,5 +30,5 @@ async function bake(): Promise<void> {
 </script>
 
 <template>
-  <el-button size="small" :loading="busy" :disabled="!bent || character.sculpting !== null" :title="title" @click="bake">Bake</el-button>
+  <el-button size="small" :loading="busy" v-off="off" :title="title" @click="bake">Bake</el-button>
 </template>

@@ -31,8 +31,8 @@ async function start(how: How): Promise<void> {
 <template>
   <div class="start" role="group" aria-label="Helper joint">
     <span class="muted">Helper</span>
-    <el-button v-for="s in character.flat ? [] : starts" :key="s.how" size="small" :loading="busy === s.how" :disabled="posing.atRest || busy !== ''" :title="s.title" @click="start(s.how)">{{ s.label }}</el-button>
-    <el-button size="small" :type="tools.spotting ? 'primary' : ''" :aria-pressed="tools.spotting" :disabled="posing.atRest || busy !== ''" title="Click the skin: a helper joint under that spot, with the skin round it" @click="tools.spotting = !tools.spotting">At a spot</el-button>
+    <el-button v-for="s in character.flat ? [] : starts" :key="s.how" size="small" :loading="busy === s.how" v-off="posing.atRest ? 'Bend the joint first: a helper is fitted to the bend.' : ''" :disabled="busy !== ''" :title="s.title" @click="start(s.how)">{{ s.label }}</el-button>
+    <el-button size="small" :type="tools.spotting ? 'primary' : ''" :aria-pressed="tools.spotting" v-off="posing.atRest ? 'Bend the joint first: a helper is fitted to the bend.' : ''" :disabled="busy !== ''" title="Click the skin: a helper joint under that spot, with the skin round it" @click="tools.spotting = !tools.spotting">At a spot</el-button>
     <p v-if="tools.spotting" class="muted" role="status">{{ character.flat ? 'Click a point of an outline: a helper joint there takes half of the turn, and what lies near along.' : 'Click the skin where the helper is to be. The brush size says how far its weights go.' }}</p>
   </div>
 </template>

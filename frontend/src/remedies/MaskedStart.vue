@@ -16,7 +16,7 @@ const starts: { kind: Schemas['AddMasked']['kind']; label: string; title: string
 <template>
   <div class="start" role="group" aria-label="On this joint">
     <span class="muted">On this joint</span>
-    <el-button v-for="s in starts" :key="s.kind" size="small" :disabled="!posing.jointInfo?.bends" :title="s.title" @click="mending.making((c) => api.addMasked(c, s.kind, posing.chosen))">{{ s.label }}</el-button>
+    <el-button v-for="s in starts" :key="s.kind" size="small" v-off="posing.jointInfo?.bends ? '' : 'This joint bends no skin.'" :title="s.title" @click="mending.making((c) => api.addMasked(c, s.kind, posing.chosen))">{{ s.label }}</el-button>
   </div>
 </template>
 

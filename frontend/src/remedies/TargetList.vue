@@ -51,8 +51,8 @@ const solveBetween = () => mending.solving(() => character.edit((c) => api.addBe
       <el-button v-if="t.at < 1" size="small" text :disabled="locked" :aria-label="`Delete the in-between at ${Math.round(t.at * 100)} %`" @click="character.edit((c) => api.deleteTarget(c, remedy.id, t.at))">×</el-button>
     </div>
     <div class="row">
-      <el-button size="small" :disabled="locked || !room" :title="room ? 'One more target, sculpted by hand as it is here' : 'Go to where it is partly on, or well beyond where it is fully on'" @click="sculptBetween">{{ said }}</el-button>
-      <el-button v-if="hinge && angle !== null" size="small" :loading="mending.busy" :disabled="locked || !room || posing.clip !== null" :title="room ? 'One more target, solved for this angle' : 'Bend the joint to where it is partly on, or well beyond where it is fully on'" @click="solveBetween">Solve one</el-button>
+      <el-button size="small" v-off="room ? '' : 'Go to where it is partly on, or well beyond where it is fully on.'" :disabled="locked" title="One more target, sculpted by hand as it is here" @click="sculptBetween">{{ said }}</el-button>
+      <el-button v-if="hinge && angle !== null" size="small" :loading="mending.busy" v-off="posing.clip ? 'Leave the clip first: it is solved for an angle.' : room ? '' : 'Bend the joint to where it is partly on, or well beyond where it is fully on.'" :disabled="locked" title="One more target, solved for this angle" @click="solveBetween">Solve one</el-button>
       <el-checkbox v-if="rows.length > 1" :model-value="remedy.eased" size="small" :disabled="locked" label="eased between them" @update:model-value="(v: unknown) => character.edit((c) => api.ease(c, remedy.id, Boolean(v)))" />
     </div>
   </section>

@@ -31,7 +31,7 @@ async function take(kind: Kind): Promise<void> {
 
 <template>
   <div class="kinds" role="radiogroup" aria-label="What switches it on">
-    <button v-for="k in kinds" :key="k.kind" type="button" role="radio" :aria-checked="tie?.trigger.kind === k.kind" :class="{ on: tie?.trigger.kind === k.kind }" :disabled="k.why !== ''" :title="k.why" @click="take(k.kind)">{{ k.label }}</button>
+    <button v-for="k in kinds" :key="k.kind" type="button" role="radio" :aria-checked="tie?.trigger.kind === k.kind" :class="{ on: tie?.trigger.kind === k.kind }" v-off="k.why" @click="take(k.kind)">{{ k.label }}</button>
   </div>
   <component :is="editor" v-if="editor && tie" :trigger="tie.trigger" :value="tie.value" :fit="fit" :sets="sets" @change="(trigger: Tie['trigger'], value?: string) => emit('change', { trigger, value: value ?? tie?.value })" />
 </template>
@@ -40,5 +40,5 @@ async function take(kind: Kind): Promise<void> {
 .kinds { display: grid; grid-template-columns: 1fr 1fr; gap: 4px; margin: 6px 0; }
 .kinds button { border: 1px solid var(--line); border-radius: 4px; background: none; color: var(--muted); font: inherit; font-size: 12px; padding: 2px 6px; cursor: pointer; }
 .kinds button.on { color: var(--text); border-color: var(--accent); }
-.kinds button:disabled { color: #8d8699; cursor: default; }
+.kinds button[aria-disabled="true"] { color: #8d8699; cursor: default; }
 </style>

@@ -54,7 +54,7 @@ const percent = (value: number | null | undefined) => (value == null ? '–' : v
 
 <template>
   <div>
-    <el-button :loading="asking" :disabled="posing.atRest" title="Tries each kind of remedy on this joint and measures what it gives back" @click="ask">Which kind?</el-button>
+    <el-button :loading="asking" v-off="posing.atRest ? 'Bend the joint first: each kind is tried on the way to the pose.' : ''" title="Tries each kind of remedy on this joint and measures what it gives back" @click="ask">Which kind?</el-button>
     <el-button v-if="asking" text @click="forget">Cancel</el-button>
     <section v-if="found" class="kinds" :aria-label="`Kinds of remedy for ${plainName(posing.chosen).toLowerCase()}`">
       <p v-if="asking" class="why" role="status">Trying one kind after the other…

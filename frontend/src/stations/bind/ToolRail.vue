@@ -47,7 +47,7 @@ const volume = computed(() => live.frame?.region_volume)
 
 <template>
   <div v-if="shown.length" class="rail rail-buttons" role="radiogroup" aria-label="Pointer">
-    <button v-for="m in shown" :key="m.label" role="radio" :aria-checked="tools.tool === m.name" :class="{ on: tools.tool === m.name }" :title="m.hint" :disabled="character.sculpting !== null" @click="tools.tool = m.name">{{ m.label }}</button>
+    <button v-for="m in shown" :key="m.label" role="radio" :aria-checked="tools.tool === m.name" :class="{ on: tools.tool === m.name }" :title="m.hint" v-off="character.sculpting ? 'A sculpt is in progress in Mend: keep or drop it first.' : ''" @click="tools.tool = m.name">{{ m.label }}</button>
   </div>
   <BrushRow v-if="shown.length && !character.sculpting" v-model="tools.tool" :choices="shown" />
   <BrushNumbers v-if="tools.painting || tools.picking">
