@@ -18,7 +18,7 @@ from bench.binding import compare, large
 from bench.drawings import drawing_trip, posed_drawing
 from bench.mending import mending
 from bench.peers import beside, grown, median_ms, usd_linear
-from bench.riggers import riggers
+from bench.riggers import crowd, riggers
 from bench.shapes import apart, extraction, finer, stored_poses, stroke_trip
 from bench.sockets import bends, dragged_knot, mended_trip, on_a_desk, over_a_socket, paint_trip, posed, socket_trip
 from plethos.core.character import Character
@@ -200,6 +200,7 @@ def main() -> None:
     rows.append(asyncio.run(stroke_trip(*finer(bare), over_a_socket)))
     plain = grown(bare, 20_000, shapes=0, blend=0.0)
     rows += [posed_drawing(plain, beside), asyncio.run(drawing_trip(plain, over_a_socket)), asyncio.run(riggers())]
+    rows.append(asyncio.run(crowd()))
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
     lines = [

@@ -185,6 +185,10 @@ class FixedVersion(Case):
 
 
 class Ownership(Case):
+    def tickets(self, statement):
+        with self.store.transactions.begin() as session:
+            return session.connection().exec_driver_sql(statement)
+
     def owned(self):
         work = self.jobs.ask("counting", self.id, count=1)
         return work, self.list.take(work.id)
@@ -198,7 +202,9 @@ class Ownership(Case):
         self.assertEqual(self.list.find(work.id).state, WAITING)
         self.assertEqual(self.list.beat([owner]), {owner}, "whoever was only slow goes on")
         self.assertEqual(self.list.find(work.id).state, RUNNING)
+        self.tickets("delete from procrastinate_jobs")
         self.list.lapse(0.0, DEADLY)
+        self.assertEqual(self.tickets("select id from procrastinate_jobs").rowcount, 1, "workers are told")
         other = self.list.take(work.id)
         self.assertEqual(self.list.beat([owner, other]), {other})
         for late in (
@@ -234,8 +240,7 @@ class Ownership(Case):
 
     def test_what_is_let_go_or_lost_its_ticket_is_taken_up_anew(self):
         first, owner = self.owned()
-        with self.store.transactions.begin() as session:
-            session.connection().exec_driver_sql("delete from procrastinate_jobs")
+        self.tickets("delete from procrastinate_jobs")
         with patch("plethos.store.work.LATE", 0.0):
             self.list.release([owner])
             self.assertEqual(self.list.find(first.id).state, WAITING)

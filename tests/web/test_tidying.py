@@ -5,7 +5,7 @@ import unittest
 import weakref
 from unittest.mock import patch
 
-from plethos.launch.tidying import AT_LATEST, QUIET, Tidying
+from plethos.launch.tidying import AT_LATEST, MOST_GROWN, QUIET, Tidying
 
 
 class Ring:
@@ -21,6 +21,10 @@ class QuietMoments(unittest.TestCase):
             clock = patch(f"plethos.launch.tidying.time.{name}", side_effect=lambda n=name: self.clocks()[n])
             clock.start()
             self.addCleanup(clock.stop)
+        self.grown = 0
+        memory = patch("plethos.launch.tidying.held", side_effect=lambda: self.grown)
+        memory.start()
+        self.addCleanup(memory.stop)
         self.tidying = Tidying()
 
     def clocks(self):
@@ -56,6 +60,15 @@ class QuietMoments(unittest.TestCase):
         self.after(0.5, 0.4)
         self.assertTrue(self.after(2 * QUIET, 0.001))
         self.assertFalse(self.after(2 * QUIET, 0.001))
+
+    def test_what_grows_is_tidied_up_though_somebody_works(self):
+        ring = self.old_ring()
+        self.grown = MOST_GROWN - 1
+        self.assertFalse(self.after(0.5, 0.2))
+        self.grown = MOST_GROWN
+        self.assertTrue(self.after(0.5, 0.2))
+        self.assertIsNone(ring())
+        self.assertFalse(self.after(0.5, 0.2), "it counts from what was left")
 
     def test_whoever_never_rests_is_tidied_up_behind_once_in_a_while(self):
         ring = self.old_ring()

@@ -1,82 +1,11 @@
 /** The typed client: one function a use case; every error is a `Problem` with a sentence for people. */
-import createClient from 'openapi-fetch'
-import type { components, paths } from './schema'
+import { at, eachLine, http, jointAt, oneFile, PAGE, Problem, remedyAt, unwrap } from './http'
+import type {
+  Schemas, ClipPoint, CharacterState, FigureInfo, TriggerRule, HingeTrigger, DialRule, Knot, BendPoint, LibraryEntry, Brought, VertexWeight, WeightFinding, RangeInfo, Target, Point, Axis, Pose, Preset,
+} from './types'
 
-export type Schemas = components['schemas']
-export type ClipPoint = Schemas['ClipPoint']
-export type CharacterState = Schemas['CharacterState']
-export type FigureInfo = Schemas['FigureInfo']
-export type JointInfo = Schemas['JointInfo']
-export type RemedyCard = Schemas['RemedyCard']
-export type TriggerRule = NonNullable<RemedyCard['trigger']>
-export type HingeTrigger = Schemas['HingeTriggerRule']
-/** A dial as it is told: with all its numbers. */
-export type DialRule = Schemas['DialRule'] & Required<Pick<Schemas['DialRule'], 'low' | 'high' | 'start'>>
-export type PoseSet = Schemas['PoseSetRule']
-export type Knot = Schemas['Knot']
-export type BendPoint = Schemas['BendPoint']
-export type LibraryEntry = Schemas['LibraryEntry']
-export type Brought = Schemas['Brought']
-export type VertexWeight = Schemas['VertexWeight']
-export type WeightFinding = Schemas['WeightFinding']
-export type RangeInfo = Schemas['RangeInfo']
-export type RegionInfo = Schemas['RegionInfo']
-export type Target = Schemas['VertexChoice']
-export type PickBody = Schemas['PickInPose']
-export type Point = [number, number, number]
-export type Axis = [number, number, number]
-export type Quaternion = [number, number, number, number]
-export type Joints = Record<string, Quaternion>
-export type Pose = Schemas['PoseBody']
-export type Preset = Schemas['PresetRequest']['preset']
-
-export class Problem extends Error {
-  /** What kind of problem it is, where a page offers a way out. */
-  constructor(sentence: string, readonly kind = 'about:blank', readonly scenes: string[] = []) {
-    super(sentence)
-  }
-}
-
-/** Which page this is: the server tells its edits from those of another window by it. */
-export const PAGE = crypto.randomUUID()
-const http = createClient<paths>({ baseUrl: window.location.origin, headers: { 'Plethos-Page': PAGE } })
-
-async function unwrap<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
-  let result
-  try {
-    result = await answer
-  } catch (error) {
-    if (error instanceof DOMException && error.name === 'AbortError') throw error
-    throw new Problem('The server does not answer. Nothing was changed; is it still running?')
-  }
-  if (result.response.ok) return result.data as T
-  const { detail, type } = (result.error ?? {}) as { detail?: unknown; type?: string }
-  throw new Problem(typeof detail === 'string' ? detail : 'Something went wrong in the server.', type)
-}
-
-const at = (id: string) => ({ path: { character_id: id } })
-const jointAt = (id: string, joint: string) => ({ path: { character_id: id, joint } })
-const remedyAt = (id: string, remedy: string) => ({ path: { character_id: id, remedy_id: remedy } })
-
-/** The body of a request that sends one file. */
-function oneFile(file: File) {
-  const form = new FormData()
-  form.append('file', file, file.name)
-  // The schema calls a file's bytes text.
-  return { body: form as unknown as { file: string }, bodySerializer: () => form }
-}
-
-/** Read an answer that comes line by line, JSON each; of lines that come at once only the last counts. */
-async function eachLine<T>(stream: ReadableStream<Uint8Array>, tell: (line: T) => void): Promise<void> {
-  const reader = stream.pipeThrough(new TextDecoderStream() as ReadableWritablePair<string, Uint8Array>).getReader()
-  let left = ''
-  for (let part = await reader.read(); !part.done; part = await reader.read()) {
-    const lines = (left + part.value).split('\n')
-    left = lines.pop() ?? ''
-    const last = lines.at(-1)
-    if (last) tell(JSON.parse(last))
-  }
-}
+export { PAGE, Problem }
+export * from './types'
 
 export const api = {
   library: (removed = false): Promise<LibraryEntry[]> => unwrap(http.GET('/api/characters', { params: { query: { removed } } })),
