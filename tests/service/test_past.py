@@ -62,7 +62,9 @@ class Strokes(Case):
     def test_a_stroke_on_goes_over_what_was_read_as_over_what_was_made(self):
         self.strokes(5)
         _, opened = self.reopened()
-        before = opened.sculpt
+        off = np.random.default_rng(1).normal(size=opened.sculpt.points.shape)
+        before = opened.sculpt.at(opened.sculpt.note, off, None)
+        self.assertTrue((before.points - before.start != off).any(), "as numbers are rounded")
         moved = before.points.copy()
         moved[7] += (0.01, 0.02, 0.03)
         made = before.after(before.note, moved)
@@ -131,6 +133,17 @@ class Cleaned(Case):
         with self.store.transactions() as sql:
             count = "select count(*) from revisions where position('\"Elbow\"' in document::text) > 0"
             self.assertEqual(sql.scalar(text(count)), 1)
+
+    def test_an_overwritten_state_that_has_a_name_stays(self):
+        weight_edits.give(self.bench, self.id, VertexChoice(part="tube"), "upper")
+        self.past.name("All upper")
+        self.bench.step(self.id, -1)
+        weight_edits.give(self.bench, self.id, VertexChoice(part="tube"), "lower")
+        sweep = Sweep(self.store.transactions)
+        self.assertEqual((sweep.revisions(hours=0.0), sweep.blobs()), (0, 0))
+        ((named, _),) = self.past.told().named
+        upper = self.opened.character.skeleton.find("upper")
+        self.assertTrue((self.past.go_back(named.id).character.binding.column(upper) == 1).all())
 
 
 class WhatChanged(unittest.TestCase):

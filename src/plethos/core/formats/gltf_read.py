@@ -13,17 +13,17 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.formats import rules
 from plethos.core.formats.gltf_clips import read_clips
 from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_join import JoinedParts
 from plethos.core.formats.gltf_layout import bone_starts, inverse_binds, left_out, skin_joints
 from plethos.core.formats.gltf_nodes import is_marked, node_label, read_skeleton
 from plethos.core.formats.gltf_parts import RawPart, Repairs, read_parts
 from plethos.core.formats.limits import check_weights
-from plethos.core.formats.weld import weld
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import extent, is_somewhere
+from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skeleton.symmetry import mirror_plane
-from plethos.core.skin.binding import Binding, Bones
-from plethos.core.skin.mesh import Mesh, Part, Triangles
-from plethos.core.skin.shape import Shape
+from plethos.core.skin.binding import Bones
+from plethos.core.skin.mesh import Mesh, Triangles
 
 
 def read_character(
@@ -48,6 +48,22 @@ def read_character(
     raws = read_parts(file, repairs)
     if not raws:
         raise BadFileError("The file holds no mesh of triangles.")
+    skeleton, place = _skeleton(file, raws, repairs)
+    bones = _bones(file, raws, place)
+    if welded is not None and len(welded) != sum(len(r.points) for r in raws):
+        raise BadFileError("The file has another number of vertices than the character that was stored of it.")
+    joined = JoinedParts(max(r.joints.shape[1] for r in raws), 1e-6 * max(extent(r.points) for r in raws), cells_only)
+    for raw in raws:
+        repairs.add("{n} vertices that the file splits along seams are computed as one.", joined.add(raw, welded))
+    binding = joined.binding(bones, len(skeleton))
+    clips = read_clips(file, place, raws, joined.first_shape)
+    character = Character(name, joined.mesh(), skeleton, binding, clips=clips, repairs=repairs.all())
+    character = replace(character, mesh=_at_rest(character))
+    return rules.take_rules(character, file.document)
+
+
+def _skeleton(file: GltfFile, raws: list[RawPart], repairs: Repairs) -> tuple[Skeleton, dict[int, int]]:
+    """The joints that the parts follow, with what is above them; and the joint of each node."""
     skinned = [r for r in raws if r.layout.skin is not None]
     rigid = [r for r in raws if r.layout.skin is None]
     joints = {j for r in skinned for j in skin_joints(file, r.layout.skin)}
@@ -60,63 +76,7 @@ def read_character(
         repairs.sentences.append("The file has no joints yet: lay a skeleton in Bind.")
     helpers = {n for n, node in enumerate(file.items("nodes")) if is_marked(node, "helper")}
     check_weights(len(joints), sum(len(r.points) for r in raws))
-    skeleton, place = read_skeleton(file, joints - helpers, carriers | helpers)
-    bones = _bones(file, raws, place)
-
-    parts, points, to_vertex, influences, weights, colours = [], [], [], [], [], []
-    shapes: list[Shape] = []
-    first_shape: dict[int, int] = {}
-    vertex, file_vertex = 0, 0
-    size = max(extent(r.points) for r in raws)
-    most = max(r.joints.shape[1] for r in raws)
-    if welded is not None and len(welded) != sum(len(r.points) for r in raws):
-        raise BadFileError("The file has another number of vertices than the character that was stored of it.")
-    for r in raws:
-        n, f = 0, len(r.points)
-        slots = np.zeros((f, most), dtype=np.int32)
-        slots[:, : r.joints.shape[1]] = r.joints + r.bone_start
-        w = np.zeros((f, most))
-        w[:, : r.weights.shape[1]] = r.weights
-        if welded is None:
-            copies, kept = weld(r.points, slots, w, r.shapes, 1e-6 * size, cells_only)
-        else:
-            copies = welded[file_vertex : file_vertex + f].astype(np.int64) - vertex
-            kept = np.unique(copies, return_index=True)[1]
-        repairs.add("{n} vertices that the file splits along seams are computed as one.", f - len(kept))
-        n = len(kept)
-        parts.append(Part(r.name, (vertex, vertex + n), (file_vertex, file_vertex + f), Triangles(r.triangles)))
-        points.append(r.points[kept])
-        to_vertex.append(copies + vertex)
-        influences.append(slots[kept])
-        weights.append(w[kept])
-        colours.append(r.colours[kept])
-        first_shape[r.layout.node] = len(shapes)
-        stands = np.zeros(f, bool)
-        stands[kept] = True
-        for shape in r.shapes:
-            own = stands[shape.vertices]
-            moved = (copies[shape.vertices[own]] + vertex).astype(np.int32)
-            shapes.append(Shape(shape.name, moved, shape.deltas[own], shape.weight))
-        vertex, file_vertex = vertex + n, file_vertex + f
-
-    mesh = Mesh(
-        parts=tuple(parts),
-        points=np.ascontiguousarray(np.concatenate(points), dtype=np.float32),
-        rest=np.zeros((vertex, 3), np.float32),
-        file_to_vertex=np.concatenate(to_vertex).astype(np.int32),
-        shapes=tuple(shapes),
-        colours=np.concatenate(colours),
-    )
-    binding = Binding(
-        bones,
-        np.ascontiguousarray(np.concatenate(influences), dtype=np.int32),
-        np.ascontiguousarray(np.concatenate(weights), dtype=np.float32),
-        len(skeleton),
-    )
-    clips = read_clips(file, place, raws, first_shape)
-    character = Character(name, mesh, skeleton, binding, clips=clips, repairs=repairs.all())
-    character = replace(character, mesh=_at_rest(character))
-    return rules.take_rules(character, file.document)
+    return read_skeleton(file, joints - helpers, carriers | helpers)
 
 
 def _at_rest(character: Character) -> Mesh:
