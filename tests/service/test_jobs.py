@@ -163,6 +163,9 @@ class FixedVersion(Case):
         self.assertEqual([w.id for w in self.list.of_character(self.id)], [ended.id])
         made = self.jobs.take(ended.id)
         self.assertEqual((made.revision.label, made.revision.number), ("Automatic weights", 2))
+        with self.assertRaises(NotThereError):
+            self.jobs.take(ended.id)  # as another page does that saw it offered
+        self.assertEqual(self.store.current(self.id).number, 2)
         again = self.bench.bring_in("Tube", tube_file().pack())
         self.assertEqual(self.ended(self.jobs.ask("automatic", again)).state, DONE)
         at_once = self.bench.shelf.catch_up(again).character.binding.joint_weights

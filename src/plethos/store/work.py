@@ -241,15 +241,20 @@ class WorkList:
             left = own.values(state=WAITING, owner=None).returning(WorkRow.id)
             hand_out(session, session.scalars(left).all())
 
-    def settle(self, work_id: str) -> Work | None:
-        """What is offered has been taken, or was left: it is done; None when it is not offered (any more)."""
-        with self._session.begin() as session:
+    def settling(self, work_id: str) -> Callable[[Session], None]:
+        """What ends an offer as done in the transaction that stores the edit: it is taken once.
+
+        In that, `DisownedError` is raised when it is not offered (any more).
+        """
+
+        def settle(session: Session) -> None:
             row = session.get(WorkRow, work_id, with_for_update=True)
             if row is None or row.state != OFFERED:
-                return None
-            row.state = DONE
+                raise DisownedError
+            row.state, row.share = DONE, 1.0
             _tell(session, row.character_id)
-            return _work(row)
+
+        return settle
 
     def cancel(self, work_id: str) -> None:
         """Say that nobody wants it any more, parts and all: what waits is dropped, what runs stops at its next step."""

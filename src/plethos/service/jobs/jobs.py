@@ -11,7 +11,7 @@ from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.open_character import NotThereError
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
-from plethos.store.work import TooMuchError, Work, WorkList
+from plethos.store.work import DisownedError, TooMuchError, Work, WorkList
 
 MOST_OF_A_PAGE = 4  # pieces under way that one page has asked for
 MOST = 40  # on the whole server
@@ -80,11 +80,16 @@ class Jobs:
         if document is None or not isinstance(kind, EditKind):
             raise NotThereError(OFF_THE_LIST)
         arrays = BlobArrays(self.bench.store.blobs)
-        made = self.bench.edit(
-            work.character_id, kind.label(work.arguments), lambda now: kind.edited(now, document, arrays)
-        )
-        self.list.settle(work_id)
-        return made
+        opened = self.bench.open(work.character_id)
+        with opened.editing:
+            opened.take(self.bench.page)
+            opened.refuse_while_sculpting()
+            made = kind.edited(opened.character, document, arrays)
+            try:
+                along = self.list.settling(work_id)
+                return self.bench.commit(opened, kind.label(work.arguments), made, along=along)
+            except DisownedError:
+                raise NotThereError(OFF_THE_LIST) from None
 
     def leave_page(self, page: str) -> None:
         """A page is gone: nobody wants what only it would have looked at."""
