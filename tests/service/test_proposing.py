@@ -54,6 +54,22 @@ class AFirstMend(unittest.TestCase):
         self.assertAlmostEqual(measure.at(self.pose, ALL).volume, note.mend["volume"], delta=0.05)
         self.assertAlmostEqual(measure.at(self.pose, NONE).volume, note.mend["volume_before"], delta=0.05)
 
+    def test_it_tells_how_far_it_is_and_whoever_goes_away_changes_nothing(self):
+        steps = correctives.mending(self.bench, self.id, self.pose)
+        shares = [next(steps).share for _ in range(2)]
+        steps.close()
+        self.assertEqual((shares[0], self.opened.sculpt, self.opened.revision.number), (0.0, None, 0))
+        *told, last = correctives.mending(self.bench, self.id, self.pose)
+        shares = [now.share for now in told]
+        self.assertEqual(shares, sorted(set(shares)))
+        self.assertLess(shares[-1], 1.0)
+        self.assertEqual({now.version for now in told}, {None})
+        self.assertIs(last.version, self.opened.version)
+        at_rest = self.opened.character.skeleton.rest_pose()
+        session.drop(self.bench, self.id)
+        with self.assertRaisesRegex(BadEditError, "loses no volume"):
+            next(correctives.mending(self.bench, self.id, at_rest, "upper"))
+
     def test_solved_again_it_replaces_what_was_there_and_undo_brings_it_back(self):
         whole = self.solved().sculpt.points
         dab = Dab(300, tuple(self.opened.sculpt.points[150].tolist()), 0.1, 0.5)
@@ -74,7 +90,7 @@ class AFirstMend(unittest.TestCase):
         np.testing.assert_allclose(again.points, made.points, atol=1e-9)
 
     def test_what_is_changed_meanwhile_is_not_overwritten(self):
-        solve = correctives.FirstMend.solved
+        solve = correctives.FirstMend.solving
 
         def meddled(mend, *arguments):
             other = Workbench(self.store)
@@ -82,7 +98,7 @@ class AFirstMend(unittest.TestCase):
             self.bench.shelf.catch_up(self.id)
             return solve(mend, *arguments)
 
-        with unittest.mock.patch.object(correctives.FirstMend, "solved", meddled), self.assertRaises(OvertakenError):
+        with unittest.mock.patch.object(correctives.FirstMend, "solving", meddled), self.assertRaises(OvertakenError):
             self.solved()
         self.assertEqual(self.opened.sculpt.note.strokes, 0)
 

@@ -90,8 +90,6 @@ export const api = {
     ),
   beginSculpt: (id: string, pose: Pose, remedy: string | null, between = false): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt', { params: at(id), body: { pose, remedy_id: remedy, between } })),
-  firstMend: (id: string, body: Schemas['FirstMendBody']): Promise<CharacterState> =>
-    unwrap(http.POST('/api/characters/{character_id}/sculpt/first-mend', { params: at(id), body })),
   fitSculpt: (id: string, trigger: HingeTrigger): Promise<Schemas['FittedResponse']> =>
     unwrap(http.POST('/api/characters/{character_id}/sculpt/fit', { params: at(id), body: trigger })),
   fitRemedy: (id: string, remedy: string, trigger: HingeTrigger): Promise<Schemas['FittedResponse']> =>
@@ -101,6 +99,11 @@ export const api = {
     const body = { params: at(id), body: { pose, joint }, parseAs: 'stream', signal } as const
     const stream = await unwrap<ReadableStream<Uint8Array>>(http.POST('/api/characters/{character_id}/proposals', body))
     await eachLine(stream, tell)
+  },
+  /** Step by step: `tell` is called with how far it has got; the last one is stored. */
+  firstMend: async (id: string, body: Schemas['FirstMendBody'], tell: (now: Schemas['MendingNow']) => void, signal: AbortSignal): Promise<void> => {
+    const asked = { params: at(id), body, parseAs: 'stream', signal } as const
+    await eachLine(await unwrap<ReadableStream<Uint8Array>>(http.POST('/api/characters/{character_id}/sculpt/first-mend/steps', asked)), tell)
   },
   /** Round by round: `tell` is called with how far it has got; the last one is stored. */
   pushApart: async (id: string, joint: string, borderStays: boolean, tell: (now: Schemas['PushedApart']) => void, signal: AbortSignal): Promise<void> => {

@@ -7,6 +7,7 @@ import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLook } from '@/workbench/look'
 import { useMending } from '@/workbench/mending'
+import MendProgress from '@/sculpt/MendProgress.vue'
 import KeepPanel from '@/sculpt/KeepPanel.vue'
 import DrawingStart from '@/drawing/DrawingStart.vue'
 import ElsewhereList from './ElsewhereList.vue'
@@ -31,13 +32,7 @@ const withoutTwin = computed(() => character.state?.remedies.some((r) => !r.twin
 const table = ref(false)
 /** How many remedies something is wrong with. */
 const wrong = computed(() => new Set(mending.findings.map((f) => f.remedy_id)).size)
-const solving = ref(false)
 const atRest = computed(() => (posing.atRest ? 'Bend the joint first: it is mended in the pose where it looks bad.' : ''))
-async function solve(): Promise<void> {
-  solving.value = true
-  await mending.solveFirst()
-  solving.value = false
-}
 </script>
 
 <template>
@@ -58,7 +53,8 @@ async function solve(): Promise<void> {
     <WhichKind v-if="!character.sculpting && character.state?.bound && !character.flat" class="which" />
     <div v-if="!character.sculpting && character.state?.bound" class="add">
       <el-button type="primary" v-off="atRest" @click="mending.beginSculpt(null)">{{ character.flat ? 'Mend the outline here' : 'Sculpt a corrective here' }}</el-button>
-      <el-button v-off="atRest" :loading="solving" :title="character.flat ? 'Each point turns by its own share: the limb keeps its width; you look, then keep, go on or drop' : 'The program gives back what volume is lost here; you look, then keep, sculpt on or drop'" @click="solve">{{ character.flat ? 'Keep the width' : 'Solve a first mend' }}</el-button>
+      <el-button v-off="atRest" :disabled="mending.solved !== null" :title="character.flat ? 'Each point turns by its own share: the limb keeps its width; you look, then keep, go on or drop' : 'The program gives back what volume is lost here; you look, then keep, sculpt on or drop'" @click="mending.solveFirst()">{{ character.flat ? 'Keep the width' : 'Solve a first mend' }}</el-button>
+      <MendProgress />
       <HelperStart />
       <DrawingStart v-if="character.flat" />
       <MaskedStart v-else />

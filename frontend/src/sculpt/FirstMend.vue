@@ -3,21 +3,18 @@
 import { computed, ref, watch } from 'vue'
 import { useCharacter } from '@/workbench/character'
 import { useMending } from '@/workbench/mending'
+import MendProgress from './MendProgress.vue'
 
 const character = useCharacter()
 const mending = useMending()
 const mend = computed(() => character.sculpting?.mend ?? null)
 const wanted = ref(100)
-const busy = ref(false)
 watch(mend, (now) => now && (wanted.value = Math.round(now.give_back * 100)), { immediate: true })
 /** Strokes that came after it would be lost. */
+const busy = computed(() => mending.solved !== null)
 const sculptedOn = computed(() => (mend.value ? mend.value.strokes < (character.sculpting?.strokes ?? 0) : (character.sculpting?.strokes ?? 0) > 0))
 
-async function solve(): Promise<void> {
-  busy.value = true
-  await mending.solveFirst(wanted.value / 100)
-  busy.value = false
-}
+const solve = () => mending.solveFirst(wanted.value / 100)
 </script>
 
 <template>
@@ -38,7 +35,8 @@ async function solve(): Promise<void> {
       </label>
       <p v-if="sculptedOn" class="muted">Solving again replaces the strokes that came after; undo brings them back.</p>
     </template>
-    <el-button v-else size="small" :loading="busy" @click="solve">Solve a first mend</el-button>
+    <el-button v-else size="small" :disabled="busy" @click="solve">Solve a first mend</el-button>
+    <MendProgress />
   </div>
 </template>
 

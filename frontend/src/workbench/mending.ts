@@ -3,7 +3,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { useDebounceFn } from '@vueuse/core'
 import { api, Problem, type Axis, type CharacterState, type RemedyCard, type Schemas } from '@/api/client'
-import { useCharacter } from './character'
+import { say, useCharacter } from './character'
 import { useLive } from './live'
 import { usePose } from './pose'
 
@@ -104,6 +104,10 @@ export const useMending = defineStore('mending', () => {
     await character.edit((c) => api.beginSculpt(c, posing.pose, id))
   }
 
+  /** How far a first mend has got, or null. */
+  const solved = ref<number | null>(null)
+  let running: AbortController | null = null
+
   async function solving(run: () => Promise<unknown>): Promise<void> {
     busy.value = true
     await run().finally(() => (busy.value = false))
@@ -113,7 +117,24 @@ export const useMending = defineStore('mending', () => {
   async function solveFirst(giveBack = 1): Promise<void> {
     const pose = character.sculpting ? null : posing.pose
     const joint = character.sculpting?.mend?.joint ?? (posing.chosen && (posing.clip || Math.abs(posing.angle) >= 1) ? posing.chosen : null)
-    await character.edit((c) => api.firstMend(c, { pose, joint, give_back: giveBack, most_stretch: 1.4 }))
+    const mine = (running = new AbortController())
+    solved.value = 0
+    try {
+      await api.firstMend(character.id, { pose, joint, give_back: giveBack, most_stretch: 1.4 }, (now) => {
+        if (mine.signal.aborted) return
+        solved.value = now.share
+        if (now.state) void character.take(now.state)
+      }, mine.signal)
+    } catch (error) {
+      if (!mine.signal.aborted) say(error)
+    } finally {
+      if (running === mine) stopSolving()
+    }
+  }
+  /** Stop it: nothing is changed. */
+  function stopSolving(): void {
+    running?.abort()
+    running = solved.value = null
   }
 
   // Once the pose rests: it may apply a kept movement twice.
@@ -136,5 +157,5 @@ export const useMending = defineStore('mending', () => {
     if (chosenRemedy.value && !now?.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
   }, { flush: 'sync' })
 
-  return { all, findings, chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, solving, busy, beginSculpt, solveFirst }
+  return { all, findings, chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, solving, busy, beginSculpt, solveFirst, solved, stopSolving }
 })

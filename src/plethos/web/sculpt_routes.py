@@ -14,6 +14,7 @@ from plethos.service.schemas.character import (
     FirstMendBody,
     FittedResponse,
     HeldBack,
+    MendingNow,
     PushApart,
     PushedApart,
     SculptBegin,
@@ -42,6 +43,20 @@ def first_mend(bench: Bench, turn: InTurn, character_id: str, body: FirstMendBod
     pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
     made = correctives.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
     return character_state(made)
+
+
+@router.post("/first-mend/steps", response_class=StreamingResponse, responses={200: {"model": MendingNow}})
+def first_mend_by_steps(bench: Bench, turn: InTurn, character_id: str, body: FirstMendBody) -> StreamingResponse:
+    """The same, answered by a line of JSON after each step; whoever goes away in between stops it."""
+    pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
+    steps = correctives.mending(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
+    first = next(steps)  # what cannot be done at all is told as any other problem
+    lines = (f"{_mending(now).model_dump_json()}\n" for now in itertools.chain([first], steps))
+    return StreamingResponse(lines, media_type="application/x-ndjson")
+
+
+def _mending(now: correctives.Mending) -> MendingNow:
+    return MendingNow(share=now.share, state=None if now.version is None else character_state(now.version))
 
 
 @router.post("/fit")

@@ -169,6 +169,7 @@ class SeveralScenes(unittest.TestCase):
         with self.assertRaises(WhichSceneError) as raised:
             read_file("tubes.glb", self.data, None, None)
         self.assertEqual(raised.exception.scenes, ("Lock gate", "Lock gate_2"))
+        self.assertIn("several scenes: say which", raised.exception.sentence)
         self.assertEqual(pickle.loads(pickle.dumps(raised.exception)).scenes, raised.exception.scenes)
         for scene, part in (("Lock gate", "tube"), ("Lock gate_2", "spare")):
             file, character = read_file("tubes.glb", self.data, None, scene)

@@ -15,8 +15,10 @@ deformation with contact modeling", SIGGRAPH 2013, for skin that slides along wh
 
 from __future__ import annotations
 
+from collections.abc import Generator
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +37,8 @@ from plethos.core.sculpt.push_room import PushRoom
 from plethos.core.sculpt.strain_limit import strain_limited
 
 ROUNDS = 3  # of solving, each with more planes
+STEPS = ROUNDS + 1  # that are told of
+WHOLE = 0.8  # of all the work is the first try, most often the only one
 GUIDE = 40  # of pushing apart, where that only says on which side skin has to lie
 FAR = 3.0  # of the region's radius: what crosses further from the joint is not of its bend
 LOST = 0.005  # of the volume: less is none
@@ -116,6 +120,12 @@ class FirstMend:
         BadEditError
             When nothing is lost in this pose, and nothing crosses.
         """
+        return run_through(self.solving(posed, give_back, most_stretch))
+
+    def solving(
+        self, posed: Posed, give_back: float = GIVE_BACK, most_stretch: float = MOST_STRETCH
+    ) -> Generator[float, None, Mended]:
+        """The same step by step: gives how much of it is done, 0 to 1, and returns the mend."""
         base = posed.exact_points()
         crossing = self._crossing(base)
         room = (
@@ -132,13 +142,15 @@ class FirstMend:
             raise BadEditError(
                 f"“{name}” loses no volume in this pose, and nothing crosses: bend it to where it looks bad first."
             )
+        yield 0.0
         # Where the limb has swollen elsewhere, all that was lost would be too much.
         most = min(give_back, max(missing, 0.0) * whole / max(float(lost.sum()), 1e-12 * whole))
-        best = fold.mended(most * lost, give_back, most_stretch)
-        for less in LESS if most > 0 else ():
+        best = yield from _part(fold.mending(most * lost, give_back, most_stretch), 0.0, WHOLE)
+        for number, less in enumerate(LESS if most > 0 else ()):
             if best.stretch <= most_stretch:
                 break
-            tried = fold.mended(less * most * lost, less * give_back, most_stretch)
+            steps = fold.mending(less * most * lost, less * give_back, most_stretch)
+            tried = yield from _part(steps, WHOLE + number * (1 - WHOLE) / len(LESS), (1 - WHOLE) / len(LESS))
             if tried.stretch > best.stretch - EASED * (best.stretch - most_stretch):
                 break  # it is not the volume that stretches it: less of it would be less for nothing
             best = tried
@@ -164,6 +176,28 @@ class FirstMend:
         return near, intersecting_pairs(mesh.rest, near)
 
 
+def run_through(steps: Generator[Any, None, Mended]) -> Mended:
+    """What steps come to in the end."""
+    while True:
+        try:
+            next(steps)
+        except StopIteration as ended:
+            made: Mended = ended.value
+            return made
+
+
+def _part(steps: Generator[None, None, Mended], start: float, width: float) -> Generator[float, None, Mended]:
+    """Steps that are a part of the whole: gives how much of that is done."""
+    for number in range(1, STEPS + 1):
+        try:
+            next(steps)
+        except StopIteration as ended:
+            made: Mended = ended.value
+            return made
+        yield start + width * number / (STEPS + 1)
+    return run_through(steps)
+
+
 @dataclass(frozen=True, eq=False)
 class _Fold:
     """The skin of a bend in one pose, before it is mended.
@@ -185,17 +219,20 @@ class _Fold:
         """The volume of each slab, cubic metres."""
         return self.room.volumes(self.base)
 
-    def mended(self, given: Array, asked: float, most_stretch: float) -> Mended:
-        """It with so much volume ``(S,)`` for each slab, out of the fold, and stretched no further than it may be."""
+    def mending(self, given: Array, asked: float, most_stretch: float) -> Generator[None, None, Mended]:
+        """It with so much volume ``(S,)`` for each slab, out of the fold, and stretched no further than it may be, in
+        at most `STEPS` steps."""
         target = self.before + given
         planes, found = self._planes, list[tuple[int, Array]]()
         for _ in range(ROUNDS):
+            yield
             points = least_bending(self.room, self.base, target, planes)
             found.append((self._crosses(points), points))
             if not found[-1][0]:
                 break
             planes = planes.joined(self._planes_of(points))
         left, points = min(found, key=lambda f: f[0])
+        yield
         if left:
             points = pushed_in(self.push, points, give_back=True).points
         points = strain_limited(self.push, points, self._edges, most_stretch * self._lengths)

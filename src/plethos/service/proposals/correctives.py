@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.measure.travel import straight
 from plethos.core.propose.between import with_between
-from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend
+from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend, Mended
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.response import Fitted, fitted_response
 from plethos.core.rules.remedies import Corrective
@@ -30,6 +31,14 @@ from plethos.service.proposals.joint import joint_of
 from plethos.service.sculpts.session import current
 
 
+@dataclass(frozen=True)
+class Mending:
+    """How far a first mend has got: the share of it, and what was stored in the end."""
+
+    share: float
+    version: Version | None = None
+
+
 def first_mend(
     workbench: Workbench,
     character_id: str,
@@ -38,7 +47,23 @@ def first_mend(
     give_back: float = 1.0,
     most_stretch: float = MOST_STRETCH,
 ) -> Version:
-    """Solve a corrective for the held pose and show it as a sculpt in progress.
+    """Solve a corrective for the held pose and show it as a sculpt in progress: see `mending`."""
+    *_, last = mending(workbench, character_id, pose, joint, give_back, most_stretch)
+    assert last.version is not None
+    return last.version
+
+
+def mending(
+    workbench: Workbench,
+    character_id: str,
+    pose: Pose | None,
+    joint: str | None = None,
+    give_back: float = 1.0,
+    most_stretch: float = MOST_STRETCH,
+) -> Iterator[Mending]:
+    """Solve a corrective for the held pose and show it as a sculpt in progress; stored once it is through.
+
+    Whoever stops asking before that stops it, and nothing is changed.
 
     Parameters
     ----------
@@ -66,9 +91,17 @@ def first_mend(
     if version.character.mesh.is_flat:
         points = width_kept(version.character, number, held.pose, held.base.acting, give_back)
         note = dataclasses.replace(held.note, strokes=held.note.strokes + 1)
-        return put(workbench, opened, version, "Keep the width", version.character, held.after(note, points))
+        made = put(workbench, opened, version, "Keep the width", version.character, held.after(note, points))
+        yield Mending(1.0, made)
+        return
     # The solve takes its time: nobody waits for it, and what is changed meanwhile is not overwritten.
-    mend = FirstMend.of(version.character, number).solved(held.base, give_back, most_stretch)
+    steps = FirstMend.of(version.character, number).solving(held.base, give_back, most_stretch)
+    while True:
+        try:
+            yield Mending(next(steps))
+        except StopIteration as ended:
+            mend: Mended = ended.value
+            break
     # What is told is measured as the bend strip and the table measure it, contacts of the whole character too.
     site = version.measures.bend(number)
     before, after = (
@@ -87,7 +120,7 @@ def first_mend(
     }
     note = dataclasses.replace(held.note, strokes=held.note.strokes + 1, mend=told)
     sculpt = held.after(note, mend.points)
-    return put(workbench, opened, version, "Solve a first mend", version.character, sculpt)
+    yield Mending(1.0, put(workbench, opened, version, "Solve a first mend", version.character, sculpt))
 
 
 def add_between(workbench: Workbench, character_id: str, remedy_id: str, angle_deg: float) -> Version:

@@ -168,6 +168,13 @@ class PushedApart(BaseModel):
     state: CharacterState | None = Field(default=None, description="Once it is stored.")
 
 
+class MendingNow(BaseModel):
+    """How far a first mend has got."""
+
+    share: float
+    state: CharacterState | None = Field(default=None, description="Once it is stored.")
+
+
 class Rename(Schema):
     name: str = Field(min_length=1, max_length=120)
 
