@@ -17,7 +17,7 @@ from sqlalchemy.exc import OperationalError
 
 from plethos.launch.cluster import SetupError
 from plethos.launch.start import LOOK, upload_bytes
-from plethos.launch.tidying import Tidying
+from plethos.launch.tidying import Tidying, few_heaps
 from plethos.launch.work import log_as_json, the_database
 from plethos.service.library.reading import warm_up
 from plethos.service.library.workbench import Workbench
@@ -48,6 +48,7 @@ def serve(listening: socket.socket, folder: Path, empty: bool, ready: Callable[[
     SetupError
         When the data cannot be opened.
     """
+    few_heaps()
     log_as_json()
     # A frame lets go of the interpreter a dozen times, in compiled code; whoever works in Python meanwhile hands it
     # back after so long. At the usual 5 ms a pose beside an upload waits for a tenth of a second and more.

@@ -15,6 +15,8 @@ AT_LATEST = 3600.0  # seconds
 MOST_GROWN = 100_000_000  # bytes that may come on before somebody's pose waits for it after all
 NEVER = 2**31 - 1
 PAGE = resource.getpagesize()
+ARENA_MAX, MMAP_THRESHOLD = -8, -3  # of mallopt, as malloc.h numbers them
+LARGE = 4_000_000  # bytes: a frame's arrays are smaller
 
 
 class Tidying:
@@ -62,3 +64,15 @@ def _give_back() -> None:
     """Give memory that is free in between back to the machine, where the C library can."""
     with contextlib.suppress(OSError, AttributeError):
         ctypes.CDLL(None).malloc_trim(0)
+
+
+def few_heaps() -> None:
+    """Have all threads share two heaps, and give large arrays back when they are let go, where the C library can.
+
+    Each of forty threads would keep a heap, with what its largest piece of work has left between what lives on.
+    Called before there are threads.
+    """
+    with contextlib.suppress(OSError, AttributeError):
+        mallopt = ctypes.CDLL(None).mallopt
+        for option, value in ((ARENA_MAX, 2), (MMAP_THRESHOLD, LARGE)):
+            mallopt(option, value)

@@ -15,6 +15,7 @@ from sqlalchemy.exc import ArgumentError, OperationalError
 
 from plethos.launch.cluster import SetupError
 from plethos.launch.start import default_data
+from plethos.launch.tidying import few_heaps
 
 
 def the_database(folder: Path) -> str:
@@ -88,6 +89,7 @@ def work(data: Path | None, database: Path | None = None, quiet: bool = False) -
 
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     url = database_of(data, database)
+    few_heaps()
     log_as_json()
     try:
         if not is_current(url):
