@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.geometry.factor import symmetric_factor
+from plethos.core.geometry.factor import Factor
 from plethos.core.geometry.laplacian import laplacian_of
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import Topology, distance_over_surface, extent
@@ -98,7 +98,7 @@ class MendRoom:
         energy = _energy(points, region, topology.pieces[region.vertices], extent(rest))[free][:, free].tocsr()
         t = points[region.triangles]
         edge = float(np.median(np.linalg.norm(t[:, 0] - t[:, 1], axis=1)))
-        return cls(character, region, slabs, free, energy, symmetric_factor(energy), extent(rest), edge)
+        return cls(character, region, slabs, free, energy, Factor(energy), extent(rest), edge)
 
     @property
     def vertices(self) -> NDArray[np.int32]:
