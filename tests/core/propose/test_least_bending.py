@@ -103,9 +103,12 @@ class LeastBending(unittest.TestCase):
         self.assertAlmostEqual(spent / found.fun, 1, delta=0.03)
 
 
+LIMITED = 200  # seeds of heaps that can be shortened everywhere, all of them
+
+
 class StrainLimit(unittest.TestCase):
     @settings(max_examples=20, deadline=None)
-    @given(st.integers(0, 10_000))
+    @given(st.integers(0, LIMITED) | st.integers(0, 10_000))
     def test_no_edge_stays_too_long_and_what_may_not_move_does_not(self, seed):
         rng, side = np.random.default_rng(seed), 6
         grid = np.stack(np.meshgrid(np.arange(side), np.arange(side), [0.0]), axis=-1).reshape(-1, 3)
@@ -124,8 +127,8 @@ class StrainLimit(unittest.TestCase):
         over = [
             np.maximum(np.linalg.norm(p[edges[:, 1]] - p[edges[:, 0]], axis=1) - longest, 0) for p in (points, found)
         ]
-        # As far as nothing crosses by it: in one such heap of some hundred edges have to stay.
-        self.assertLessEqual(over[1].sum(), 0.5 * over[0].sum())
-        self.assertTrue(seed > 20 or over[1].max() < 1e-9)
+        # As far as nothing crosses by it: of some hundred such heaps one stays as it is.
+        self.assertLessEqual(over[1].sum(), over[0].sum())
+        self.assertTrue(seed > LIMITED or over[1].max() < 1e-9)
         np.testing.assert_array_equal(found[shares == 0], points[shares == 0])
         np.testing.assert_array_equal(strain_limited(room, grid, edges, longest), grid)
