@@ -103,7 +103,7 @@ class LeastBending(unittest.TestCase):
         self.assertAlmostEqual(spent / found.fun, 1, delta=0.03)
 
 
-LIMITED = 200  # seeds of heaps that can be shortened everywhere, all of them
+LIMITED = 150  # seeds of heaps that can be shortened everywhere, all of them
 
 
 class StrainLimit(unittest.TestCase):
