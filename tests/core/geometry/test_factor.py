@@ -43,6 +43,8 @@ class Factors(unittest.TestCase):
         homes = [one._home for one in made]
         made.clear()
         for home in homes:
-            home.submit(int).result()  # after what it was given before
+            home.made(int)  # after what it was given before
         self.assertEqual(len(told), 4)
+        with self.assertRaises(RuntimeError), self.assertWarns(sparse.linalg.MatrixRankWarning):
+            Factor(sparse.csc_matrix((3, 3)))
         self.assertTrue(all(made_by == gone_by != threading.get_ident() for made_by, gone_by in told), told)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-import contextlib
 import itertools
-from concurrent.futures import ThreadPoolExecutor
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future
+from queue import SimpleQueue
 from typing import Any
 
 from scipy import sparse
@@ -12,8 +14,45 @@ from scipy.sparse.linalg import splu
 
 from plethos.core.geometry.rotations import Array
 
+
+class _Home:
+    """A thread in which factors are made and let go of; begun when it is first asked."""
+
+    def __init__(self) -> None:
+        # What may be put into by whoever collects garbage, in the middle of anything: no lock of ours is taken for it.
+        self._given: SimpleQueue[tuple[Callable[[], Any] | None, Any]] = SimpleQueue()
+        self._begins = threading.Lock()
+        self._thread: threading.Thread | None = None
+
+    def made(self, make: Callable[[], Any]) -> Any:
+        """What `make` makes there."""
+        with self._begins:
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._live, name="factors", daemon=True)
+                self._thread.start()
+        made: Future[Any] = Future()
+        self._given.put((make, made))
+        return made.result()
+
+    def let_go(self, last: list[Any]) -> None:
+        """Let go there of what a list alone holds."""
+        self._given.put((None, last))
+
+    def _live(self) -> None:
+        while True:
+            make, given = self._given.get()
+            if make is None:
+                given.clear()
+            else:
+                try:
+                    given.set_result(make())
+                except BaseException as error:
+                    given.set_exception(error)
+            del make, given
+
+
 # Two, so that two people's solves do not wait for each other.
-_HOMES = itertools.cycle([ThreadPoolExecutor(1, "factors") for _ in range(2)])
+_HOMES = itertools.cycle([_Home() for _ in range(2)])
 
 
 class Factor:
@@ -26,7 +65,7 @@ class Factor:
 
     def __init__(self, matrix: sparse.csc_matrix | sparse.csr_matrix) -> None:
         self._home = next(_HOMES)
-        self._factors = self._home.submit(symmetric_factor, matrix).result()
+        self._factors = self._home.made(lambda: symmetric_factor(matrix))
 
     def solve(self, right: Array) -> Array:
         """The solution for one right side ``(N,)`` or several ``(N, K)``."""
@@ -37,8 +76,7 @@ class Factor:
         if hasattr(self, "_factors"):
             last = [self._factors]
             del self._factors
-            with contextlib.suppress(RuntimeError):  # the interpreter ends
-                self._home.submit(last.clear)
+            self._home.let_go(last)
 
 
 def symmetric_factor(matrix: sparse.csc_matrix | sparse.csr_matrix) -> Any:
