@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
@@ -22,7 +21,7 @@ from plethos.core.formats.gltf_joints import write_joints
 from plethos.core.formats.gltf_layout import PartLayout, layout_of, target_names
 from plethos.core.formats.gltf_normals import Turning, shaded_target, with_still_normals
 from plethos.core.formats.gltf_skins import write_skins
-from plethos.core.skin.binding import Binding
+from plethos.core.skin.binding import Binding, rows_of
 from plethos.core.skin.layout import masked_binding
 from plethos.core.skin.mesh import Part
 from plethos.core.skin.shape import Shape
@@ -207,15 +206,8 @@ def _stored_alike(
         return False
     # A welded vertex may hold its copies' weights in another order, so they are compared joint by joint.
     size = int(max(joints.max(initial=0), slots.max(initial=0))) + 1
-    ours, theirs = _by_slot(slots, weights, size), _by_slot(joints, stored, size)
+    ours, theirs = (rows_of(j, w.astype(np.float64), size) for j, w in ((slots, weights), (joints, stored)))
     return not len(stored) or bool(abs(ours - theirs).max() < 1e-4)
-
-
-def _by_slot(slots: NDArray[np.integer], weights: NDArray[Any], size: int) -> sparse.csr_matrix:
-    """Weights ``(V, K)`` of numbered slots as ``(V, size)``."""
-    count, width = slots.shape
-    at = (np.repeat(np.arange(count), width), slots.ravel())
-    return sparse.csr_matrix((weights.ravel().astype(np.float64), at), (count, size))
 
 
 def _write_targets(

@@ -40,6 +40,16 @@ class Bones:
         return np.hstack([self.joint[:, None], self.inverse_bind.reshape(-1, 16)]).astype(np.float64)
 
 
+def rows_of(numbers: NDArray[np.integer], weights: NDArray[np.floating], columns: int) -> sparse.csr_matrix:
+    """Weights ``(V, K)`` of numbered joints as ``(V, columns)``, with only what is not 0, in order in each row."""
+    count, width = weights.shape
+    starts = np.arange(count + 1, dtype=np.int32) * width
+    rows = sparse.csr_matrix((weights.ravel(), numbers.ravel(), starts), (count, columns), copy=True)
+    rows.sum_duplicates()
+    rows.eliminate_zeros()
+    return rows
+
+
 @dataclass(frozen=True, eq=False)
 class Binding:
     """The skin's influences.
@@ -84,12 +94,7 @@ class Binding:
     @cached_property
     def by_vertex(self) -> sparse.csr_matrix:
         """The same ``(V, J)``, as float64, with only what is not 0; joints in order in each row."""
-        count, width = self.weights.shape
-        starts = np.arange(count + 1, dtype=np.int32) * width
-        rows = sparse.csr_matrix((self.weights.ravel(), self.numbers.ravel(), starts), (count, self.joints), copy=True)
-        rows.sum_duplicates()
-        rows.eliminate_zeros()
-        return rows.astype(np.float64)
+        return rows_of(self.numbers, self.weights, self.joints).astype(np.float64)
 
     def follows_joints(self, skeleton: Skeleton) -> bool:
         """Whether any of the skin follows a joint, not only the plain nodes that carry it."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import numba as nb
 import numpy as np
@@ -15,6 +14,8 @@ from plethos.core.character import Character
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
 from plethos.core.skeleton.skeleton import Skeleton
+from plethos.core.skin.binding import rows_of
+from plethos.core.weights.rows import with_rows
 
 CANDIDATES = 16  # of a vertex that follows more joints, the largest are looked at
 # How far a joint is taken to turn across its hinge where nobody says: common practice, no source.
@@ -75,7 +76,8 @@ def fitted(character: Character, most: int) -> FittedWeights:
     sets, starts, telling = _telling(order, rows, below)
     points = character.mesh.rest[many].astype(np.float64)
     _fit(points, order, rows, moves, sets, starts, telling, most, kept, shift, turn)
-    return FittedWeights(_put(stored, many, order, kept), many, shift, turn, tuple(turns))
+    fitted_rows = with_rows(stored, many, rows_of(order, kept, stored.shape[1]))
+    return FittedWeights(fitted_rows, many, shift, turn, tuple(turns))
 
 
 def _largest_first(rows: sparse.csr_matrix) -> tuple[NDArray[np.int64], Array]:
@@ -113,16 +115,6 @@ def _telling(
         starts.append(starts[-1] + len(found[-1]))
     none = np.zeros(0, np.int64)
     return number.ravel().astype(np.int64), np.array(starts, np.int64), np.concatenate([none, *found])
-
-
-def _put(stored: sparse.csr_matrix, vertices: NDArray[np.int64], order: NDArray[np.int64], kept: Array) -> Any:
-    """The weights with these rows in place of those of some vertices."""
-    rows = np.zeros(stored.shape[0])
-    rows[vertices] = 1
-    at = (np.repeat(vertices, order.shape[1]), order.ravel())
-    fresh = sparse.csr_matrix((kept.ravel(), at), stored.shape)
-    fresh.eliminate_zeros()
-    return sparse.csr_matrix(sparse.diags_array(1 - rows) @ stored + fresh)
 
 
 def _range_ends(skeleton: Skeleton) -> tuple[list[tuple[int, float]], Array]:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from plethos.core.geometry.topology import Topology
+from plethos.core.weights.heated import mixed
 
 Rows = NDArray[np.float64]
 
@@ -72,11 +73,14 @@ class WeightRows:
         touched = self.touched
         if other is not None:
             touched = touched[(self[touched] != self.stored[touched].toarray()).any(axis=1)]
-        kept = np.ones(self.shape[0])
-        kept[touched] = 0
-        rows = sparse.csr_matrix(self[touched])
-        starts = np.zeros(self.shape[0] + 1, np.int64)
-        starts[touched + 1] = np.diff(rows.indptr)
-        own = sparse.csr_matrix((rows.data, rows.indices, np.cumsum(starts)), self.shape)
-        under = sparse.diags_array(kept) @ (self.stored if other is None else other)
-        return sparse.csr_matrix(under + own)
+        return with_rows(self.stored if other is None else other, touched, sparse.csr_matrix(self[touched]))
+
+
+def with_rows(weights: sparse.csr_matrix, vertices: NDArray[np.integer], rows: sparse.csr_matrix) -> sparse.csr_matrix:
+    """Weights ``(V, J)`` with rows ``(N, J)`` in place of those of some vertices, which ascend."""
+    starts = np.zeros(weights.shape[0] + 1, np.int64)
+    starts[vertices + 1] = np.diff(rows.indptr)
+    put = np.zeros(weights.shape[0])
+    put[vertices] = 1
+    fresh = sparse.csr_matrix((rows.data, rows.indices, np.cumsum(starts)), weights.shape)
+    return mixed(weights, fresh, put)
