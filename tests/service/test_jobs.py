@@ -28,9 +28,10 @@ from plethos.service.library.open_character import NotThereError
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.bind import VertexChoice
 from plethos.store.migrate import migrate
+from plethos.store.owned_work import OwnedWork, Report
 from plethos.store.repository import Store
 from plethos.store.sweep import Sweep
-from plethos.store.work import CANCELLED, DONE, FAILED, OFFERED, RUNNING, WAITING, DisownedError, Report
+from plethos.store.work import CANCELLED, DONE, FAILED, OFFERED, RUNNING, WAITING, DisownedError
 from tests.figures import tube_file
 from tests.server import fresh_database
 from tests.service.counting import COUNTING, begun_by
@@ -43,7 +44,7 @@ class Case(unittest.TestCase):
         self.addCleanup(self.store.close)
         self.bench = Workbench(self.store)
         self.jobs = Jobs(self.bench)
-        self.list = self.jobs.list
+        self.list, self.owned = self.jobs.list, OwnedWork(self.store.transactions)
         self.id = self.bench.bring_in("Tube", tube_file().pack())
         self.enterContext(patch.dict(KINDS, {COUNTING.name: COUNTING}))
 
@@ -192,41 +193,41 @@ class Ownership(Case):
         with self.store.transactions.begin() as session:
             return session.connection().exec_driver_sql(statement)
 
-    def owned(self):
+    def taken(self):
         work = self.jobs.ask("counting", self.id, count=1)
-        return work, self.list.take(work.id)
+        return work, self.owned.take(work.id)
 
     def test_a_silent_owner_loses_it_only_to_another(self):
-        work, owner = self.owned()
-        self.assertIsNone(self.list.take(work.id), "it is taken up once")
-        self.list.lapse(5.0, DEADLY)
+        work, owner = self.taken()
+        self.assertIsNone(self.owned.take(work.id), "it is taken up once")
+        self.owned.lapse(5.0, DEADLY)
         self.assertEqual(self.list.find(work.id).state, RUNNING, "five seconds have not gone by")
-        self.list.lapse(0.0, DEADLY)
+        self.owned.lapse(0.0, DEADLY)
         self.assertEqual(self.list.find(work.id).state, WAITING)
-        self.assertEqual(self.list.beat([owner]), {owner}, "whoever was only slow goes on")
+        self.assertEqual(self.owned.beat([owner]), {owner}, "whoever was only slow goes on")
         self.assertEqual(self.list.find(work.id).state, RUNNING)
         self.tickets("delete from procrastinate_jobs")
-        self.list.lapse(0.0, DEADLY)
+        self.owned.lapse(0.0, DEADLY)
         self.assertEqual(self.tickets("select id from procrastinate_jobs").rowcount, 1, "workers are told")
-        other = self.list.take(work.id)
-        self.assertEqual(self.list.beat([owner, other]), {other})
+        other = self.owned.take(work.id)
+        self.assertEqual(self.owned.beat([owner, other]), {other})
         for late in (
-            lambda: self.list.progress(work.id, owner, 0.9),
-            lambda: self.list.finish(work.id, owner, DONE, report=Report({"sum": 1})),
-            lambda: self.list.part(work.id, owner, [{}, {}]),
+            lambda: self.owned.progress(work.id, owner, 0.9),
+            lambda: self.owned.finish(work.id, owner, DONE, report=Report({"sum": 1})),
+            lambda: self.owned.part(work.id, owner, [{}, {}]),
         ):
             self.assertRaises(DisownedError, late)
         self.assertIsNone(self.list.report(work.id))
-        self.list.finish(work.id, other, DONE, report=Report({"sum": 2}))
-        self.assertRaises(DisownedError, self.list.finish, work.id, other, FAILED)
+        self.owned.finish(work.id, other, DONE, report=Report({"sum": 2}))
+        self.assertRaises(DisownedError, self.owned.finish, work.id, other, FAILED)
         self.assertEqual(self.list.report(work.id), {"sum": 2})
 
     def test_what_costs_one_owner_after_the_other_has_failed(self):
-        work, _ = self.owned()
+        work, _ = self.taken()
         for _ in range(2):
-            self.list.lapse(0.0, DEADLY)
-            self.assertIsNotNone(self.list.take(work.id))
-        self.list.lapse(0.0, DEADLY)
+            self.owned.lapse(0.0, DEADLY)
+            self.assertIsNotNone(self.owned.take(work.id))
+        self.owned.lapse(0.0, DEADLY)
         ended = self.list.find(work.id)
         self.assertEqual((ended.state, ended.detail), (FAILED, DEADLY))
 
@@ -234,21 +235,21 @@ class Ownership(Case):
         """A worker that was suspended while another did it comes back, and brings nothing."""
 
         def overtaken(task):
-            self.list.lapse(0.0, DEADLY)
-            other = self.list.take(task.work.id)
-            self.list.finish(task.work.id, other, FAILED, "told by the other")
+            self.owned.lapse(0.0, DEADLY)
+            other = self.owned.take(task.work.id)
+            self.owned.finish(task.work.id, other, FAILED, "told by the other")
 
         self.assertEqual(self.while_it_thinks(overtaken).detail, "told by the other")
         self.assertEqual(self.store.current(self.id).number, 0)
 
     def test_what_is_let_go_or_lost_its_ticket_is_taken_up_anew(self):
-        first, owner = self.owned()
+        first, owner = self.taken()
         self.tickets("delete from procrastinate_jobs")
-        with patch("plethos.store.work.LATE", 0.0):
-            self.list.release([owner])
+        with patch("plethos.store.owned_work.LATE", 0.0):
+            self.owned.release([owner])
             self.assertEqual(self.list.find(first.id).state, WAITING)
-            self.assertRaises(DisownedError, self.list.progress, first.id, owner, 0.5)
-            self.list.repair()
+            self.assertRaises(DisownedError, self.owned.progress, first.id, owner, 0.5)
+            self.owned.repair()
         self.working()
         self.assertEqual(self.ended(first).state, DONE)
 
@@ -262,19 +263,19 @@ class Parts(Case):
         self.assertEqual(self.list.report(work.id), {"numbers": [0, 1, 2, 3, 4]})
         self.assertEqual(seen, sorted(seen))
         self.assertEqual([p.state for p in self.list.parts(work.id)], [DONE] * 5)
-        self.assertEqual(self.list.reports_of_parts(work.id), [], "they are of no use by themselves")
+        self.assertEqual(self.owned.reports_of_parts(work.id), [], "they are of no use by themselves")
         self.assertEqual(Sweep(self.store.transactions).work(hours=0.0), 1)
         self.assertIsNone(self.list.report(work.id))
 
     def test_what_parts_came_to_is_in_their_order_whoever_was_first(self):
         work = self.jobs.ask("counting", self.id, count=3)
-        self.list.part(work.id, self.list.take(work.id), [{}, {}, {}])
+        self.owned.part(work.id, self.owned.take(work.id), [{}, {}, {}])
         for part in reversed(self.list.parts(work.id)):
-            owner = self.list.take(part.id)
-            self.list.finish(part.id, owner, DONE, report=Report({"number": part.part}))
-        self.assertEqual([d["number"] for d in self.list.reports_of_parts(work.id)], [0, 1, 2])
+            owner = self.owned.take(part.id)
+            self.owned.finish(part.id, owner, DONE, report=Report({"number": part.part}))
+        self.assertEqual([d["number"] for d in self.owned.reports_of_parts(work.id)], [0, 1, 2])
         self.assertEqual(self.list.find(work.id).state, WAITING, "whoever puts them together is told")
-        self.assertIsNotNone(self.list.take(work.id))
+        self.assertIsNotNone(self.owned.take(work.id))
 
     def test_one_that_fails_ends_the_whole(self):
         self.working()

@@ -1,7 +1,6 @@
 """Joints and regions through the workbench: stored before they are shown, undone, and there again after a restart."""
 
 import threading
-import unittest
 
 import numpy as np
 
@@ -21,20 +20,17 @@ from plethos.service.schemas.bind import Pick, VertexChoice
 from plethos.service.schemas.tools import PaintSettings, Within
 from plethos.service.schemas.want import MovingJoint, Want
 from plethos.service.sculpts import session
-from plethos.store.repository import Store
+from tests.cases import BenchCase
 from tests.figures import tube_file
 from tests.long_work import done
-from tests.server import fresh_database
 from tests.strokes import desk, paint, pick
 
 
-class Case(unittest.TestCase):
+class Case(BenchCase):
+    called, brought = "Lock keeper", shipped("lock-keeper-half-done")
+
     def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Lock keeper", shipped("lock-keeper-half-done"))
-        self.opened = self.bench.open(self.id)
+        super().setUp()
         self.rest = self.opened.rest.copy()
 
     def again(self):

@@ -22,7 +22,7 @@ from plethos.service.schemas.tools import MaskSettings
 from plethos.service.schemas.want import Want
 from plethos.service.sculpts import given_way, kept_sculpt, session
 from plethos.store.repository import Store
-from tests.figures import tube_file
+from tests.cases import BenchCase
 from tests.server import fresh_database
 from tests.strokes import desk, sculpt
 from tests.web.test_api import unpack
@@ -30,13 +30,11 @@ from tests.web.test_api import unpack
 BENT = {"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}
 
 
-class OnATube(unittest.TestCase):
+class OnATube(BenchCase):
+    rings = 41
+
     def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Tube", tube_file(rings=41).pack())
-        self.opened = self.bench.open(self.id)
+        super().setUp()
         self.pose = pose_of(self.opened.version, BENT)
         self.count = len(self.opened.character.mesh)
 

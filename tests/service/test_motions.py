@@ -1,7 +1,5 @@
 """Motion brought onto a character and mended; poses kept, replaced, mirrored; stored, undone, delivered."""
 
-import unittest
-
 import numpy as np
 
 from plethos.core.errors import BadEditError
@@ -12,22 +10,12 @@ from plethos.service.desk.bend_strip import clip_curves
 from plethos.service.edits import motion_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
-from plethos.store.repository import Store
+from tests.cases import BenchCase
 from tests.core.motion.test_motion import WALK, stick
-from tests.figures import tube_file
-from tests.server import fresh_database
 
 
-class OnTheKeeper(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.file, cls.walk = shipped("lock-keeper-bare"), WALK.read_bytes()
-
-    def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Keeper", self.file)
+class OnTheKeeper(BenchCase):
+    called, brought, walk = "Keeper", shipped("lock-keeper-bare"), WALK.read_bytes()
 
     @property
     def character(self):
@@ -100,13 +88,7 @@ class OnTheKeeper(unittest.TestCase):
         self.assertEqual(self.bench.open(self.id).revision.number, 1)
 
 
-class Poses(unittest.TestCase):
-    def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Tube", tube_file().pack())
-
+class Poses(BenchCase):
     def test_a_pose_is_kept_replaced_under_its_name_delivered_and_forgotten(self):
         for degrees in (30, 60):
             pose = pose_of(self.bench.open(self.id).version, {"joints": {"upper": {"euler_xyz_deg": [0, 0, degrees]}}})

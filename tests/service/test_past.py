@@ -13,22 +13,16 @@ from plethos.service.library.past import PastOfCharacter, what_changed
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.bind import VertexChoice
 from plethos.service.sculpts import kept_sculpt, session
-from plethos.store.repository import Store
 from plethos.store.sweep import Sweep
-from tests.figures import tube_file
-from tests.server import fresh_database
+from tests.cases import BenchCase
 from tests.strokes import sculpt
 
 PNG = bytes.fromhex("89504e470d0a1a0a") + b"picture"
 
 
-class Case(unittest.TestCase):
+class Case(BenchCase):
     def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Tube", tube_file().pack())
-        self.opened = self.bench.open(self.id)
+        super().setUp()
         self.past = PastOfCharacter(self.bench, self.opened)
 
     def strokes(self, count):

@@ -20,7 +20,7 @@ from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import correctives, helpers, tried_kinds
 from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
-from tests.figures import tube_file
+from tests.cases import BenchCase
 from tests.server import fresh_database
 from tests.strokes import sculpt
 
@@ -28,13 +28,11 @@ LOW = {"joints": {"lower": {"euler_xyz_deg": [0, 0, 50]}}}
 BENT = {"joints": {"upper": {"euler_xyz_deg": [0, 0, 90]}}}
 
 
-class AFirstMend(unittest.TestCase):
+class AFirstMend(BenchCase):
+    rings = 41
+
     def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Tube", tube_file(rings=41).pack())
-        self.opened = self.bench.open(self.id)
+        super().setUp()
         self.pose = pose_of(self.opened.version, BENT)
 
     def solved(self, **asked):
@@ -127,13 +125,11 @@ class AFirstMend(unittest.TestCase):
         self.assertAlmostEqual(np.degrees(fitted.trigger.response.end), 90)
 
 
-class TheKindThatSuits(unittest.TestCase):
+class TheKindThatSuits(BenchCase):
+    rings = 41
+
     def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Tube", tube_file(rings=41).pack())
-        self.opened = self.bench.open(self.id)
+        super().setUp()
         self.pose = pose_of(self.opened.version, BENT)
 
     def take(self, kind):

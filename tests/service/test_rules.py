@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import unittest
 from unittest.mock import patch
 
 import numpy as np
@@ -21,9 +20,7 @@ from plethos.service.proposals import helpers
 from plethos.service.schemas.bind import Pick
 from plethos.service.schemas.tools import PaintSettings
 from plethos.service.schemas.want import Want
-from plethos.store.repository import Store
-from tests.figures import tube_file
-from tests.server import fresh_database
+from tests.cases import BenchCase
 from tests.strokes import desk
 from tests.web.test_api import unpack
 
@@ -40,14 +37,7 @@ def hinge(id_: str, end: float = 90, **more) -> dict:
     return {"kind": "hinge", "id": id_, "joint": "upper", "axis": Z, "knots": knots, **more}
 
 
-class EveryKind(unittest.TestCase):
-    def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Tube", tube_file().pack())
-        self.opened = self.bench.open(self.id)
-
+class EveryKind(BenchCase):
     def again(self):
         """The character as another server would open it."""
         return Workbench(self.store).open(self.id)

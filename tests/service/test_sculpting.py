@@ -17,28 +17,22 @@ from plethos.service.desk.frame import frame
 from plethos.service.library.documents import SculptNote
 from plethos.service.library.poses import pose_of
 from plethos.service.library.version import HeldSculpt, OvertakenError
-from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.tools import SculptSettings
 from plethos.service.schemas.want import Want
 from plethos.service.sculpts import border as border_edits
 from plethos.service.sculpts import kept_sculpt, obj_exchange, pushed_apart, session
-from plethos.store.repository import Store
+from tests.cases import BenchCase
 from tests.light import light_keeper
 from tests.making import everything
-from tests.server import fresh_database
 from tests.strokes import desk
 from tests.web.test_api import unpack
 
 
-class OnTheKeeper(unittest.TestCase):
-    file = light_keeper()
+class OnTheKeeper(BenchCase):
+    called, brought = "Keeper", light_keeper()
 
     def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Keeper", self.file)
-        self.opened = self.bench.open(self.id)
+        super().setUp()
         self.mesh = self.opened.character.mesh
 
     def begin(self, **joints):

@@ -1,7 +1,6 @@
 """In-betweens sculpted, moved and deleted; stored poses kept, shared and deleted; groups joined and left."""
 
 import math
-import unittest
 
 import numpy as np
 
@@ -14,9 +13,7 @@ from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.want import Want
 from plethos.service.sculpts import kept_sculpt, session
-from plethos.store.repository import Store
-from tests.figures import tube_file
-from tests.server import fresh_database
+from tests.cases import BenchCase
 from tests.strokes import desk, sculpt
 from tests.web.test_api import unpack
 
@@ -25,14 +22,7 @@ def bend(z=0.0, y=0.0, x=0.0):
     return {"joints": {"upper": {"euler_xyz_deg": [x, y, z]}}}
 
 
-class OnATube(unittest.TestCase):
-    def setUp(self):
-        self.store = Store(fresh_database())
-        self.addCleanup(self.store.close)
-        self.bench = Workbench(self.store)
-        self.id = self.bench.bring_in("Tube", tube_file().pack())
-        self.opened = self.bench.open(self.id)
-
+class OnATube(BenchCase):
     def pose(self, **degrees):
         return pose_of(self.opened.version, bend(**degrees))
 

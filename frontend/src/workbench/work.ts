@@ -18,9 +18,9 @@ export const useWork = defineStore('work', () => {
 
   function follow(now: Job): void {
     if (now.state === 'failed') say(new Problem(now.detail ?? 'The work went wrong; nothing was changed.'))
-    const others = jobs.value.filter((job) => job.id !== now.id)
     const kept = isUnderWay(now) || now.state === 'offered'
-    jobs.value = kept && others.length < jobs.value.length ? jobs.value.map((job) => (job.id === now.id ? now : job)) : kept ? [...others, now] : others
+    const known = jobs.value.some((job) => job.id === now.id) ? jobs.value : [...jobs.value, now]
+    jobs.value = known.map((job) => (job.id === now.id ? now : job)).filter((job) => kept || job.id !== now.id)
   }
 
   /** The server was away: what was under way may have ended meanwhile. */

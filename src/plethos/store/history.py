@@ -35,6 +35,8 @@ class Named:
 
     Parameters
     ----------
+    document
+        What the character was.
     picture
         The hash of its picture; None = nobody had drawn the character yet.
     """
@@ -43,6 +45,12 @@ class Named:
     name: str
     picture: str | None
     step: Step
+    document: dict[str, Any]
+
+
+# A list of steps needs none of their documents.
+STEP = (RevisionRow.id, RevisionRow.number, RevisionRow.label, RevisionRow.created_at)
+NAMED = select(NamedRevisionRow, RevisionRow).join(RevisionRow, RevisionRow.id == NamedRevisionRow.revision_id)
 
 
 class History:
@@ -57,19 +65,24 @@ class History:
             number = _head(session, character_id).number
             line = _line(character_id) & (RevisionRow.number <= number)
             count = session.scalar(select(func.count()).where(line)) or 0
-            rows = select(RevisionRow).where(line).order_by(RevisionRow.number.desc()).limit(most)
-            return count, [_step(row) for row in session.scalars(rows)]
+            rows = select(*STEP).where(line).order_by(RevisionRow.number.desc()).limit(most)
+            return count, [Step(*row) for row in session.execute(rows)]
 
     def named(self, character_id: str) -> list[Named]:
         """States that have a name, newest first."""
         with self._session() as session:
-            own = (
-                select(NamedRevisionRow, RevisionRow)
-                .join(RevisionRow, RevisionRow.id == NamedRevisionRow.revision_id)
-                .where(NamedRevisionRow.character_id == character_id)
-                .order_by(NamedRevisionRow.created_at.desc())
-            )
-            return [Named(n.id, n.name, n.picture_hash, _step(r)) for n, r in session.execute(own)]
+            own = NAMED.where(NamedRevisionRow.character_id == character_id)
+            rows = session.execute(own.order_by(NamedRevisionRow.created_at.desc()))
+            return [_told(*row) for row in rows]
+
+    def one(self, character_id: str, named_id: str) -> Named:
+        """One of them."""
+        with self._session() as session:
+            own = (NamedRevisionRow.character_id == character_id) & (NamedRevisionRow.id == named_id)
+            row = session.execute(NAMED.where(own)).first()
+            if row is None:
+                raise _missing(character_id, named_id)
+            return _told(*row)
 
     def name(self, character_id: str, name: str) -> str:
         """Give the present state a name, with the picture that there is of it; its id."""
@@ -94,12 +107,6 @@ class History:
         """Take a name away; the state stays in the line."""
         with self._session.begin() as session:
             session.delete(_named(session, character_id, named_id))
-
-    def document(self, character_id: str, named_id: str) -> tuple[str, dict[str, Any]]:
-        """The name and the document of a state."""
-        with self._session() as session:
-            row = _named(session, character_id, named_id)
-            return row.name, session.get_one(RevisionRow, row.revision_id).document
 
     def thin(self, character_id: str, keep: int) -> int:
         """Forget all but the newest steps that lead to the present state, the first, and those with a name.
@@ -141,9 +148,14 @@ def _head(session: Session, character_id: str) -> RevisionRow:
 def _named(session: Session, character_id: str, named_id: str) -> NamedRevisionRow:
     row = session.get(NamedRevisionRow, named_id)
     if row is None or row.character_id != character_id:
-        raise Missing(f"named revision {named_id} of {character_id}")
+        raise _missing(character_id, named_id)
     return row
 
 
-def _step(row: RevisionRow) -> Step:
-    return Step(row.id, row.number, row.label, row.created_at)
+def _told(named: NamedRevisionRow, revision: RevisionRow) -> Named:
+    step = Step(revision.id, revision.number, revision.label, revision.created_at)
+    return Named(named.id, named.name, named.picture_hash, step, revision.document)
+
+
+def _missing(character_id: str, named_id: str) -> Missing:
+    return Missing(f"named revision {named_id} of {character_id}")

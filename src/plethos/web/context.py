@@ -17,7 +17,6 @@ from plethos.service.library.workbench import Workbench
 # Seconds that a connection is kept though nobody asks. After the usual five, whoever polls over one (a test, a script)
 # now and then asks in the very moment in which it is closed.
 KEPT_ALIVE = 3600
-PICTURE = {"content": {"image/png": {}, "image/webp": {}}, "required": True}
 LOOK = 0.25  # seconds between two looks whether whoever sent a file is still there
 
 

@@ -8,8 +8,8 @@ from urllib.parse import quote
 from fastapi import APIRouter, Query, Response
 
 from plethos.service.edits import drawing_edits
+from plethos.service.library.delivery import Delivery
 from plethos.service.library.poses import pose_of
-from plethos.service.library.workbench import Delivery
 from plethos.service.schemas.character import CharacterState
 from plethos.service.schemas.drawing import PosedDrawing, SplitRequest, StartOrder
 from plethos.service.told.character_states import character_state

@@ -9,10 +9,10 @@ from fastapi import APIRouter, File, HTTPException, Query, Request, Response, Up
 from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.formats.files import main_files
-from plethos.core.formats.picture_type import picture_type
 from plethos.service.schemas.character import Brought, LibraryEntry, Rename
 from plethos.service.told.answers import library_entry
-from plethos.web.context import PICTURE, Bench, Limits, ReadingBench
+from plethos.web.answered import PICTURE, kept_picture
+from plethos.web.context import Bench, Limits, ReadingBench
 
 router = APIRouter(prefix="/api/characters", tags=["library"])
 
@@ -60,8 +60,7 @@ def rename(bench: Bench, character_id: str, body: Rename) -> LibraryEntry:
 @router.get("/{character_id}/picture", response_class=Response)
 def picture(bench: Bench, character_id: str) -> Response:
     """What the library shows of a character, as a page has drawn it."""
-    data = bench.picture(character_id)
-    return Response(data, media_type=picture_type(data), headers={"Cache-Control": "private, max-age=31536000"})
+    return kept_picture(bench.picture(character_id))
 
 
 @router.put("/{character_id}/picture", status_code=204, openapi_extra={"requestBody": PICTURE})

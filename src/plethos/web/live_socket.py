@@ -49,6 +49,7 @@ from plethos.service.tools.paint_strokes import PaintTool
 from plethos.service.tools.pick_strokes import PickTool
 from plethos.service.tools.sculpt_strokes import SculptTool
 from plethos.store.faults import fault_of
+from plethos.store.transactions import AWAY
 from plethos.store.work import OFFERED, Work
 from plethos.web.live_messages import again_and_again, newest_of, send, sentence_of
 
@@ -164,7 +165,7 @@ class _Session:
             elif isinstance(message, StrokeMessage):
                 # A few touches at a time, so that nobody's stroke waits for all of another's.
                 for start in range(0, len(message.dabs), TOUCHES):
-                    await self._in("strokes", self._touch, (message, start))
+                    await self._in("strokes", self._touch, message, start)
                 await self.socket.send_bytes(await self._in("frames", self._touched, message))
             else:
                 self._storing = True
@@ -193,10 +194,10 @@ class _Session:
         if joint is not None:
             self._measure_later(version, joint)
 
-    async def _in(self, threads: str, work: Callable[[Any], T], message: Any) -> T:
+    async def _in(self, threads: str, work: Callable[..., T], *given: Any) -> T:
         """Work something out in threads that are kept for it: no pose waits for a request, an edit, or a stroke."""
         pool = getattr(self.socket.app.state, threads)
-        return await asyncio.get_running_loop().run_in_executor(pool, work, message)
+        return await asyncio.get_running_loop().run_in_executor(pool, work, *given)
 
     def _posed(self, message: PoseMessage) -> tuple[bytes, Version, int | None]:
         """The frame, of which version it is, and the joint that it may go without the measures of."""
@@ -220,8 +221,7 @@ class _Session:
 
         self._measuring[version, joint] = asyncio.create_task(measured())
 
-    def _touch(self, given: tuple[StrokeMessage, int]) -> None:
-        message, start = given
+    def _touch(self, message: StrokeMessage, start: int) -> None:
         version = self.desk.version
         dabs = [d.dab() for d in message.dabs[start : start + TOUCHES]]
         pose = pose_of(version, message.pose.plain())
@@ -241,7 +241,7 @@ class _Session:
     def _leave(self) -> None:
         """Let go what was under way for the page, unless it is back."""
         if not self.desk.opened.lease.is_here(self.desk.page):
-            with contextlib.suppress(OperationalError):
+            with contextlib.suppress(*AWAY):
                 Jobs(self.bench).leave_page(self.desk.page)
 
     async def _tell_versions(self) -> None:

@@ -7,12 +7,12 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
-from plethos.core.formats.picture_type import picture_type
 from plethos.service.library.past import Past, PastOfCharacter
 from plethos.service.schemas.character import CharacterState
 from plethos.service.schemas.past import NamedState, NameState, PastInfo, PastStep, Thinned, ThinPast
 from plethos.service.told.character_states import character_state
-from plethos.web.context import PICTURE, Bench
+from plethos.web.answered import PICTURE, kept_picture
+from plethos.web.context import Bench
 
 router = APIRouter(prefix="/api/characters/{character_id}/past", tags=["past"])
 
@@ -47,8 +47,7 @@ def unname_state(own: OwnPast, named_id: str) -> PastInfo:
 @router.get("/named/{named_id}/picture", response_class=Response)
 def picture_of_state(own: OwnPast, named_id: str) -> Response:
     """What the character looked like."""
-    data = own.picture(named_id)
-    return Response(data, media_type=picture_type(data), headers={"Cache-Control": "private, max-age=31536000"})
+    return kept_picture(own.picture(named_id))
 
 
 @router.put("/named/{named_id}/picture", status_code=204, openapi_extra={"requestBody": PICTURE})

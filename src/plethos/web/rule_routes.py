@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from typing import Any
 
 from fastapi import APIRouter
@@ -45,6 +44,7 @@ from plethos.service.schemas.rules import (
 )
 from plethos.service.told.answers import fitted_info, kinds_info, map_of_poses
 from plethos.service.told.character_states import character_state
+from plethos.web.answered import by_lines
 from plethos.web.context import Bench
 from plethos.web.turns import InTurn
 
@@ -224,9 +224,7 @@ def which_kind(bench: Bench, turn: InTurn, character_id: str, body: ProposalRequ
     opened = bench.open(character_id)
     trials, version = opened.trials.of(bench.page), opened.version
     found = tried_kinds.which_kind(trials, version, pose_of(version, body.pose.plain()), body.joint)
-    first = next(found)  # what cannot be tried at all is told as any other problem
-    lines = (f"{kinds_info(k).model_dump_json()}\n" for k in itertools.chain([first], found))
-    return StreamingResponse(lines, media_type="application/x-ndjson")
+    return by_lines(found, kinds_info)
 
 
 @router.post("/proposals/{kind}")

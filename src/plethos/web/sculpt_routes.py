@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
-
 from fastapi import APIRouter, Response
 from fastapi.responses import StreamingResponse
 
@@ -24,6 +22,7 @@ from plethos.service.schemas.rules import HingeTriggerRule
 from plethos.service.sculpts import border, given_way, kept_sculpt, obj_exchange, pushed_apart, session
 from plethos.service.told.answers import fitted_info
 from plethos.service.told.character_states import character_state
+from plethos.web.answered import by_lines
 from plethos.web.context import Bench, OneFile, ReadingBench
 from plethos.web.turns import InTurn
 
@@ -50,9 +49,7 @@ def first_mend_by_steps(bench: Bench, turn: InTurn, character_id: str, body: Fir
     """The same, answered by a line of JSON after each step; whoever goes away in between stops it."""
     pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
     steps = correctives.mending(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
-    first = next(steps)  # what cannot be done at all is told as any other problem
-    lines = (f"{_mending(now).model_dump_json()}\n" for now in itertools.chain([first], steps))
-    return StreamingResponse(lines, media_type="application/x-ndjson")
+    return by_lines(steps, _mending)
 
 
 def _mending(now: correctives.Mending) -> MendingNow:
@@ -120,9 +117,7 @@ def push_apart(bench: Bench, turn: InTurn, character_id: str, body: PushApart) -
     Answered by a line of JSON after each round; whoever goes away in between stops it, and nothing is changed.
     """
     rounds = pushed_apart.push_apart(bench, character_id, body.joint, body.border_stays)
-    first = next(rounds)  # what cannot be done at all is told as any other problem
-    lines = (f"{_pushed(p).model_dump_json()}\n" for p in itertools.chain([first], rounds))
-    return StreamingResponse(lines, media_type="application/x-ndjson")
+    return by_lines(rounds, _pushed)
 
 
 def _pushed(now: pushed_apart.PushingApart) -> PushedApart:

@@ -36,7 +36,6 @@ class Turns:
 
     def __init__(self, at_once: int = AT_ONCE, waiting: int = MOST_WAITING) -> None:
         self._free, self._most = at_once, waiting
-        self._asked = Counter[str | None]()
         self._under_way = Counter[str | None]()
         self._waiting: list[tuple[str | None, asyncio.Event]] = []
 
@@ -51,9 +50,9 @@ class Turns:
         GoneError
             When whoever asked has gone.
         """
-        if self._asked[page] >= self._most:
+        asked = self._under_way[page] + sum(other == page for other, _ in self._waiting)
+        if asked >= self._most:
             raise TooMuchAskedError(TOO_MUCH)
-        self._asked[page] += 1
         mine = (page, asyncio.Event())
         self._waiting.append(mine)
         try:
@@ -65,9 +64,9 @@ class Turns:
                     raise GoneError
             yield
         finally:
-            self._asked[page] -= 1
             if mine[1].is_set():
-                self._under_way[page] -= 1
+                # Pages that have nothing under way are forgotten.
+                self._under_way -= Counter([page])
                 self._free += 1
             else:
                 self._waiting.remove(mine)

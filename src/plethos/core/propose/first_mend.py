@@ -17,8 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Generator
 from dataclasses import dataclass
-from functools import cached_property
-from typing import Any
+from functools import cached_property, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,12 +31,13 @@ from plethos.core.measure.region import joint_region
 from plethos.core.propose.contact_planes import ContactPlanes
 from plethos.core.propose.least_bending import least_bending
 from plethos.core.propose.mend_room import MendRoom
+from plethos.core.propose.steps import run_through, told_as
 from plethos.core.sculpt.push_apart import pushed_in
 from plethos.core.sculpt.push_room import PushRoom
 from plethos.core.sculpt.strain_limit import strain_limited
 
 ROUNDS = 3  # of solving, each with more planes
-STEPS = ROUNDS + 1  # that are told of
+STEPS = ROUNDS + 2  # rounds, what is left pushed apart, and the end
 WHOLE = 0.8  # of all the work is the first try, most often the only one
 GUIDE = 40  # of pushing apart, where that only says on which side skin has to lie
 FAR = 3.0  # of the region's radius: what crosses further from the joint is not of its bend
@@ -145,12 +145,12 @@ class FirstMend:
         yield 0.0
         # Where the limb has swollen elsewhere, all that was lost would be too much.
         most = min(give_back, max(missing, 0.0) * whole / max(float(lost.sum()), 1e-12 * whole))
-        best = yield from _part(fold.mending(most * lost, give_back, most_stretch), 0.0, WHOLE)
+        best = yield from told_as(fold.mending(most * lost, give_back, most_stretch), lambda share: WHOLE * share)
         for number, less in enumerate(LESS if most > 0 else ()):
             if best.stretch <= most_stretch:
                 break
             steps = fold.mending(less * most * lost, less * give_back, most_stretch)
-            tried = yield from _part(steps, WHOLE + number * (1 - WHOLE) / len(LESS), (1 - WHOLE) / len(LESS))
+            tried = yield from told_as(steps, partial(_after, number))
             if tried.stretch > best.stretch - EASED * (best.stretch - most_stretch):
                 break  # it is not the volume that stretches it: less of it would be less for nothing
             best = tried
@@ -176,26 +176,9 @@ class FirstMend:
         return near, intersecting_pairs(mesh.rest, near)
 
 
-def run_through(steps: Generator[Any, None, Mended]) -> Mended:
-    """What steps come to in the end."""
-    while True:
-        try:
-            next(steps)
-        except StopIteration as ended:
-            made: Mended = ended.value
-            return made
-
-
-def _part(steps: Generator[None, None, Mended], start: float, width: float) -> Generator[float, None, Mended]:
-    """Steps that are a part of the whole: gives how much of that is done."""
-    for number in range(1, STEPS + 1):
-        try:
-            next(steps)
-        except StopIteration as ended:
-            made: Mended = ended.value
-            return made
-        yield start + width * number / (STEPS + 1)
-    return run_through(steps)
+def _after(number: int, share: float) -> float:
+    """How much of all the work a share of a further try is."""
+    return WHOLE + (1 - WHOLE) * (number + share) / len(LESS)
 
 
 @dataclass(frozen=True, eq=False)
@@ -219,20 +202,20 @@ class _Fold:
         """The volume of each slab, cubic metres."""
         return self.room.volumes(self.base)
 
-    def mending(self, given: Array, asked: float, most_stretch: float) -> Generator[None, None, Mended]:
-        """It with so much volume ``(S,)`` for each slab, out of the fold, and stretched no further than it may be, in
-        at most `STEPS` steps."""
+    def mending(self, given: Array, asked: float, most_stretch: float) -> Generator[float, None, Mended]:
+        """It with so much volume ``(S,)`` for each slab, out of the fold, and stretched no further than it may be;
+        gives how much of that is done."""
         target = self.before + given
         planes, found = self._planes, list[tuple[int, Array]]()
-        for _ in range(ROUNDS):
-            yield
+        for number in range(1, ROUNDS + 1):
+            yield number / STEPS
             points = least_bending(self.room, self.base, target, planes)
             found.append((self._crosses(points), points))
             if not found[-1][0]:
                 break
             planes = planes.joined(self._planes_of(points))
         left, points = min(found, key=lambda f: f[0])
-        yield
+        yield (ROUNDS + 1) / STEPS
         if left:
             points = pushed_in(self.push, points, give_back=True).points
         points = strain_limited(self.push, points, self._edges, most_stretch * self._lengths)

@@ -19,9 +19,10 @@ from plethos.core.rules.remedies import Order, Remedy
 from plethos.core.rules.response import Response
 from plethos.core.skeleton.names import free_name
 from plethos.core.skeleton.pose import Pose
+from plethos.service.library.delivery import Delivery
 from plethos.service.library.poses import clip_named
 from plethos.service.library.version import Version
-from plethos.service.library.workbench import Delivery, Workbench
+from plethos.service.library.workbench import Workbench
 
 
 def split(workbench: Workbench, character_id: str, joint: str, part: str | None = None) -> Version:

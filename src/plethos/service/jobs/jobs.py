@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from plethos.core.errors import BadEditError
-from plethos.service.jobs.kind import EditKind, JobKind
+from plethos.service.jobs.kind import EditKind
 from plethos.service.jobs.kinds import KINDS
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.open_character import NotThereError
@@ -96,8 +96,3 @@ class Jobs:
         for work in self.list.under_way(page=page):
             if KINDS[work.kind].ends_with_page:
                 self.list.cancel(work.id)
-
-
-def kind_of(work: Work) -> JobKind:
-    """Of a piece of work."""
-    return KINDS[work.kind]

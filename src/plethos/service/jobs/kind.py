@@ -15,8 +15,9 @@ from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.common import Schema
+from plethos.store.owned_work import OwnedWork
 from plethos.store.transactions import AWAY
-from plethos.store.work import DisownedError, Work, WorkList
+from plethos.store.work import DisownedError, Work
 
 TOLD_EVERY = 0.2  # seconds: the database bears twenty workers that tell how far they are
 
@@ -31,16 +32,16 @@ class Task:
     Parameters
     ----------
     owner
-        What the owner is known by: see `WorkList.take`.
+        What the owner is known by: see `OwnedWork.take`.
     """
 
-    def __init__(self, bench: Workbench, works: WorkList, work: Work, owner: str) -> None:
+    def __init__(self, bench: Workbench, owned: OwnedWork, work: Work, owner: str) -> None:
         self.bench, self.work, self.owner = bench, work, owner
         self.arrays = BlobArrays(bench.store.blobs)
         """Where arrays of what it comes to are put."""
         self.lost = threading.Event()
         """Set once the piece is another's."""
-        self._works, self._told = works, 0.0
+        self._owned, self._told = owned, 0.0
 
     @cached_property
     def version(self) -> Version:
@@ -63,7 +64,7 @@ class Task:
             return
         self._told = time.monotonic()
         try:
-            wanted = self._works.progress(self.work.id, self.owner, share)
+            wanted = self._owned.progress(self.work.id, self.owner, share)
         except AWAY:
             return  # the database is away: what was worked out so far is no worse for it
         if not wanted:

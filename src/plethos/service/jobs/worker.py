@@ -1,7 +1,7 @@
 """Doing long work: taken up by Procrastinate's worker, in this process or in as many others as there are.
 
-Whose a piece is, is for the database to say: see `store.work`. A thread of its own says that we are still at it, which
-no event loop holds up; what it finds to be another's by now is let go.
+Whose a piece is, is for the database to say: see `store.owned_work`. A thread of its own says that we are still at it,
+which no event loop holds up; what it finds to be another's by now is let go.
 """
 
 from __future__ import annotations
@@ -19,14 +19,15 @@ from procrastinate import App, PsycopgConnector
 from procrastinate.exceptions import ConnectorException
 
 from plethos.core.errors import PlethosError
-from plethos.service.jobs.jobs import kind_of
 from plethos.service.jobs.kind import EditKind, Task, UnwantedError
+from plethos.service.jobs.kinds import KINDS
 from plethos.service.library.lease import WORKER
 from plethos.service.library.version import OvertakenError
 from plethos.service.library.workbench import Workbench
+from plethos.store.owned_work import OwnedWork, Report
 from plethos.store.tickets import QUEUE, TICKET
 from plethos.store.transactions import AWAY
-from plethos.store.work import CANCELLED, DONE, FAILED, OFFERED, DisownedError, Report, WorkList
+from plethos.store.work import CANCELLED, DONE, FAILED, OFFERED, DisownedError, WorkList
 
 WENT_WRONG = "Something went wrong in the server; nothing was changed."
 MEANWHILE = "The character was changed meanwhile: take what came of it, or leave it."
@@ -51,7 +52,8 @@ class Worker:
     """
 
     def __init__(self, bench: Workbench, lapsed: float = LAPSED) -> None:
-        self.bench, self.list, self.lapsed = bench.of(WORKER), WorkList(bench.store.transactions), lapsed
+        self.bench, self.lapsed = bench.of(WORKER), lapsed
+        self.list, self.owned = WorkList(bench.store.transactions), OwnedWork(bench.store.transactions)
         self._in_hand: dict[str, Task] = {}
         at = bench.store.engine.url
         where = {"host": at.host, "port": at.port, "user": at.username, "password": at.password, "dbname": at.database}
@@ -69,7 +71,7 @@ class Worker:
         finally:
             ended.set()
             with contextlib.suppress(*AWAY):
-                self.list.release(self._in_hand)
+                self.owned.release(self._in_hand)
             thread.join(PATIENCE)
 
     @contextlib.asynccontextmanager
@@ -87,12 +89,12 @@ class Worker:
 
     def do(self, work_id: str) -> None:
         """Do a piece of work, unless it is another's, and store what it comes to."""
-        owner = self.list.take(work_id)
+        owner = self.owned.take(work_id)
         if owner is None:
             return
         work = self.list.find(work_id)
         assert work is not None
-        task = self._in_hand[owner] = Task(self.bench, self.list, work, owner)
+        task = self._in_hand[owner] = Task(self.bench, self.owned, work, owner)
         try:
             self._done(task)
         except DisownedError:
@@ -108,34 +110,34 @@ class Worker:
         try:
             self._come_to(task)
         except UnwantedError:
-            self.list.finish(work.id, task.owner, CANCELLED)
+            self.owned.finish(work.id, task.owner, CANCELLED)
         except PlethosError as error:
-            self.list.finish(work.id, task.owner, FAILED, error.sentence)
+            self.owned.finish(work.id, task.owner, FAILED, error.sentence)
         except (DisownedError, *AWAY):
             raise
         except Exception:
             log.exception("long work failed")
-            self.list.finish(work.id, task.owner, FAILED, WENT_WRONG)
+            self.owned.finish(work.id, task.owner, FAILED, WENT_WRONG)
 
     def _come_to(self, task: Task) -> None:
         """Do it: a part, a whole that falls into parts, one whose parts are done, or one that is done at once."""
-        work, kind = task.work, kind_of(task.work)
+        work, kind = task.work, KINDS[task.work.kind]
         if work.parent_id is not None:
             document = kind.run(task, work.arguments)
-            self.list.finish(work.id, task.owner, DONE, report=Report(document, task.arrays.fresh))
+            self.owned.finish(work.id, task.owner, DONE, report=Report(document, task.arrays.fresh))
             return
-        documents = self.list.reports_of_parts(work.id)
+        documents = self.owned.reports_of_parts(work.id)
         if not documents:
             parts = kind.parts(task)
             if len(parts) != 1:
-                self.list.part(work.id, task.owner, parts)
+                self.owned.part(work.id, task.owner, parts)
                 return
             documents = [kind.run(task, parts[0])]
         document = kind.merge(task, documents)
         task.progress(1.0)
         if not isinstance(kind, EditKind) or not self._edited(task, kind, document):
             state, detail = (OFFERED, MEANWHILE) if isinstance(kind, EditKind) else (DONE, None)
-            self.list.finish(work.id, task.owner, state, detail, Report(document, task.arrays.fresh))
+            self.owned.finish(work.id, task.owner, state, detail, Report(document, task.arrays.fresh))
 
     def _edited(self, task: Task, kind: EditKind, document: dict[str, object]) -> bool:
         """Make the edit, and end the work with it; False when the character is another by now."""
@@ -146,7 +148,7 @@ class Worker:
                 return False
             character = kind.edited(opened.character, document, task.arrays)
             try:
-                along = self.list.ending(work.id, task.owner)
+                along = self.owned.ending(work.id, task.owner)
                 self.bench.commit(opened, kind.label(work.arguments), character, along=along)
             except OvertakenError:
                 return False
@@ -171,15 +173,15 @@ class Worker:
         while not ended.wait(min(BEAT, self.lapsed / 4)):
             try:
                 owners = set(self._in_hand)
-                for lost in owners - (self.list.beat(owners) if owners else set()):
+                for lost in owners - (self.owned.beat(owners) if owners else set()):
                     if (task := self._in_hand.get(lost)) is not None:
                         task.lost.set()
                 if time.monotonic() < look:
                     continue
                 # Not all workers at the same time.
                 look = time.monotonic() + random.uniform(0.5, 1.0) * min(LOOK, self.lapsed / 4)
-                self.list.lapse(self.lapsed, DEADLY)
-                self.list.repair()
+                self.owned.lapse(self.lapsed, DEADLY)
+                self.owned.repair()
             except AWAY:
                 log.warning("the database is away: the list of work is not looked after")
             except Exception:

@@ -89,8 +89,8 @@ class BlobArrays:
 
     def prefetch(self, hashes: Iterable[str]) -> None:
         """Fetch what is about to be asked for, in one go."""
-        known = {h for h, refs in self._alive.items() if any(r() is not None for r in refs)}
-        wanted = [h for h in hashes if h not in known and h not in self.fresh]
+        here = (h for h in hashes if h not in self.fresh)
+        wanted = [h for h in here if not any(r() is not None for r in self._alive.get(h, ()))]
         self._fetched = dict(self._fetch(wanted)) if wanted else {}
 
     def _held(self, name: str, arrays: tuple[NDArray[Any], ...]) -> bool:

@@ -67,7 +67,7 @@ class PastOfCharacter:
         with there():
             steps, newest = self._history.newest(self._id, MOST_SHOWN)
             now = self.opened.revision.document
-            named = [(n, self._since(n, now)) for n in self._history.named(self._id)]
+            named = [(n, what_changed(n.document, now)) for n in self._history.named(self._id)]
         return Past(steps, newest, named)
 
     def name(self, name: str) -> None:
@@ -92,8 +92,7 @@ class PastOfCharacter:
     def picture(self, named_id: str) -> bytes:
         """The picture of a state that has a name."""
         with there(NOT_NAMED):
-            found = next((n for n in self._history.named(self._id) if n.id == named_id), None)
-            return self.bench.store.blob((found.picture if found else None) or "")
+            return self.bench.store.blob(self._history.one(self._id, named_id).picture or "")
 
     def set_picture(self, named_id: str, data: bytes) -> None:
         """Keep what a page has drawn of a state that has a name.
@@ -110,13 +109,13 @@ class PastOfCharacter:
     def go_back(self, named_id: str) -> Version:
         """Be as it was then: an edit, so that it can be undone."""
         with there(NOT_NAMED):
-            name, document = self._history.document(self._id, named_id)
+            named = self._history.one(self._id, named_id)
         with self.opened.editing:
             self.opened.take(self.bench.page)
             try:
                 with there():
                     made = self.bench.store.append(
-                        self._id, f"Back to “{name}”", document, {}, after=self.opened.revision.id
+                        self._id, f"Back to “{named.name}”", named.document, {}, after=self.opened.revision.id
                     )
             except Overtaken:
                 self.bench.shelf.catch_up(self._id)
@@ -132,9 +131,6 @@ class PastOfCharacter:
                 self.opened.renamed(self.bench.store.current(self._id))
         Sweep(self.bench.store.transactions).blobs()
         return gone
-
-    def _since(self, named: Named, now: Mapping[str, Any]) -> list[str]:
-        return what_changed(self._history.document(self._id, named.id)[1], now)
 
 
 def what_changed(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:

@@ -4,22 +4,20 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from plethos.core.character import Character
 from plethos.core.edits.review import reviewed
 from plethos.core.errors import BadEditError, BadFileError
 from plethos.core.evaluate import Evaluator
-from plethos.core.formats.files import ending_of, packed, read_file, read_source, written
-from plethos.core.formats.gltf_write import flattened
+from plethos.core.formats.files import packed, read_file, read_source
 from plethos.core.formats.picture_type import picture_type
 from plethos.core.formats.svg_file import SvgFile
-from plethos.core.skeleton.names import printable
 from plethos.core.skin.mesh import Mesh
-from plethos.core.weights.assign import DELIVERED, with_joint_weights
-from plethos.core.weights.fit import FittedWeights, fitted
+from plethos.core.weights.assign import DELIVERED
 from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.delivery import Delivery, delivered, tidy_name
 from plethos.service.library.documents import (
     describe,
     read_back,
@@ -36,14 +34,6 @@ T = TypeVar("T")
 NOT_KEPT = "That character is not among the deleted ones: it was brought back, or deleted for good."
 MOST_PICTURE = 300_000  # bytes
 KEPT_PICTURES = ("image/png", "image/webp")  # what a page draws
-
-
-@dataclass(frozen=True)
-class Delivery:
-    """A file to hand out."""
-
-    name: str
-    data: bytes
 
 
 class Workbench:
@@ -126,7 +116,7 @@ class Workbench:
         except BadEditError as error:
             raise BadFileError(error.sentence) from None
         kept = packed(file, name, data, others, scene)
-        return self.store.add_character(_tidy(character.name), kept, document, arrays.fresh, demo)
+        return self.store.add_character(tidy_name(character.name), kept, document, arrays.fresh, demo)
 
     def edit(self, character_id: str, label: str, change: Callable[[Character], Character]) -> Version:
         """Change a character: stored first, then shown. Returns the version that it made.
@@ -222,7 +212,7 @@ class Workbench:
         """Give a character another name, which is no step of its history."""
         opened = self.open(character_id)
         with opened.editing, there():
-            return opened.renamed(self.store.rename(character_id, _tidy(name)))
+            return opened.renamed(self.store.rename(character_id, tidy_name(name)))
 
     def set_picture(self, character_id: str, data: bytes) -> None:
         """Keep the picture that a page has drawn of a character, for the library.
@@ -259,28 +249,8 @@ class Workbench:
             self.store.erase(character_id)
 
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
-        """The character as `.glb` with its remedies, optionally baked into a clip; a drawing as `.svg`.
-
-        Parameters
-        ----------
-        influences
-            How many joints a vertex may follow; vertices of more are weighed anew: see `limit`.
-        """
-        opened = self.open(character_id)
-        character = opened.character
-        if character.mesh.is_flat:
-            return Delivery(f"{_tidy(opened.revision.name)}.svg", written(character, opened.source))
-        fit = limit(character, influences)
-        skin = flattened(character)
-        if len(fit.vertices):
-            skin = with_joint_weights(replace(character, binding=skin), fit.weights, influences).binding
-        data = written(character, opened.source, bake, skin)
-        return Delivery(f"{_tidy(opened.revision.name)}{ending_of(opened.source)}", data)
-
-
-def limit(character: Character, influences: int = DELIVERED) -> FittedWeights:
-    """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
-    return fitted(replace(character, binding=flattened(character)), influences)
+        """The character to hand out: see `delivered`."""
+        return delivered(self.open(character_id), bake, influences)
 
 
 def refuse_picture(data: bytes) -> None:
@@ -300,8 +270,3 @@ def _of_file(made: Mesh, read: Mesh) -> Mesh:
     if len(made) != len(read):
         raise BadEditError("The drawing does not come back from its file as it was: nothing was changed.")
     return read
-
-
-def _tidy(name: str) -> str:
-    """A name without path and ending, printable, never empty."""
-    return printable(name)[:120] or "Unnamed character"

@@ -13,9 +13,10 @@ import numpy as np
 from plethos.core.errors import BadEditError
 from plethos.core.measure.travel import straight
 from plethos.core.propose.between import with_between
-from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend, Mended
+from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend
 from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.response import Fitted, fitted_response
+from plethos.core.propose.steps import told_as
 from plethos.core.rules.remedies import Corrective
 from plethos.core.rules.triggers import Trigger, trigger_from_document
 from plethos.core.rules.triggers.hinge import HingeTrigger, hinge_of
@@ -96,12 +97,7 @@ def mending(
         return
     # The solve takes its time: nobody waits for it, and what is changed meanwhile is not overwritten.
     steps = FirstMend.of(version.character, number).solving(held.base, give_back, most_stretch)
-    while True:
-        try:
-            yield Mending(next(steps))
-        except StopIteration as ended:
-            mend: Mended = ended.value
-            break
+    mend = yield from told_as(steps, Mending)
     # What is told is measured as the bend strip and the table measure it, contacts of the whole character too.
     site = version.measures.bend(number)
     before, after = (

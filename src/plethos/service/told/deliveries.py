@@ -6,9 +6,9 @@ import math
 
 from plethos.core.character import Character
 from plethos.core.edits.clip_loss import clip_loss
+from plethos.service.library.delivery import limit
 from plethos.service.library.poses import clip_named
 from plethos.service.library.version import Version
-from plethos.service.library.workbench import limit
 from plethos.service.schemas.character import LimitShift, LossOfClip
 
 
