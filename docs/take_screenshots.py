@@ -35,6 +35,7 @@ class Camera:
 
     def take(self, name: str) -> None:
         self.page.wait_for_timeout(2000)
+        expect(self.page.get_by_text("measuring …")).to_have_count(0, timeout=60_000)
         self.page.screenshot(path=OUT / f"{name}.png")
         print(name, flush=True)
 

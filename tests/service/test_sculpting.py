@@ -84,7 +84,7 @@ class Told(OnTheKeeper):
 
 
 class Borders(OnTheKeeper):
-    file = shipped("lock-keeper-bare")
+    brought = shipped("lock-keeper-bare")
 
     def test_they_stay_unless_told_otherwise_and_are_put_back_in_one_step(self):
         there = int(np.flatnonzero(self.mesh.border)[5])
@@ -141,7 +141,7 @@ class Mirrored(OnTheKeeper):
 
 
 class AllParts(OnTheKeeper):
-    file = shipped("lock-keeper-bare")
+    brought = shipped("lock-keeper-bare")
 
     def test_cloth_over_the_skin_comes_along_when_it_is_told_to(self):
         self.begin()
