@@ -18,7 +18,8 @@ class BenchCase(unittest.TestCase):
     brought: ClassVar[bytes | None] = None
 
     def setUp(self) -> None:
-        self.store = Store(fresh_database())
+        self.url = fresh_database()
+        self.store = Store(self.url)
         self.addCleanup(self.store.close)
         self.bench = Workbench(self.store)
         self.id = self.bench.bring_in(self.called, self.brought or tube_file(rings=self.rings).pack())

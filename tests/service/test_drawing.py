@@ -19,6 +19,7 @@ from plethos.service.edits import dial_edits, drawing_edits, joint_edits
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import correctives, helpers
+from plethos.service.proposals.first_mends import MendAsked, first_mend
 from plethos.service.schemas.tools import OutlineSettings, PaintSettings, PickSettings
 from plethos.service.schemas.want import Want
 from plethos.service.sculpts import kept_sculpt, session
@@ -149,14 +150,14 @@ class Strokes(OnADrawing):
         self.assertGreater(self.opened.character.region()[15], 0.5)
 
     def test_the_width_is_kept_in_one_step(self):
-        correctives.first_mend(self.bench, self.id, self.pose(lower=80), "lower")
+        first_mend(self.bench, self.id, MendAsked(self.pose(lower=80), "lower"))
         measured = self.opened.version.measures.bend(self.opened.character.skeleton.find("lower"))
         held = self.opened.sculpt
         self.assertGreater(measured.of_points(held.points[measured.site.vertices]).girth, 90)
         self.assertLess(measured.of_points(held.start[measured.site.vertices]).girth, 80)
 
     def test_an_in_between_keeps_the_width_at_its_own_angle(self):
-        correctives.first_mend(self.bench, self.id, self.pose(lower=100), "lower")
+        first_mend(self.bench, self.id, MendAsked(self.pose(lower=100), "lower"))
         kept_sculpt.keep(self.bench, self.id, "knee", kept_sculpt.propose_trigger(self.opened.version))
         (card,) = self.opened.character.rules.remedies
         character, joint = self.opened.character, self.opened.character.skeleton.find("lower")

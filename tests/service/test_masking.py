@@ -10,14 +10,18 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.measure.travel import bent
 from plethos.core.propose.made_helpers import pose_with_added_joints
 from plethos.core.sculpt.session import Dab
+from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.demo.catalogue import shipped
 from plethos.service.desk.bend_strip import bend_curves
 from plethos.service.desk.frame import frame
 from plethos.service.edits import mask_edits, region_edits, rule_edits
+from plethos.service.jobs.jobs import Jobs
+from plethos.service.jobs.put_to_use import which_kinds
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import helpers, tried_kinds
 from plethos.service.schemas.bind import Pick
+from plethos.service.schemas.mending import ProposalRequest
 from plethos.service.schemas.tools import MaskSettings
 from plethos.service.schemas.want import Want
 from plethos.service.sculpts import given_way, kept_sculpt, session
@@ -193,7 +197,11 @@ class HelpersOnTheirWay(OnATube):
 
 class Trials(OnATube):
     def tried(self, pose, page=None):
-        return tried_kinds.which_kind(self.opened.trials.of(page), self.opened.version, pose, "upper")
+        """Tries the kinds for a page, and gives what the core makes of each."""
+        skeleton = self.opened.character.skeleton
+        asked = ProposalRequest(pose=pose_to_json(skeleton, pose), joint="upper")
+        list(which_kinds(Jobs(self.bench.of(page)), self.id, asked, lambda: None))
+        return tried_kinds.which_kind(self.opened.version, pose, "upper")
 
     def test_a_kind_is_seen_at_work_before_it_is_taken_and_nothing_is_stored(self):
         before, at = self.opened.revision, desk(self.opened)
@@ -216,10 +224,10 @@ class Trials(OnATube):
         self.assertEqual(self.opened.revision, before)
 
     def test_what_is_taken_is_what_was_seen(self):
-        *_, kinds = self.tried(self.pose)
-        tried = next(k.tried for k in kinds.kinds if k.kind == "helper")
+        list(self.tried(self.pose))
+        tried = self.opened.trials.of(None).found["helper"].character
         made = tried_kinds.take_kind(self.bench, self.id, "helper", self.pose, "upper").character
-        self.assertEqual(made.rules.remedies[-1].id, tried.made[-1])
+        self.assertEqual(made.rules.remedies[-1].id, tried.rules.remedies[-1].id)
 
     def test_a_trial_of_another_version_or_kind_shows_what_is_stored(self):
         list(self.tried(self.pose))

@@ -10,14 +10,17 @@ import numpy as np
 
 from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE
+from plethos.core.propose.first_mend import FirstMend
 from plethos.core.sculpt.session import Dab
 from plethos.demo.catalogue import shipped
 from plethos.service.desk import charts
 from plethos.service.edits import mask_edits, rule_edits
+from plethos.service.jobs.jobs import Jobs
 from plethos.service.library.poses import pose_of
 from plethos.service.library.version import OvertakenError
 from plethos.service.library.workbench import Workbench
 from plethos.service.proposals import correctives, helpers, tried_kinds
+from plethos.service.proposals.first_mends import MendAsked, first_mend, mending
 from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.cases import BenchCase
@@ -36,7 +39,7 @@ class AFirstMend(BenchCase):
         self.pose = pose_of(self.opened.version, BENT)
 
     def solved(self, **asked):
-        return correctives.first_mend(self.bench, self.id, self.pose, **asked)
+        return first_mend(self.bench, self.id, MendAsked(self.pose, **asked))
 
     def test_it_is_shown_as_a_sculpt_and_kept_like_one(self):
         note = self.solved().sculpt.note
@@ -53,11 +56,12 @@ class AFirstMend(BenchCase):
         self.assertAlmostEqual(measure.at(self.pose, NONE).volume, note.mend["volume_before"], delta=0.05)
 
     def test_it_tells_how_far_it_is_and_whoever_goes_away_changes_nothing(self):
-        steps = correctives.mending(self.bench, self.id, self.pose)
+        asked = {"pose": {"joints": {"upper": (0, 0, 0.5**0.5, 0.5**0.5)}}, "joint": "upper"}
+        steps = Jobs(self.bench).have_done("first_mend", self.id, **asked)
         shares = [next(steps).share for _ in range(2)]
         steps.close()
         self.assertEqual((shares[0], self.opened.sculpt, self.opened.revision.number), (0.0, None, 0))
-        *told, last = correctives.mending(self.bench, self.id, self.pose)
+        *told, last = Jobs(self.bench).have_done("first_mend", self.id, **asked)
         shares = [now.share for now in told]
         self.assertEqual(shares, sorted(set(shares)))
         self.assertLess(shares[-1], 1.0)
@@ -66,7 +70,7 @@ class AFirstMend(BenchCase):
         at_rest = self.opened.character.skeleton.rest_pose()
         session.drop(self.bench, self.id)
         with self.assertRaisesRegex(BadEditError, "loses no volume"):
-            next(correctives.mending(self.bench, self.id, at_rest, "upper"))
+            next(mending(self.opened.version, MendAsked(at_rest, "upper")))
 
     def test_solved_again_it_replaces_what_was_there_and_undo_brings_it_back(self):
         whole = self.solved().sculpt.points
@@ -88,7 +92,7 @@ class AFirstMend(BenchCase):
         np.testing.assert_allclose(again.points, made.points, atol=1e-9)
 
     def test_what_is_changed_meanwhile_is_not_overwritten(self):
-        solve = correctives.FirstMend.solving
+        solve = FirstMend.solving
 
         def meddled(mend, *arguments):
             other = Workbench(self.store)
@@ -96,7 +100,7 @@ class AFirstMend(BenchCase):
             self.bench.shelf.catch_up(self.id)
             return solve(mend, *arguments)
 
-        with unittest.mock.patch.object(correctives.FirstMend, "solving", meddled), self.assertRaises(OvertakenError):
+        with unittest.mock.patch.object(FirstMend, "solving", meddled), self.assertRaises(OvertakenError):
             self.solved()
         self.assertEqual(self.opened.sculpt.note.strokes, 0)
 
@@ -104,11 +108,11 @@ class AFirstMend(BenchCase):
         before = self.opened.revision
         rest = pose_of(self.opened.version, {"joints": {}})
         with self.assertRaisesRegex(BadEditError, "has left rest"):
-            correctives.first_mend(self.bench, self.id, rest)
+            first_mend(self.bench, self.id, MendAsked(rest))
         with self.assertRaisesRegex(BadEditError, "bends no skin"):
             self.solved(joint="lower")
         with self.assertRaisesRegex(BadEditError, "which pose"):
-            correctives.first_mend(self.bench, self.id, None)
+            first_mend(self.bench, self.id, MendAsked(None))
         self.assertEqual(self.opened.revision, before)
 
     def test_a_corrective_gets_another_curve_only_for_a_hinge(self):
@@ -137,7 +141,7 @@ class TheKindThatSuits(BenchCase):
 
     def test_trying_changes_nothing_and_taking_is_one_step(self):
         before = self.opened.revision
-        *steps, kinds = tried_kinds.which_kind(self.opened.trials.of(None), self.opened.version, self.pose, None)
+        *steps, kinds = tried_kinds.which_kind(self.opened.version, self.pose, None)
         self.assertEqual([s.left for s in steps], list(range(len(steps), 0, -1)))
         self.assertEqual([len(s.kinds) for s in steps], list(range(len(steps))))
         self.assertEqual(self.opened.revision, before)

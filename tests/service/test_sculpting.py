@@ -14,13 +14,14 @@ from plethos.core.skeleton.mapping import mapped_pose
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.demo.catalogue import shipped
 from plethos.service.desk.frame import frame
+from plethos.service.jobs.jobs import Jobs
 from plethos.service.library.documents import SculptNote
 from plethos.service.library.poses import pose_of
 from plethos.service.library.version import HeldSculpt, OvertakenError
 from plethos.service.schemas.tools import SculptSettings
 from plethos.service.schemas.want import Want
 from plethos.service.sculpts import border as border_edits
-from plethos.service.sculpts import kept_sculpt, obj_exchange, pushed_apart, session
+from plethos.service.sculpts import kept_sculpt, obj_exchange, session
 from tests.cases import BenchCase
 from tests.light import light_keeper
 from tests.making import everything
@@ -186,11 +187,11 @@ class PushingApart(OnTheKeeper):
         hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
         bent = tuple((125 * np.array(hinge.axis)).tolist())
         self.begin(left_forearm=bent)
-        rounds = pushed_apart.push_apart(self.bench, self.id, "left_forearm")
+        rounds = Jobs(self.bench).have_done("push_apart", self.id, joint="left_forearm")
         next(rounds)
         rounds.close()
         self.assertEqual(self.opened.version.sculpt.note.strokes, 0)
-        rounds = pushed_apart.push_apart(self.bench, self.id, "left_forearm")
+        rounds = Jobs(self.bench).have_done("push_apart", self.id, joint="left_forearm")
         next(rounds)
         session.drop(self.bench, self.id)
         self.begin(left_forearm=tuple((0.9 * np.array(bent)).tolist()))

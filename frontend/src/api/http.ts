@@ -38,7 +38,7 @@ export function oneFile(file: File) {
   return { body: form as unknown as { file: string }, bodySerializer: () => form }
 }
 
-/** Read an answer that comes line by line, JSON each; of lines that come at once only the last counts. */
+/** Read an answer that comes line by line, JSON each; of lines that come at once only the last counts. A last one may say what went wrong. */
 export async function eachLine<T>(stream: ReadableStream<Uint8Array>, tell: (line: T) => void): Promise<void> {
   const reader = stream.pipeThrough(new TextDecoderStream() as ReadableWritablePair<string, Uint8Array>).getReader()
   let left = ''
@@ -46,6 +46,9 @@ export async function eachLine<T>(stream: ReadableStream<Uint8Array>, tell: (lin
     const lines = (left + part.value).split('\n')
     left = lines.pop() ?? ''
     const last = lines.at(-1)
-    if (last) tell(JSON.parse(last))
+    if (!last) continue
+    const told = JSON.parse(last)
+    if ('problem' in told) throw new Problem(told.problem)
+    tell(told)
   }
 }

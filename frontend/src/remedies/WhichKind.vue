@@ -38,6 +38,8 @@ async function ask(): Promise<void> {
   found.value = { now: { kind: 'now', can: true, why: '', contacts: 0 }, kinds: [], proposed: null, left: 1 }
   try {
     await api.whichKind(character.id, asked, posing.chosen, (now) => mine.signal.aborted || (found.value = now), mine.signal)
+    // Cancelled among the long work in the header.
+    if (running === mine && asking.value) forget()
   } catch (error) {
     if (running === mine) forget()
     say(error)
@@ -46,7 +48,9 @@ async function ask(): Promise<void> {
 const look = (kind: string) => (live.trial = live.trial === kind ? null : kind)
 async function take(kind: string): Promise<void> {
   taking.value = true
-  await mending.making((c) => api.takeKind(c, kind, asked, posing.chosen))
+  // A corrective is solved and seen first, and says how far it has got meanwhile.
+  if (kind === 'corrective') await mending.solveFor(asked, posing.chosen)
+  else await mending.making((c) => api.takeKind(c, kind, asked, posing.chosen))
   taking.value = false
 }
 const percent = (value: number | null | undefined) => (value == null ? '–' : value.toFixed(1))

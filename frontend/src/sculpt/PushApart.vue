@@ -54,7 +54,7 @@ async function run(): Promise<void> {
   </p>
   <div v-if="now" class="line">
     <el-progress :percentage="Math.round(now.share * 100)" :show-text="false" :stroke-width="4" aria-label="Pushing apart" />
-    <span><b class="num">{{ now.left }}</b> pairs still cross</span>
+    <span><b class="num">{{ now.left ?? crossing }}</b> pairs still cross</span>
     <el-button size="small" text @click="stop">Cancel</el-button>
   </div>
   <p v-else-if="crossing && posing.chosen">

@@ -2,7 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { useDebounceFn } from '@vueuse/core'
-import { api, Problem, type Axis, type CharacterState, type RemedyCard, type Schemas } from '@/api/client'
+import { api, Problem, type Axis, type CharacterState, type Pose, type RemedyCard, type Schemas } from '@/api/client'
 import { say, useCharacter } from './character'
 import { useLive } from './live'
 import { usePose } from './pose'
@@ -115,8 +115,11 @@ export const useMending = defineStore('mending', () => {
 
   /** Let the program solve a corrective for this pose; it is shown as a sculpt, to be kept or dropped. */
   async function solveFirst(giveBack = 1): Promise<void> {
-    const pose = character.sculpting ? null : posing.pose
     const joint = character.sculpting?.mend?.joint ?? (posing.chosen && (posing.clip || Math.abs(posing.angle) >= 1) ? posing.chosen : null)
+    await solveFor(character.sculpting ? null : posing.pose, joint, giveBack)
+  }
+  /** The same for a joint in a pose. */
+  async function solveFor(pose: Pose | null, joint: string | null, giveBack = 1): Promise<void> {
     const mine = (running = new AbortController())
     solved.value = 0
     try {
@@ -157,5 +160,5 @@ export const useMending = defineStore('mending', () => {
     if (chosenRemedy.value && !now?.remedies.some((r) => r.id === chosenRemedy.value)) chosenRemedy.value = null
   }, { flush: 'sync' })
 
-  return { all, findings, chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, solving, busy, beginSculpt, solveFirst, solved, stopSolving }
+  return { all, findings, chosenRemedy, tiedHere, elsewhere, untied, remedy, chooseRemedy, chooseFirst, making, solving, busy, beginSculpt, solveFirst, solveFor, solved, stopSolving }
 })

@@ -6,7 +6,9 @@ import type { Job } from '@/api/live'
 import { say, useCharacter } from './character'
 
 /** What kinds of work are called. */
-const names: Record<string, string> = { automatic: 'Automatic weights' }
+const names: Record<string, string> = {
+  automatic: 'Automatic weights', first_mend: 'First mend', push_apart: 'Push apart', which_kind: 'Which kind?', delivery: 'Delivery',
+}
 export const workName = (job: Job): string => names[job.kind] ?? job.kind
 const UNDER_WAY = ['waiting', 'running', 'parted']
 export const isUnderWay = (job: Job): boolean => UNDER_WAY.includes(job.state)

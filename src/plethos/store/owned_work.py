@@ -65,8 +65,8 @@ class OwnedWork:
             tell(session, row.character_id)
             return row.owner if wanted else None
 
-    def progress(self, work_id: str, owner: str, share: float) -> bool:
-        """Say how much is done; False when nobody wants the rest.
+    def progress(self, work_id: str, owner: str, share: float, so_far: Report | None = None) -> bool:
+        """Say how much is done, and what came of it so far; False when nobody wants the rest.
 
         Raises
         ------
@@ -76,6 +76,8 @@ class OwnedWork:
         with self._session.begin() as session:
             row = _owned(session, work_id, owner)
             row.share, row.state, row.beat_at = share, RUNNING, func.now()
+            if so_far is not None:
+                _keep(session, work_id, so_far)
             tell(session, row.character_id)
             return _is_wanted(session, row)
 
@@ -185,9 +187,7 @@ def end(
     row.state, row.detail = state, detail
     row.share = 1.0 if state == DONE else row.share
     if report is not None:
-        put_blobs(session, report.blobs)
-        names = keys_of(hashes_of(report.document))
-        session.execute(insert(ReportRow).values(work_id=work_id, document=report.document, names=names))
+        _keep(session, work_id, report)
     tell(session, row.character_id)
     session.flush()
     if row.parent_id is None:
@@ -196,6 +196,14 @@ def end(
         session.execute(delete(ReportRow).where(ReportRow.work_id.in_(parts)))
     else:
         _end_of_part(session, row.parent_id, state, detail)
+
+
+def _keep(session: Session, work_id: str, report: Report) -> None:
+    """Put what a piece has come to in place of what it had come to before."""
+    put_blobs(session, report.blobs)
+    held = {"document": report.document, "names": keys_of(hashes_of(report.document))}
+    own = insert(ReportRow).values(work_id=work_id, **held)
+    session.execute(own.on_conflict_do_update(index_elements=[ReportRow.work_id], set_=held))
 
 
 def _end_of_part(session: Session, parent_id: str, state: str, detail: str | None) -> None:

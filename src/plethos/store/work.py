@@ -160,8 +160,18 @@ class WorkList:
                     row.state = CANCELLED
                 tell(session, row.character_id)
 
+    def withdraw(self, work_id: str) -> bool:
+        """Take a piece off the list that nobody has taken up; False when somebody has."""
+        with self._session.begin() as session:
+            row = session.get(WorkRow, work_id, with_for_update=True)
+            if row is None or row.state != WAITING:
+                return False
+            row.state = CANCELLED
+            tell(session, row.character_id)
+            return True
+
     def report(self, work_id: str) -> dict[str, Any] | None:
-        """What a piece came to; None when there is nothing (yet, or any more)."""
+        """What a piece came to, or has come to so far; None when there is nothing (yet, or any more)."""
         with self._session() as session:
             return session.scalar(select(ReportRow.document).where(ReportRow.work_id == work_id))
 

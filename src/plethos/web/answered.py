@@ -10,9 +10,18 @@ from fastapi import Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
+from plethos.core.errors import PlethosError
 from plethos.core.formats.picture_type import picture_type
 
 T = TypeVar("T")
+
+
+class Problem(BaseModel):
+    """The last line of an answer that could not be finished: nothing was changed."""
+
+    problem: str
+
+
 PICTURE = {"content": {"image/png": {}, "image/webp": {}}, "required": True}
 """What a route says of the picture that it takes."""
 
@@ -20,11 +29,19 @@ PICTURE = {"content": {"image/png": {}, "image/webp": {}}, "required": True}
 def by_lines(steps: Iterator[T], told: Callable[[T], BaseModel]) -> StreamingResponse:
     """A line of JSON after each step; whoever goes away in between stops it.
 
-    The first is made before anything is answered: what cannot be done at all is told as any other problem.
+    The first is made before anything is answered: what cannot be done at all is told as any other problem. What turns
+    out later to be one is told in a last line of its own.
     """
-    every = itertools.chain([next(steps)], steps)
-    lines = (f"{told(step).model_dump_json()}\n" for step in every)
-    return StreamingResponse(lines, media_type="application/x-ndjson")
+    first = next(steps)
+
+    def lines() -> Iterator[str]:
+        try:
+            for step in itertools.chain([first], steps):
+                yield f"{told(step).model_dump_json()}\n"
+        except PlethosError as error:
+            yield f"{Problem(problem=error.sentence).model_dump_json()}\n"
+
+    return StreamingResponse(lines(), media_type="application/x-ndjson")
 
 
 def kept_picture(data: bytes) -> Response:

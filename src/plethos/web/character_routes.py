@@ -11,7 +11,8 @@ from plethos.core.errors import BadPoseError
 from plethos.core.weights.assign import DELIVERED
 from plethos.service.desk import bend_strip
 from plethos.service.edits import rule_edits
-from plethos.service.schemas.character import CharacterState, LimitShift, LossOfClip, PresetRequest
+from plethos.service.jobs.put_to_use import delivery_of
+from plethos.service.schemas.character import CharacterState, DeliveryAsked, LimitShift, LossOfClip, PresetRequest
 from plethos.service.schemas.figure import FigureInfo
 from plethos.service.schemas.remedies import RemedyChange, TriggerChange
 from plethos.service.schemas.rules import Knot
@@ -20,7 +21,7 @@ from plethos.service.told.answers import preset_knots
 from plethos.service.told.character_states import character_state
 from plethos.service.told.deliveries import clip_loss_info, limit_shift
 from plethos.service.told.figures import figure_info, mesh_bytes, subdivision_bytes
-from plethos.web.context import Bench, Page
+from plethos.web.context import AllJobs, Bench, Page, ReadingBench
 from plethos.web.turns import InTurn
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["character"])
@@ -143,13 +144,12 @@ def loss_of_clip(bench: Bench, turn: InTurn, character_id: str, bake: str) -> Lo
 
 @router.get("/delivery.glb", response_class=Response)
 def deliver(
-    bench: Bench,
-    turn: InTurn,
-    character_id: str,
-    bake: Annotated[str | None, Query()] = None,
-    influences: Annotated[int, Query(ge=1, le=8)] = DELIVERED,
+    bench: ReadingBench, jobs: AllJobs, turn: InTurn, character_id: str, asked: Annotated[DeliveryAsked, Query()]
 ) -> Response:
-    """The character as `.glb`: correctives as morph targets, rules in extras, a clip baked when asked for."""
-    delivery = bench.deliver(character_id, bake, influences)
+    """The character as `.glb`: correctives as morph targets, rules in extras, a clip baked when asked for.
+
+    A large one is long work, whose progress is told to pages; the answer waits for it.
+    """
+    delivery = delivery_of(jobs, character_id, asked, bench.gone, turn)
     disposition = f"attachment; filename*=UTF-8''{quote(delivery.name)}"
     return Response(delivery.data, media_type="model/gltf-binary", headers={"Content-Disposition": disposition})

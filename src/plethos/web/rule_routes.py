@@ -8,6 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import StreamingResponse
 
 from plethos.service.edits import dial_edits, mask_edits, pose_set_edits, rule_edits, target_edits
+from plethos.service.jobs.put_to_use import which_kinds
 from plethos.service.library.poses import pose_of
 from plethos.service.proposals import correctives, helpers, tried_kinds
 from plethos.service.schemas.character import CharacterState, FittedResponse
@@ -42,10 +43,10 @@ from plethos.service.schemas.rules import (
     RulesBody,
     TriggerRule,
 )
-from plethos.service.told.answers import fitted_info, kinds_info, map_of_poses
+from plethos.service.told.answers import fitted_info, map_of_poses
 from plethos.service.told.character_states import character_state
 from plethos.web.answered import by_lines
-from plethos.web.context import Bench
+from plethos.web.context import AllJobs, Bench
 from plethos.web.turns import InTurn
 
 router = APIRouter(prefix="/api/characters/{character_id}", tags=["rules"])
@@ -216,15 +217,12 @@ def add_between(bench: Bench, turn: InTurn, character_id: str, remedy_id: str, b
 
 
 @router.post("/proposals", response_class=StreamingResponse, responses={200: {"model": KindsTried}})
-def which_kind(bench: Bench, turn: InTurn, character_id: str, body: ProposalRequest) -> StreamingResponse:
+def which_kind(jobs: AllJobs, turn: InTurn, character_id: str, body: ProposalRequest) -> StreamingResponse:
     """Try each kind of remedy for a joint in a pose, and measure it; nothing is changed.
 
     Answered by a line of JSON after each kind, with all that was found so far; whoever goes away in between stops it.
     """
-    opened = bench.open(character_id)
-    trials, version = opened.trials.of(bench.page), opened.version
-    found = tried_kinds.which_kind(trials, version, pose_of(version, body.pose.plain()), body.joint)
-    return by_lines(found, kinds_info)
+    return by_lines(which_kinds(jobs, character_id, body, turn), lambda told: told)
 
 
 @router.post("/proposals/{kind}")

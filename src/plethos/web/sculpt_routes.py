@@ -5,8 +5,9 @@ from __future__ import annotations
 from fastapi import APIRouter, Response
 from fastapi.responses import StreamingResponse
 
+from plethos.service.jobs.jobs import Now
 from plethos.service.library.poses import pose_of
-from plethos.service.proposals import correctives
+from plethos.service.proposals import correctives, first_mends
 from plethos.service.schemas.character import (
     CharacterState,
     FirstMendBody,
@@ -19,11 +20,11 @@ from plethos.service.schemas.character import (
     SculptKeep,
 )
 from plethos.service.schemas.rules import HingeTriggerRule
-from plethos.service.sculpts import border, given_way, kept_sculpt, obj_exchange, pushed_apart, session
+from plethos.service.sculpts import border, given_way, kept_sculpt, obj_exchange, session
 from plethos.service.told.answers import fitted_info
 from plethos.service.told.character_states import character_state
 from plethos.web.answered import by_lines
-from plethos.web.context import Bench, OneFile, ReadingBench
+from plethos.web.context import AllJobs, Bench, OneFile, ReadingBench
 from plethos.web.turns import InTurn
 
 router = APIRouter(prefix="/api/characters/{character_id}/sculpt", tags=["sculpt"])
@@ -39,21 +40,18 @@ def begin(bench: Bench, character_id: str, body: SculptBegin) -> CharacterState:
 @router.post("/first-mend")
 def first_mend(bench: Bench, turn: InTurn, character_id: str, body: FirstMendBody) -> CharacterState:
     """Solve a corrective for the held pose, as a sculpt in progress."""
-    pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
-    made = correctives.first_mend(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
-    return character_state(made)
+    asked = first_mends.MendAsked.of(bench.open(character_id).version, body)
+    return character_state(first_mends.first_mend(bench, character_id, asked))
 
 
 @router.post("/first-mend/steps", response_class=StreamingResponse, responses={200: {"model": MendingNow}})
-def first_mend_by_steps(bench: Bench, turn: InTurn, character_id: str, body: FirstMendBody) -> StreamingResponse:
+def first_mend_by_steps(jobs: AllJobs, turn: InTurn, character_id: str, body: FirstMendBody) -> StreamingResponse:
     """The same, answered by a line of JSON after each step; whoever goes away in between stops it."""
-    pose = pose_of(bench.open(character_id).version, body.pose.plain()) if body.pose else None
-    steps = correctives.mending(bench, character_id, pose, body.joint, body.give_back, body.most_stretch)
-    return by_lines(steps, _mending)
+    return by_lines(jobs.have_done("first_mend", character_id, turn, **body.model_dump()), _mending)
 
 
-def _mending(now: correctives.Mending) -> MendingNow:
-    return MendingNow(share=now.share, state=None if now.version is None else character_state(now.version))
+def _mending(now: Now) -> MendingNow:
+    return MendingNow(share=now.share, state=now.version and character_state(now.version))
 
 
 @router.post("/fit")
@@ -111,18 +109,17 @@ def border_back(bench: Bench, character_id: str) -> CharacterState:
 
 
 @router.post("/push-apart", response_class=StreamingResponse, responses={200: {"model": PushedApart}})
-def push_apart(bench: Bench, turn: InTurn, character_id: str, body: PushApart) -> StreamingResponse:
+def push_apart(jobs: AllJobs, turn: InTurn, character_id: str, body: PushApart) -> StreamingResponse:
     """Push apart what crosses in a joint's region.
 
     Answered by a line of JSON after each round; whoever goes away in between stops it, and nothing is changed.
     """
-    rounds = pushed_apart.push_apart(bench, character_id, body.joint, body.border_stays)
-    return by_lines(rounds, _pushed)
+    return by_lines(jobs.have_done("push_apart", character_id, turn, **body.model_dump()), _pushed)
 
 
-def _pushed(now: pushed_apart.PushingApart) -> PushedApart:
-    state = None if now.version is None else character_state(now.version)
-    return PushedApart(left=now.left, share=now.share, state=state)
+def _pushed(now: Now) -> PushedApart:
+    left = None if now.document is None else now.document["left"]
+    return PushedApart(left=left, share=now.share, state=now.version and character_state(now.version))
 
 
 @router.post("/keep")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import PurePath
 
 import numpy as np
@@ -127,9 +127,17 @@ def read_source(
     return read_drawing(file, name) if isinstance(file, SvgFile) else read_character(file, name, welded, cells_only)
 
 
-def written(character: Character, file: Source, bake: str | None = None, skin: Binding | None = None) -> bytes:
+def written(
+    character: Character,
+    file: Source,
+    bake: str | None = None,
+    skin: Binding | None = None,
+    progress: Callable[[float], None] = lambda share: None,
+) -> bytes:
     """The character as a file of the kind that it came from: see `write_glb` and `write_drawing`."""
-    return write_drawing(character, file) if isinstance(file, SvgFile) else write_glb(character, file, bake, skin)
+    if isinstance(file, SvgFile):
+        return write_drawing(character, file)
+    return write_glb(character, file, bake, skin, progress)
 
 
 def ending_of(file: Source) -> str:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.edits.clip_loss import baked_times
@@ -122,6 +124,7 @@ def bake_clip(
     clip: Clip,
     layouts: list[PartLayout],
     written: list[list[int]],
+    progress: Callable[[float], None],
 ) -> None:
     """Give a clip the activations as keys of morph weights, and what rules turn as keys of joints.
 
@@ -135,11 +138,16 @@ def bake_clip(
     animation = builder.document["animations"][[c.name for c in character.all_clips].index(clip.name)]
     times = baked_times(clip)
     evaluator, skeleton = Evaluator.of(character), character.skeleton
-    posed = [evaluator.pose(clip.pose_at(skeleton, float(t))) for t in times]
-    activations = np.array([p.shape_weights for p in posed], dtype=np.float32)
+    moments, on = list[Moment](), list[NDArray[np.float32]]()
+    for number, time in enumerate(times.tolist()):
+        posed = evaluator.pose(clip.pose_at(skeleton, time))
+        moments.append(posed.moment)
+        on.append(posed.shape_weights)
+        progress(number / len(times))
+    activations = np.array(on, dtype=np.float32)
     time_accessor = builder.accessor(times.astype(np.float32), bounds=True)
     for joint in sorted({helper.joint for helper in character.rules.helpers_on}):
-        for path, values in _transforms(skeleton, joint, [p.moment for p in posed]).items():
+        for path, values in _transforms(skeleton, joint, moments).items():
             _key(animation, nodes[joint], path, time_accessor, builder.accessor(values.astype(np.float32)))
     own = 0  # where the part's own shapes begin among the character's
     for layout, added in zip(layouts, written, strict=True):

@@ -5,6 +5,7 @@ Everything that Plethos does not compute with (materials, pictures, cameras, unk
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -27,7 +28,13 @@ from plethos.core.skin.mesh import Part
 from plethos.core.skin.shape import Shape
 
 
-def write_glb(character: Character, source: GltfFile, bake: str | None = None, skin: Binding | None = None) -> bytes:
+def write_glb(
+    character: Character,
+    source: GltfFile,
+    bake: str | None = None,
+    skin: Binding | None = None,
+    progress: Callable[[float], None] = lambda share: None,
+) -> bytes:
     """The character as one `.glb`.
 
     Parameters
@@ -39,6 +46,8 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None, s
         the rules shows them.
     skin
         The binding that is written; None = the character's own, helper joints over it: see `flattened`.
+    progress
+        Called with how much is done, 0 to 1; what it raises stops it.
 
     Raises
     ------
@@ -68,7 +77,7 @@ def write_glb(character: Character, source: GltfFile, bake: str | None = None, s
         clip = next((c for c in character.all_clips if c.name == bake), None)
         if clip is None:
             raise BadEditError(f"There is no clip called “{bake}”.")
-        bake_clip(builder, evaluated, character.skeleton.nodes.tolist(), clip, layouts, written)
+        bake_clip(builder, evaluated, character.skeleton.nodes.tolist(), clip, layouts, written, progress)
     drop_empty_clips(builder)
     return builder.file().pack()
 

@@ -21,11 +21,11 @@ def told_as(steps: Generator[A, None, R], tell: Callable[[A], B]) -> Generator[B
         yield tell(now)
 
 
-def run_through(steps: Generator[A, None, R]) -> R:
-    """What steps come to in the end."""
+def run_through(steps: Generator[A, None, R], tell: Callable[[A], object] = lambda step: None) -> R:
+    """What steps come to in the end; `tell` is called with each."""
     while True:
         try:
-            next(steps)
+            tell(next(steps))
         except StopIteration as ended:
             made: R = ended.value
             return made

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numba as nb
@@ -17,6 +17,7 @@ from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.binding import rows_of
 from plethos.core.weights.rows import with_rows
 
+AT_ONCE = 10_000  # vertices between two looks whether it is still wanted
 CANDIDATES = 16  # of a vertex that follows more joints, the largest are looked at
 # How far a joint is taken to turn across its hinge where nobody says: common practice, no source.
 ACROSS = np.radians(30)
@@ -55,12 +56,17 @@ class FittedWeights:
         return (float(self.shift[n]), int(self.vertices[n]), *self.turns[int(self.turn[n])])
 
 
-def fitted(character: Character, most: int) -> FittedWeights:
+def fitted(character: Character, most: int, progress: Callable[[float], None] = lambda share: None) -> FittedWeights:
     """Weights of at most so many joints a vertex; rows of no more stay as they are.
 
     Over the ends of every joint's range, the motion of each vertex is fitted by least squares with weights that are not
     negative and sum to 1. Influences are given up one at a time, each time the one that is missed least; where the
     largest `most` fit better, those. Of equals the first is kept.
+
+    Parameters
+    ----------
+    progress
+        Called with how much is done, 0 to 1; what it raises stops it.
 
     Notes
     -----
@@ -75,7 +81,11 @@ def fitted(character: Character, most: int) -> FittedWeights:
     shift, turn = np.zeros(len(many)), np.zeros(len(many), np.int64)
     sets, starts, telling = _telling(order, rows, below)
     points = character.mesh.rest[many].astype(np.float64)
-    _fit(points, order, rows, moves, sets, starts, telling, most, kept, shift, turn)
+    for first in range(0, len(many), AT_ONCE):
+        progress(first / len(many))
+        some = slice(first, first + AT_ONCE)
+        own = (points[some], order[some], rows[some], moves, sets[some], starts, telling)
+        _fit(*own, most, kept[some], shift[some], turn[some])
     fitted_rows = with_rows(stored, many, rows_of(order, kept, stored.shape[1]))
     return FittedWeights(fitted_rows, many, shift, turn, tuple(turns))
 

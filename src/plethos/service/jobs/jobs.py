@@ -1,22 +1,49 @@
-"""Asking for long work, and taking what it came to. Who does it: see `worker`."""
+"""Asking for long work, and taking what it came to. Who does it: see `worker`, and `task_here`."""
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable, Generator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from plethos.core.errors import BadEditError
-from plethos.service.jobs.kind import EditKind
+from plethos.core.propose.steps import told_as
+from plethos.service.jobs.kind import EditKind, JobKind
 from plethos.service.jobs.kinds import KINDS
+from plethos.service.jobs.task_here import TaskHere
 from plethos.service.library.blob_arrays import BlobArrays
-from plethos.service.library.open_character import NotThereError
+from plethos.service.library.open_character import NotThereError, OpenCharacter
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
-from plethos.store.work import DisownedError, TooMuchError, Work, WorkList
+from plethos.store.work import DONE, FAILED, WAITING, DisownedError, TooMuchError, Work, WorkList
 
 MOST_OF_A_PAGE = 4  # pieces under way that one page has asked for
 MOST = 40  # on the whole server
+LOOK = 0.1  # seconds between two looks how far a worker has got
+PATIENCE = 1.0  # seconds for a worker to take up what somebody waits for: with none free it is done here
 OFF_THE_LIST = "That work is not on the list any more."
 TOO_MUCH = "There is too much under way already: wait for some of it, or cancel some."
+
+
+@dataclass(frozen=True)
+class Now:
+    """How far work has got that somebody waits for.
+
+    Parameters
+    ----------
+    arrays
+        Those that the document names.
+    document
+        What it has come to so far, or in the end; None where there is nothing yet.
+    version
+        What was stored in the end, of what ends in an edit.
+    """
+
+    share: float
+    arrays: BlobArrays
+    document: dict[str, Any] | None = None
+    version: Version | None = None
 
 
 class Jobs:
@@ -32,7 +59,7 @@ class Jobs:
         self.bench, self.list = bench, WorkList(bench.store.transactions)
 
     def ask(self, kind: str, character_id: str, **arguments: Any) -> Work:
-        """Have something done with a character as it is now; returns at once.
+        """Have something done by a worker with a character as it is now; returns at once.
 
         What is under way already with the same arguments, of the same revision, is not asked for twice.
 
@@ -41,16 +68,73 @@ class Jobs:
         BadEditError
             When there is too much under way, or a sculpt in progress would be in the way of an edit.
         """
-        job, opened = KINDS[kind], self.bench.open(character_id)
-        if isinstance(job, EditKind):
-            opened.refuse_while_sculpting()
-        asked = job.arguments(**arguments).model_dump(mode="json")
+        opened = self.bench.open(character_id)
+        asked = _asked(KINDS[kind], arguments)
+        _refuse_in_the_way(KINDS[kind], opened)
         try:
             return self.list.ask(
                 character_id, kind, asked, opened.revision.id, self.bench.page, MOST_OF_A_PAGE, MOST
             )  # fmt: skip
         except TooMuchError:
             raise BadEditError(TOO_MUCH) from None
+
+    def have_done(
+        self, kind: str, character_id: str, handed_on: Callable[[], object] = lambda: None, **arguments: Any
+    ) -> Generator[Now, None, None]:
+        """Have something done and be told how far it has got: at once where that is short, else by a worker.
+
+        Whoever stops asking before it is through stops it, and nothing is changed.
+
+        Parameters
+        ----------
+        handed_on
+            Called when it is a worker's.
+
+        Raises
+        ------
+        PlethosError
+            When it cannot be done.
+        """
+        job, opened = KINDS[kind], self.bench.open(character_id)
+        asked = _asked(job, arguments)
+        _refuse_in_the_way(job, opened)
+        version = opened.version
+        if job.takes_long(version, asked):
+            handed_on()
+            work = self.ask(kind, character_id, **arguments)
+            if (yield from self._by_a_worker(work)):
+                return
+        task = TaskHere(self.bench, version, asked)
+        document = yield from told_as(task.steps(job), lambda step: Now(step.share, task.arrays, step.so_far))
+        made = None
+        if isinstance(job, EditKind):
+            with opened.editing:
+                edited = job.edited(opened.version, document, task.arrays)
+                made = self.bench.commit(opened, edited.label, edited.character, edited.sculpt)
+        yield Now(1.0, task.arrays, document, made)
+
+    def _by_a_worker(self, work: Work) -> Generator[Now, None, bool]:
+        """Follow a piece of work to its end; False when no worker has taken it up."""
+        asked, told = time.monotonic(), -1.0
+        arrays = BlobArrays(self.bench.store.blobs, self.bench.open(work.character_id).arrays)
+        try:
+            while work.is_under_way:
+                if work.share != told:
+                    told = work.share
+                    yield Now(told, arrays, self.list.report(work.id))
+                if work.state == WAITING and time.monotonic() - asked > PATIENCE and self.list.withdraw(work.id):
+                    return False
+                time.sleep(LOOK)
+                work = self.find(work.id)
+        finally:
+            if work.is_under_way:
+                self.list.cancel(work.id)
+        if work.state == FAILED:
+            raise BadEditError(work.detail or "")
+        stored = work.state == DONE and isinstance(KINDS[work.kind], EditKind)
+        made = self.bench.shelf.catch_up(work.character_id).version if stored else None
+        yield Now(1.0, arrays, self.list.report(work.id), made)
+        return True
 
     def find(self, work_id: str) -> Work:
         """A piece of work that was asked for.
@@ -83,11 +167,11 @@ class Jobs:
         opened = self.bench.open(work.character_id)
         with opened.editing:
             opened.take(self.bench.page)
-            opened.refuse_while_sculpting()
-            made = kind.edited(opened.character, document, arrays)
+            _refuse_in_the_way(kind, opened)
+            made = kind.edited(opened.version, document, arrays)
             try:
                 along = self.list.settling(work_id)
-                return self.bench.commit(opened, kind.label(work.arguments), made, along=along)
+                return self.bench.commit(opened, made.label, made.character, made.sculpt, along=along)
             except DisownedError:
                 raise NotThereError(OFF_THE_LIST) from None
 
@@ -96,3 +180,12 @@ class Jobs:
         for work in self.list.under_way(page=page):
             if KINDS[work.kind].ends_with_page:
                 self.list.cancel(work.id)
+
+
+def _asked(kind: JobKind, arguments: Mapping[str, Any]) -> dict[str, Any]:
+    return kind.arguments(**arguments).model_dump(mode="json")
+
+
+def _refuse_in_the_way(kind: JobKind, opened: OpenCharacter) -> None:
+    if isinstance(kind, EditKind) and not kind.sculpts:
+        opened.refuse_while_sculpting()

@@ -2,54 +2,64 @@
 
 from __future__ import annotations
 
-import threading
-import time
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, ClassVar
 
 from plethos.core.arrays import Arrays
 from plethos.core.character import Character
+from plethos.core.formats.files import Source
 from plethos.service.library.blob_arrays import BlobArrays
-from plethos.service.library.version import Version
+from plethos.service.library.version import HeldSculpt, Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.common import Schema
-from plethos.store.owned_work import OwnedWork
-from plethos.store.transactions import AWAY
-from plethos.store.work import DisownedError, Work
 
-TOLD_EVERY = 0.2  # seconds: the database bears twenty workers that tell how far they are
+LONG = 2.0  # seconds: what is likely to take more is for a worker
 
 
 class UnwantedError(Exception):
     """Whoever asked for long work does not want it any more."""
 
 
-class Task:
-    """A piece of work in the hands of its owner.
+class Task(ABC):
+    """A piece of work while it is done, wherever that is.
 
     Parameters
     ----------
-    owner
-        What the owner is known by: see `OwnedWork.take`.
+    arguments
+        What it was asked with.
+    revision_id
+        The revision of the character that it is of; None = whatever it is now.
+    arrays
+        Where arrays of what it comes to are put.
     """
 
-    def __init__(self, bench: Workbench, owned: OwnedWork, work: Work, owner: str) -> None:
-        self.bench, self.work, self.owner = bench, work, owner
-        self.arrays = BlobArrays(bench.store.blobs)
-        """Where arrays of what it comes to are put."""
-        self.lost = threading.Event()
-        """Set once the piece is another's."""
-        self._owned, self._told = owned, 0.0
+    def __init__(
+        self,
+        bench: Workbench,
+        character_id: str,
+        arguments: Mapping[str, Any],
+        revision_id: str | None,
+        arrays: BlobArrays,
+    ) -> None:
+        self.bench, self.character_id, self.arguments = bench, character_id, arguments
+        self.revision_id, self.arrays = revision_id, arrays
 
     @cached_property
     def version(self) -> Version:
         """The character as it was when the work was asked for, whatever was made of it since."""
-        return self.bench.version_at(self.work.character_id, self.work.revision_id)
+        return self.bench.version_at(self.character_id, self.revision_id)
 
-    def progress(self, share: float) -> None:
-        """Say how much is done, 0 to 1: called between two steps.
+    @property
+    def source(self) -> Source:
+        """The file that it was read from."""
+        return self.bench.open(self.character_id).source
+
+    @abstractmethod
+    def progress(self, share: float, so_far: dict[str, Any] | None = None) -> None:
+        """Say how much is done, 0 to 1, and what it has come to so far: called between two steps.
 
         Raises
         ------
@@ -58,17 +68,6 @@ class Task:
         DisownedError
             When it was taken up by another.
         """
-        if self.lost.is_set():
-            raise DisownedError
-        if time.monotonic() - self._told < TOLD_EVERY:
-            return
-        self._told = time.monotonic()
-        try:
-            wanted = self._owned.progress(self.work.id, self.owner, share)
-        except AWAY:
-            return  # the database is away: what was worked out so far is no worse for it
-        if not wanted:
-            raise UnwantedError
 
 
 class JobKind(ABC):
@@ -83,9 +82,16 @@ class JobKind(ABC):
     ends_with_page: ClassVar[bool] = False
     """Whether nobody wants it any more once the page that asked is gone."""
 
+    def takes_long(self, version: Version, arguments: Mapping[str, Any]) -> bool:
+        """Whether it is likely to take over two seconds, by the sizes of what it has to look at.
+
+        What does not is done at once for whoever asks: see `Jobs.have_done`.
+        """
+        return True
+
     def parts(self, task: Task) -> Sequence[Mapping[str, Any]]:
         """The arguments of the parts that it falls into; the whole by itself unless a kind says otherwise."""
-        return [task.work.arguments]
+        return [task.arguments]
 
     @abstractmethod
     def run(self, task: Task, arguments: Mapping[str, Any]) -> dict[str, Any]:
@@ -103,15 +109,31 @@ class JobKind(ABC):
         return only
 
 
+@dataclass(frozen=True, eq=False)
+class Edited:
+    """What long work makes of a character.
+
+    Parameters
+    ----------
+    label
+        Of the edit.
+    sculpt
+        The sculpt in progress after it.
+    """
+
+    label: str
+    character: Character
+    sculpt: HeldSculpt | None = None
+
+
 class EditKind(JobKind):
     """Long work that ends in an edit: stored at once where nothing was changed meanwhile, else offered."""
 
-    @abstractmethod
-    def label(self, arguments: Mapping[str, Any]) -> str:
-        """Of the edit."""
+    sculpts: ClassVar[bool] = False
+    """Whether it is about a sculpt in progress; what is not would be in its way."""
 
     @abstractmethod
-    def edited(self, now: Character, document: Mapping[str, Any], arrays: Arrays) -> Character:
+    def edited(self, now: Version, document: Mapping[str, Any], arrays: Arrays) -> Edited:
         """The character with what the work came to.
 
         Raises

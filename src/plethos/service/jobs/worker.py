@@ -19,8 +19,9 @@ from procrastinate import App, PsycopgConnector
 from procrastinate.exceptions import ConnectorException
 
 from plethos.core.errors import PlethosError
-from plethos.service.jobs.kind import EditKind, Task, UnwantedError
+from plethos.service.jobs.kind import EditKind, UnwantedError
 from plethos.service.jobs.kinds import KINDS
+from plethos.service.jobs.owned_task import OwnedTask
 from plethos.service.library.lease import WORKER
 from plethos.service.library.version import OvertakenError
 from plethos.service.library.workbench import Workbench
@@ -54,7 +55,7 @@ class Worker:
     def __init__(self, bench: Workbench, lapsed: float = LAPSED) -> None:
         self.bench, self.lapsed = bench.of(WORKER), lapsed
         self.list, self.owned = WorkList(bench.store.transactions), OwnedWork(bench.store.transactions)
-        self._in_hand: dict[str, Task] = {}
+        self._in_hand: dict[str, OwnedTask] = {}
         at = bench.store.engine.url
         where = {"host": at.host, "port": at.port, "user": at.username, "password": at.password, "dbname": at.database}
         self.app = App(connector=PsycopgConnector(kwargs=where, min_size=1, max_size=1))
@@ -94,7 +95,7 @@ class Worker:
             return
         work = self.list.find(work_id)
         assert work is not None
-        task = self._in_hand[owner] = Task(self.bench, self.owned, work, owner)
+        task = self._in_hand[owner] = OwnedTask(self.bench, self.owned, work, owner)
         try:
             self._done(task)
         except DisownedError:
@@ -105,7 +106,7 @@ class Worker:
         finally:
             del self._in_hand[owner]
 
-    def _done(self, task: Task) -> None:
+    def _done(self, task: OwnedTask) -> None:
         work = task.work
         try:
             self._come_to(task)
@@ -119,7 +120,7 @@ class Worker:
             log.exception("long work failed")
             self.owned.finish(work.id, task.owner, FAILED, WENT_WRONG)
 
-    def _come_to(self, task: Task) -> None:
+    def _come_to(self, task: OwnedTask) -> None:
         """Do it: a part, a whole that falls into parts, one whose parts are done, or one that is done at once."""
         work, kind = task.work, KINDS[task.work.kind]
         if work.parent_id is not None:
@@ -139,17 +140,17 @@ class Worker:
             state, detail = (OFFERED, MEANWHILE) if isinstance(kind, EditKind) else (DONE, None)
             self.owned.finish(work.id, task.owner, state, detail, Report(document, task.arrays.fresh))
 
-    def _edited(self, task: Task, kind: EditKind, document: dict[str, object]) -> bool:
+    def _edited(self, task: OwnedTask, kind: EditKind, document: dict[str, object]) -> bool:
         """Make the edit, and end the work with it; False when the character is another by now."""
         work = task.work
         opened = self.bench.shelf.catch_up(work.character_id)
         with opened.editing:
             if opened.revision.id != work.revision_id:
                 return False
-            character = kind.edited(opened.character, document, task.arrays)
+            made = kind.edited(opened.version, document, task.arrays)
             try:
                 along = self.owned.ending(work.id, task.owner)
-                self.bench.commit(opened, kind.label(work.arguments), character, along=along)
+                self.bench.commit(opened, made.label, made.character, made.sculpt, along=along)
             except OvertakenError:
                 return False
         return True

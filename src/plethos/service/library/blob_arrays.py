@@ -28,10 +28,12 @@ class BlobArrays:
     ----------
     fetch
         Gives the bytes of blobs by their hashes.
+    beside
+        What it knows is not packed or fetched here either; nothing is put there.
     """
 
-    def __init__(self, fetch: Fetch) -> None:
-        self._fetch = fetch
+    def __init__(self, fetch: Fetch, beside: BlobArrays | None = None) -> None:
+        self._fetch, self._beside = fetch, beside
         self._hash_of: dict[tuple[int, ...], str] = {}
         self._alive: dict[str, tuple[weakref.ref[NDArray[Any]], ...]] = {}
         self._kinds: dict[str, str] = {}
@@ -44,9 +46,8 @@ class BlobArrays:
         self._before: dict[tuple[str, str], tuple[str, bytes]] = {}
 
     def put(self, kind: str, label: str, *arrays: NDArray[Any]) -> Ref:
-        key = tuple(id(a) for a in arrays)
-        known = self._hash_of.get(key)
-        if known is not None and self._held(known, arrays):
+        known = self._known(arrays)
+        if known is not None:
             return known
         data = pack(kind, *arrays)
         name = digest(data)
@@ -77,8 +78,8 @@ class BlobArrays:
         self._labelled.clear()
 
     def get(self, kind: str, ref: Ref) -> tuple[NDArray[Any], ...]:
-        held = tuple(a for r in self._alive.get(ref, ()) if (a := r()) is not None)
-        if held and len(held) == len(self._alive[ref]):
+        held = self._at_hand(ref)
+        if held:
             return held
         data = self._fetched.pop(ref, None) or self.fresh.get(ref) or self._fetch([ref]).get(ref)
         if data is None:
@@ -90,8 +91,23 @@ class BlobArrays:
     def prefetch(self, hashes: Iterable[str]) -> None:
         """Fetch what is about to be asked for, in one go."""
         here = (h for h in hashes if h not in self.fresh)
-        wanted = [h for h in here if not any(r() is not None for r in self._alive.get(h, ()))]
+        wanted = [h for h in here if not self._at_hand(h)]
         self._fetched = dict(self._fetch(wanted)) if wanted else {}
+
+    def _known(self, arrays: tuple[NDArray[Any], ...]) -> str | None:
+        """The hash of arrays that were put or fetched before."""
+        name = self._hash_of.get(tuple(id(a) for a in arrays))
+        if name is not None and self._held(name, arrays):
+            return name
+        return None if self._beside is None else self._beside._known(arrays)
+
+    def _at_hand(self, ref: Ref) -> tuple[NDArray[Any], ...]:
+        """The arrays of a blob that somebody holds; none when nobody does."""
+        refs = self._alive.get(ref, ())
+        held = tuple(a for r in refs if (a := r()) is not None)
+        if held and len(held) == len(refs):
+            return held
+        return () if self._beside is None else self._beside._at_hand(ref)
 
     def _held(self, name: str, arrays: tuple[NDArray[Any], ...]) -> bool:
         """Whether these very arrays are the ones of that hash: an id alone may have been given away again."""

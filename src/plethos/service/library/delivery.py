@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from plethos.core.character import Character
-from plethos.core.formats.files import ending_of, written
+from plethos.core.formats.files import Source, ending_of, written
 from plethos.core.formats.gltf_write import flattened
 from plethos.core.skeleton.names import printable
 from plethos.core.weights.assign import DELIVERED, with_joint_weights
 from plethos.core.weights.fit import FittedWeights, fitted
-from plethos.service.library.open_character import OpenCharacter
+from plethos.service.library.version import Version
+
+WEIGHED = 0.5  # of the work is weighing vertices anew that follow too many joints
 
 
 @dataclass(frozen=True)
@@ -21,27 +24,40 @@ class Delivery:
     data: bytes
 
 
-def delivered(opened: OpenCharacter, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
+def delivered(
+    version: Version,
+    source: Source,
+    bake: str | None = None,
+    influences: int = DELIVERED,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Delivery:
     """The character as `.glb` with its remedies, optionally baked into a clip; a drawing as `.svg`.
 
     Parameters
     ----------
+    source
+        The file that it was read from.
     influences
         How many joints a vertex may follow; vertices of more are weighed anew: see `limit`.
+    progress
+        Called with how much is done, 0 to 1; what it raises stops it.
     """
-    character, name = opened.character, tidy_name(opened.revision.name)
+    character, name = version.character, tidy_name(version.revision.name)
     if character.mesh.is_flat:
-        return Delivery(f"{name}.svg", written(character, opened.source))
-    fit = limit(character, influences)
+        return Delivery(f"{name}.svg", written(character, source))
+    fit = limit(character, influences, lambda share: progress(WEIGHED * share))
     skin = flattened(character)
     if len(fit.vertices):
         skin = with_joint_weights(replace(character, binding=skin), fit.weights, influences).binding
-    return Delivery(f"{name}{ending_of(opened.source)}", written(character, opened.source, bake, skin))
+    data = written(character, source, bake, skin, lambda share: progress(WEIGHED + (1 - WEIGHED) * share))
+    return Delivery(f"{name}{ending_of(source)}", data)
 
 
-def limit(character: Character, influences: int = DELIVERED) -> FittedWeights:
+def limit(
+    character: Character, influences: int = DELIVERED, progress: Callable[[float], None] = lambda share: None
+) -> FittedWeights:
     """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
-    return fitted(replace(character, binding=flattened(character)), influences)
+    return fitted(replace(character, binding=flattened(character)), influences, progress)
 
 
 def tidy_name(name: str) -> str:

@@ -8,15 +8,12 @@ from collections import OrderedDict
 from collections.abc import Iterator
 from weakref import WeakValueDictionary
 
-import numpy as np
-
 from plethos.core.arrays import Ref
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
 from plethos.core.formats.files import Source, open_file
-from plethos.core.geometry.rotations import Array
 from plethos.service.library.blob_arrays import BlobArrays
-from plethos.service.library.documents import SculptNote, read_bare, restore, stored_drawing
+from plethos.service.library.documents import read_bare, restore, stored_drawing
 from plethos.service.library.open_character import GONE, NotThereError, OpenCharacter
 from plethos.service.library.version import HeldSculpt, Version, VersionMeasures
 from plethos.store.repository import Store
@@ -83,7 +80,8 @@ class Shelf:
             opened.rest_on(*self._drawn(opened, revision))
         character, note = restore(opened.bare, revision.document, opened.arrays, _same_mesh(opened))
         evaluator = Evaluator.of(character, opened.version.evaluator)
-        return opened.show(revision, evaluator, _sculpt(opened, note, evaluator) if note else None)
+        sculpt = HeldSculpt.stored(note, evaluator, opened.arrays, opened.sculpt) if note else None
+        return opened.show(revision, evaluator, sculpt)
 
     def version_at(self, opened: OpenCharacter, revision_id: str) -> Version:
         """A character as it was at a revision, whatever is shown."""
@@ -95,8 +93,10 @@ class Shelf:
         bare, arrays = opened.bare, BlobArrays(self.store.blobs)
         if revision.document.get("drawing") != opened.drawing:
             _, bare, _ = self._drawn(opened, revision)
-        character, _ = restore(bare, revision.document, arrays)
-        return Version(revision, Evaluator.of(character), VersionMeasures(character))
+        character, note = restore(bare, revision.document, arrays)
+        evaluator = Evaluator.of(character)
+        sculpt = HeldSculpt.stored(note, evaluator, arrays, None) if note else None
+        return Version(revision, evaluator, VersionMeasures(character), sculpt)
 
     def _drawn(self, opened: OpenCharacter, revision: Revision) -> tuple[Source, Character, Ref | None]:
         """The drawing that a revision is of: it counts other vertices, so that nothing read of another fits on it."""
@@ -144,22 +144,6 @@ class Shelf:
             self._recent.pop(character_id, None)
         if opened is not None:
             opened.close()
-
-
-def _sculpt(opened: OpenCharacter, note: SculptNote, evaluator: Evaluator) -> HeldSculpt:
-    offsets: Array | None = None
-    widened: Array | None = None
-    if note.offsets:
-        vertices, moved, *more = opened.arrays.get("offsets", note.offsets)
-        offsets = np.zeros((len(evaluator.character.mesh), 3))
-        offsets[vertices] = moved
-        if more:
-            widened = np.zeros((len(offsets), more[0].shape[1]))
-            widened[vertices] = more[0]
-    before = opened.sculpt
-    if before is not None and before.goes_on(note):
-        return before.at(note, np.zeros_like(before.start) if offsets is None else offsets, widened)
-    return HeldSculpt.of(note, evaluator, offsets, widened)
 
 
 def _same_mesh(opened: OpenCharacter) -> Character | None:

@@ -8,12 +8,17 @@ from __future__ import annotations
 import json
 import threading
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
 
+from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator
-from plethos.core.propose.kinds import Tried
 from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_to_json
+from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.documents import restore
 
 MOST_PAGES = 4  # whose trials are kept: each is a character for every kind
 
@@ -34,14 +39,39 @@ class TrialSubject:
 
 
 @dataclass(eq=False)
+class Trial:
+    """A kind that was tried, as it would be stored.
+
+    Parameters
+    ----------
+    bare
+        The character as read from its file.
+    before
+        As it was tried on.
+    document, arrays
+        With the kind.
+    """
+
+    bare: Character
+    before: Character
+    document: Mapping[str, Any]
+    arrays: BlobArrays
+
+    @cached_property
+    def character(self) -> Character:
+        """With the kind: read when somebody looks at it."""
+        return restore(self.bare, self.document, self.arrays, self.before)[0]
+
+
+@dataclass(eq=False)
 class Trials:
     """What a page has tried last: of one joint in one pose, since more would fill the memory."""
 
     subject: TrialSubject | None = None
-    found: dict[str, Tried] = field(default_factory=dict)
-    _evaluators: dict[str, tuple[Tried, Evaluator]] = field(default_factory=dict)
+    found: dict[str, Trial] = field(default_factory=dict)
+    _evaluators: dict[str, tuple[Trial, Evaluator]] = field(default_factory=dict)
 
-    def of(self, subject: TrialSubject) -> dict[str, Tried]:
+    def of(self, subject: TrialSubject) -> dict[str, Trial]:
         """What was tried for that, by kind; what was tried for something else is let go."""
         if self.subject != subject:
             self.subject, self.found, self._evaluators = subject, {}, {}

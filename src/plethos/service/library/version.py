@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from plethos.core.arrays import Arrays
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import ALL, Acting, Evaluator, Posed
@@ -23,7 +24,6 @@ from plethos.core.measure.picked import PickedPatch
 from plethos.core.rules.remedies import Remedy
 from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_json
-from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.documents import SculptNote
 from plethos.store.revision import Revision
 
@@ -93,7 +93,23 @@ class HeldSculpt:
         bare = cls(note, pose, evaluator.pose(pose, others), start, start, none, given, given, None)
         return bare if offsets is None else bare.at(note, offsets, widened)
 
-    def noted(self, arrays: BlobArrays) -> HeldSculpt:
+    @classmethod
+    def stored(cls, note: SculptNote, evaluator: Evaluator, arrays: Arrays, before: HeldSculpt | None) -> HeldSculpt:
+        """The session that a note describes, with the strokes that it names; `before` = the one that is shown."""
+        offsets: Array | None = None
+        widened: Array | None = None
+        if note.offsets:
+            vertices, moved, *more = arrays.get("offsets", note.offsets)
+            offsets = np.zeros((len(evaluator.character.mesh), 3))
+            offsets[vertices] = moved
+            if more:
+                widened = np.zeros((len(offsets), more[0].shape[1]))
+                widened[vertices] = more[0]
+        if before is not None and before.goes_on(note):
+            return before.at(note, np.zeros_like(before.start) if offsets is None else offsets, widened)
+        return cls.of(note, evaluator, offsets, widened)
+
+    def noted(self, arrays: Arrays) -> HeldSculpt:
         """The same with its strokes put among the arrays that are stored."""
         if self.note.strokes == 0:
             return self
@@ -183,6 +199,13 @@ class VersionMeasures:
                 self._bendless[joint] = error.sentence
                 raise
         return found
+
+    def skin_round(self, joint: int) -> int:
+        """How many vertices the region of a joint holds; 0 where it bends no skin."""
+        try:
+            return len(self.bend(joint).site.vertices)
+        except BadEditError:
+            return 0
 
     def knows(self, joint: int) -> bool:
         """Whether a joint's region was found already, or found to be none: a frame does not wait for it."""

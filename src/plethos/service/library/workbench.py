@@ -250,7 +250,8 @@ class Workbench:
 
     def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
         """The character to hand out: see `delivered`."""
-        return delivered(self.open(character_id), bake, influences)
+        opened = self.open(character_id)
+        return delivered(opened.version, opened.source, bake, influences)
 
 
 def refuse_picture(data: bytes) -> None:

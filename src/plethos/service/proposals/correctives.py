@@ -1,122 +1,24 @@
-"""Correctives that the program solves: shown as a sculpt in progress, with a response that is fitted to them."""
+"""Responses that are fitted to correctives, and targets that are solved for them."""
 
 from __future__ import annotations
 
-import dataclasses
 import math
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping
 from typing import Any
-
-import numpy as np
 
 from plethos.core.errors import BadEditError
 from plethos.core.measure.travel import straight
 from plethos.core.propose.between import with_between
-from plethos.core.propose.first_mend import MOST_STRETCH, FirstMend
-from plethos.core.propose.flat_mend import width_kept
 from plethos.core.propose.response import Fitted, fitted_response
-from plethos.core.propose.steps import told_as
 from plethos.core.rules.remedies import Corrective
 from plethos.core.rules.triggers import Trigger, trigger_from_document
 from plethos.core.rules.triggers.hinge import HingeTrigger, hinge_of
 from plethos.core.sculpt.solve import solve_corrective
-from plethos.core.skeleton.pose import Pose
-from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.service.edits.rule_edits import in_step
-from plethos.service.library.documents import SculptNote
-from plethos.service.library.version import HeldSculpt, Version
+from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.library.worked_out import put
-from plethos.service.proposals.joint import joint_of
 from plethos.service.sculpts.session import current
-
-
-@dataclass(frozen=True)
-class Mending:
-    """How far a first mend has got: the share of it, and what was stored in the end."""
-
-    share: float
-    version: Version | None = None
-
-
-def first_mend(
-    workbench: Workbench,
-    character_id: str,
-    pose: Pose | None,
-    joint: str | None = None,
-    give_back: float = 1.0,
-    most_stretch: float = MOST_STRETCH,
-) -> Version:
-    """Solve a corrective for the held pose and show it as a sculpt in progress: see `mending`."""
-    *_, last = mending(workbench, character_id, pose, joint, give_back, most_stretch)
-    assert last.version is not None
-    return last.version
-
-
-def mending(
-    workbench: Workbench,
-    character_id: str,
-    pose: Pose | None,
-    joint: str | None = None,
-    give_back: float = 1.0,
-    most_stretch: float = MOST_STRETCH,
-) -> Iterator[Mending]:
-    """Solve a corrective for the held pose and show it as a sculpt in progress; stored once it is through.
-
-    Whoever stops asking before that stops it, and nothing is changed.
-
-    Parameters
-    ----------
-    pose
-        Held from now on when no sculpt is in progress.
-    joint
-        Whose skin is mended; None = the one that is turned furthest.
-    give_back, most_stretch
-        See `FirstMend.solved`.
-
-    Raises
-    ------
-    BadEditError
-        When nothing is lost there, or the skin encloses nothing.
-    """
-    opened = workbench.open(character_id)
-    version = opened.version
-    held = version.sculpt
-    if held is None:
-        if pose is None:
-            raise BadEditError("Say which pose is to be mended.")
-        note = SculptNote(None, pose_to_json(version.character.skeleton, pose))
-        held = HeldSculpt.of(note, version.evaluator, None)
-    number = joint_of(version, held.pose, joint)
-    if version.character.mesh.is_flat:
-        points = width_kept(version.character, number, held.pose, held.base.acting, give_back)
-        note = dataclasses.replace(held.note, strokes=held.note.strokes + 1)
-        made = put(workbench, opened, version, "Keep the width", version.character, held.after(note, points))
-        yield Mending(1.0, made)
-        return
-    # The solve takes its time: nobody waits for it, and what is changed meanwhile is not overwritten.
-    steps = FirstMend.of(version.character, number).solving(held.base, give_back, most_stretch)
-    mend = yield from told_as(steps, Mending)
-    # What is told is measured as the bend strip and the table measure it, contacts of the whole character too.
-    site = version.measures.bend(number)
-    before, after = (
-        site.of_points(points[site.site.vertices].astype(np.float32)) for points in (held.base.points, mend.points)
-    )
-    counter = version.measures.contacts
-    told = {
-        "joint": version.character.skeleton.names[number],
-        "strokes": held.note.strokes + 1,
-        "give_back": give_back,
-        "most_stretch": most_stretch,
-        **{k: v for k, v in dataclasses.asdict(mend).items() if k != "points"},
-        **({} if after.volume is None else {"volume_before": before.volume, "volume": after.volume}),
-        "contacts_before": counter.count(held.base.points),
-        "contacts": counter.count(mend.points.astype(np.float32)),
-    }
-    note = dataclasses.replace(held.note, strokes=held.note.strokes + 1, mend=told)
-    sculpt = held.after(note, mend.points)
-    yield Mending(1.0, put(workbench, opened, version, "Solve a first mend", version.character, sculpt))
 
 
 def add_between(workbench: Workbench, character_id: str, remedy_id: str, angle_deg: float) -> Version:

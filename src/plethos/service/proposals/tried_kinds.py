@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from plethos.core.propose.held import Held
 from plethos.core.propose.kinds import TRIALS, Judge, Tried, proposed, reason
 from plethos.core.skeleton.pose import Pose
-from plethos.service.library.trials import Trials, TrialSubject
+from plethos.service.library.trials import TrialSubject
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.library.worked_out import put
-from plethos.service.proposals.correctives import first_mend
+from plethos.service.proposals.first_mends import MendAsked, first_mend
 from plethos.service.proposals.joint import joint_of
 
 
@@ -51,18 +51,16 @@ class Kinds:
     left: int
 
 
-def which_kind(trials: Trials, version: Version, pose: Pose, joint: str | None) -> Iterator[Kinds]:
+def which_kind(version: Version, pose: Pose, joint: str | None) -> Iterator[Kinds]:
     """Try each kind of remedy for a joint in a pose, and measure it; nothing is stored.
 
-    What is found goes into `trials`, and is given after each kind, so that whoever asks can show it, and stop.
+    What is found is given after each kind, so that whoever asks can show it, and stop.
     """
     judge, kinds = _judge(version, pose, joint), list[Kind]()
-    tried = trials.of(TrialSubject.of(version.evaluator, judge.held.joint, pose))
     now = judge.tried("", version.character)
     yield Kinds(now, (), None, len(TRIALS))
     for number, (kind, found) in enumerate(judge.of_trials(), 1):
         if isinstance(found, Tried):
-            tried[kind] = found
             kinds.append(Kind(kind, found, reason(found, now)))
         else:
             kinds.append(Kind(kind, None, found))
@@ -80,14 +78,13 @@ def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, jo
         When it cannot be made here.
     """
     if kind == "corrective":
-        return first_mend(workbench, character_id, pose, joint)
+        return first_mend(workbench, character_id, MendAsked(pose, joint))
     opened = workbench.open(character_id)
     opened.refuse_while_sculpting()
     version = opened.version
-    judge = _judge(version, pose, joint)
-    subject = TrialSubject.of(version.evaluator, judge.held.joint, pose)
+    subject = TrialSubject.of(version.evaluator, joint_of(version, pose, joint), pose)
     known = opened.trials.of(workbench.page).of(subject).get(kind)
-    made = (known or judge.of_trial(kind)).character
+    made = (known or _judge(version, pose, joint).of_trial(kind)).character
     names = [r.name for r in made.rules.remedies[len(version.character.rules.remedies) :]]
     label = f"Add “{names[0]}”" if len(names) == 1 else f"Add {len(names)} remedies"
     return put(workbench, opened, version, label, made)

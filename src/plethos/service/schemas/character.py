@@ -7,6 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field, FiniteFloat
 
+from plethos.core.weights.assign import DELIVERED
 from plethos.service.schemas.bind import RegionInfo
 from plethos.service.schemas.common import PoseBody, Schema
 from plethos.service.schemas.motion import ClipInfo, KeptPoseInfo, MotionInfo
@@ -110,6 +111,13 @@ class LibraryEntry(BaseModel):
     tied: int
 
 
+class DeliveryAsked(Schema):
+    """A file to be handed out."""
+
+    bake: str | None = Field(default=None, description="A clip that gets what the rules do as keys.")
+    influences: int = Field(default=DELIVERED, ge=1, le=8, description="How many joints a vertex may follow.")
+
+
 class LimitShift(BaseModel):
     """How far a limit of influences moves the skin over the ranges of motion, and where most."""
 
@@ -163,7 +171,7 @@ class SculptKeep(Schema):
 class PushedApart(BaseModel):
     """How far pushing apart has got."""
 
-    left: int = Field(description="Pairs of triangles that cross and did not at rest.")
+    left: int | None = Field(description="Pairs of triangles that cross and did not at rest; null at first.")
     share: float = Field(description="Of the rounds that are made at most.")
     state: CharacterState | None = Field(default=None, description="Once it is stored.")
 

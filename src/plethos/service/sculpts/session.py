@@ -88,5 +88,9 @@ def drop(workbench: Workbench, character_id: str) -> Version:
 
 def on_top(workbench: Workbench, opened: OpenCharacter, label: str, held: HeldSculpt, points: Array) -> Version:
     """Store the sculpt in progress with one more stroke."""
-    note = dataclasses.replace(held.note, strokes=held.note.strokes + 1)
-    return workbench.commit(opened, label, opened.character, held.after(note, points))
+    return workbench.commit(opened, label, opened.character, one_more(held, points))
+
+
+def one_more(held: HeldSculpt, points: Array) -> HeldSculpt:
+    """A sculpt in progress with one more stroke."""
+    return held.after(dataclasses.replace(held.note, strokes=held.note.strokes + 1), points)

@@ -1,0 +1,58 @@
+"""A piece of work that is done at once, in this process, for whoever asks and waits."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Generator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from queue import SimpleQueue
+from typing import Any
+
+from plethos.service.jobs.kind import JobKind, Task, UnwantedError
+from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.version import Version
+from plethos.service.library.workbench import Workbench
+
+
+@dataclass(frozen=True)
+class Step:
+    """How far work has got: the share of it, and what it has come to so far."""
+
+    share: float
+    so_far: dict[str, Any] | None = None
+
+
+class TaskHere(Task):
+    """A piece of work on a version that is at hand."""
+
+    def __init__(self, bench: Workbench, version: Version, arguments: Mapping[str, Any]) -> None:
+        opened = bench.open(version.revision.character_id)
+        arrays = BlobArrays(bench.store.blobs, opened.arrays)
+        super().__init__(bench, version.revision.character_id, arguments, version.revision.id, arrays)
+        self.version = version
+        self._told = SimpleQueue[Step | None]()
+        self._unwanted = threading.Event()
+
+    def progress(self, share: float, so_far: dict[str, Any] | None = None) -> None:
+        if self._unwanted.is_set():
+            raise UnwantedError
+        self._told.put(Step(share, so_far))
+
+    def steps(self, kind: JobKind) -> Generator[Step, None, dict[str, Any]]:
+        """Have it done, and be told of each step; returns what it comes to.
+
+        Whoever stops asking before that stops it.
+        """
+        with ThreadPoolExecutor(1, "at once") as hands:
+            coming = hands.submit(self._come_to, kind)
+            coming.add_done_callback(lambda _: self._told.put(None))
+            try:
+                while (step := self._told.get()) is not None:
+                    yield step
+            finally:
+                self._unwanted.set()
+        return coming.result()
+
+    def _come_to(self, kind: JobKind) -> dict[str, Any]:
+        return kind.merge(self, [kind.run(self, part) for part in kind.parts(self)])
