@@ -13,7 +13,8 @@ from scipy.optimize import minimize
 from plethos.core.evaluate import NONE, Evaluator
 from plethos.core.geometry import rotations
 from plethos.core.weights.assign import with_joint_weights
-from plethos.core.weights.fit import CANDIDATES, _fit, _range_ends, _telling, _weighed, fitted
+from plethos.core.weights.fit import CANDIDATES, _range_ends, _telling, fitted
+from plethos.core.weights.fit_kernels import _weighed, fit_weights
 from plethos.demo.catalogue import open_demo
 
 
@@ -76,7 +77,7 @@ class Fits(unittest.TestCase):
         points, order = draw.normal(size=(5, 3)), np.tile(np.arange(count), (5, 1))
         weights = -np.sort(-draw.dirichlet(np.ones(count), 5), axis=1)
         kept, shift, turn = np.zeros_like(weights), np.zeros(5), np.zeros(5, np.int64)
-        _fit(points, order, weights, moves, *_telling(order, weights, below), most, kept, shift, turn)
+        fit_weights(points, order, weights, moves, *_telling(order, weights, below), most, kept, shift, turn)
         np.testing.assert_allclose(kept.sum(axis=1), 1, atol=1e-9)
         for p, w, k, far in zip(points, weights, kept, shift, strict=True):
             places = moves[..., :3] @ p + moves[..., 3]
