@@ -17,8 +17,11 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.findings.of_triggers import _axis_name
 from plethos.core.formats.bvh import read_bvh
+from plethos.core.formats.drawn_frames import Thing
 from plethos.core.formats.gltf_file import GltfFile
+from plethos.core.formats.gltf_joints import _with_name
 from plethos.core.formats.gltf_nodes import stored_hinge
+from plethos.core.formats.gltf_parts import _triangles
 from plethos.core.formats.gltf_read import read_character
 from plethos.core.formats.obj_match import sculpt_from_obj
 from plethos.core.formats.rules import InlineArrays
@@ -29,14 +32,16 @@ from plethos.core.geometry.barycentric import barycentric
 from plethos.core.geometry.outlines import crossed
 from plethos.core.geometry.topology import Topology
 from plethos.core.joints.draft import Draft
+from plethos.core.joints.template import framed
 from plethos.core.measure.bend import BendMeasure
 from plethos.core.measure.outline_site import _outer, near_joint
 from plethos.core.measure.travel import bent
 from plethos.core.propose.held import left_rest
 from plethos.core.propose.hem import FURTHEST, TRIED, _Try
 from plethos.core.propose.roll import Limb
-from plethos.core.rules.remedies import Corrective, Helper, Relaxer, Remedy, Share, remedy_from_document
+from plethos.core.rules.remedies import Corrective, Helper, Relaxer, Remedy, Share, VolumeKeeper, remedy_from_document
 from plethos.core.rules.remedies.helper_rules import rule_from_document
+from plethos.core.rules.remedies.volume_keeper import MOST_SHARE
 from plethos.core.rules.rules import Rules
 from plethos.core.rules.triggers.pose_set import PoseSet
 from plethos.core.rules.triggers.stored_pose import StoredPose
@@ -44,6 +49,8 @@ from plethos.core.sculpt.outline_brushes import OutlineSurface, move
 from plethos.core.sculpt.push_room import PushRoom
 from plethos.core.sculpt.session import Dab, SculptSurface
 from plethos.core.sculpt.smooth import smooth
+from plethos.core.skeleton.hinge import Hinge
+from plethos.core.skeleton.reach import TwoBones, _side
 from plethos.core.skin.mask import Mask
 from plethos.core.skin.picked import PICKED, PickedRegion
 from plethos.core.skin.shape import Shape
@@ -311,3 +318,40 @@ class SecondLot(unittest.TestCase):
                 place = across.skeleton.rest_global[-1, :3, 3] if across.skeleton.names[-1] != "bulge" else None
                 self.assertIsNotNone(place)
                 self.assertAlmostEqual(place[0], -0.05)
+
+    def test_a_joint_of_the_template_bends_about_its_own_z(self):
+        for name in ("forearm", "shin", "thigh"):
+            frame, hinge = framed(name, np.array([0.3, -0.4, 0.0]))
+            self.assertEqual(hinge.axis, Z)
+            np.testing.assert_allclose(frame[:, 1], [0.6, -0.8, 0], atol=1e-12)
+
+    def test_a_strip_of_fewer_than_three_has_no_triangles(self):
+        for mode in (5, 6):
+            found = _triangles(None, {"mode": mode}, 2, "x")
+            self.assertEqual(found.shape, (0, 3))
+        self.assertEqual(_triangles(None, {"mode": 5}, 4, "x").tolist(), [[0, 1, 2], [2, 1, 3]])
+
+    def test_only_another_name_is_written_to_a_node(self):
+        for stored, name, same in ((None, "joint_3", True), (None, "knee", False), ("knee", "knee_2", True),
+                                   ("knee", "kneecap", False), ("", "joint_3", True)):  # fmt: skip
+            node = {} if stored is None else {"name": stored}
+            self.assertEqual(_with_name(node, 3, name) == node, same, (stored, name))
+
+    def test_a_straight_limb_bends_across_its_bone(self):
+        skeleton = everything(np.random.default_rng(1)).skeleton
+        skeleton = replace(skeleton, hinges=(Hinge((0.6, 0.0, 0.8), 0.0, 2.0),) * len(skeleton))
+        root, middle, tip = (np.array([0.3 * k, 0.0, 0.0]) for k in range(3))
+        world = np.broadcast_to(np.eye(4), (len(skeleton), 4, 4))
+        limb = TwoBones(skeleton.find("upper"), skeleton.find("lower"), skeleton.find("lower"))
+        np.testing.assert_allclose(_side(skeleton, world, limb, root, middle, tip), Z, atol=1e-12)
+
+    def test_a_keeper_says_how_much_may_be_kept(self):
+        with self.assertRaisesRegex(BadEditError, f"between 0 and {100 * MOST_SHARE:.0f} percent"):
+            VolumeKeeper(Mask(np.zeros(1, np.int32), np.ones(1, np.float32)), share=MOST_SHARE + 0.1)
+
+    def test_what_is_drawn_with_more_than_one_width_has_none(self):
+        widths = np.array([[2.0, 2.0, 2.0], [3.0, 3.0, 3.0]])
+        told = SimpleNamespace(widths=np.repeat(widths, 3, axis=1), own=np.arange(9))
+        np.testing.assert_allclose(Thing.stroke_widths.fget(told), [2, 3])
+        told.widths[1, 3] = 0.0
+        self.assertIsNone(Thing.stroke_widths.fget(told))

@@ -27,11 +27,18 @@ def digest(data: bytes) -> str:
 
 def hashes_of(value: Any) -> set[str]:
     """All strings in a document that look like a blob's hash."""
-    if isinstance(value, dict):
-        return set().union(*(hashes_of(v) for v in value.values())) if value else set()
-    if isinstance(value, list):
-        return set().union(*(hashes_of(v) for v in value)) if value else set()
-    return {value} if isinstance(value, str) and len(value) == 64 and HASH.fullmatch(value) else set()
+    # Every stroke asks, of a document of a thousand values: one after the other, and nothing is made for those without.
+    found, left = set[str](), [value]
+    while left:
+        now = left.pop()
+        if isinstance(now, str):
+            if len(now) == 64 and HASH.fullmatch(now):
+                found.add(now)
+        elif isinstance(now, dict):
+            left.extend(now.values())
+        elif isinstance(now, list):
+            left.extend(now)
+    return found
 
 
 def key_of(name: str) -> bytes:

@@ -506,6 +506,7 @@ class Animated(unittest.TestCase):
 
     def test_the_first_layers_of_a_lottie_are_in_front(self):
         layers = lottie(self.frames, self.file.canvas, "x")["layers"]
+        self.assertEqual(sorted(la["ind"] for la in layers), list(range(1, len(layers) + 1)))
         names = [p.name for p in self.character.mesh.parts]
         for k in (0, 15, 29):
             shown = [la["nm"].split(":")[0] for la in layers if la["ip"] <= k < la["op"]]

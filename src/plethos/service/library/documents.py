@@ -23,6 +23,7 @@ from plethos.core.skeleton.posture import UPS
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.store.blobs import hashes_of
 
+NUL_WRITTEN = "\\u0000"
 NUL = re.compile(r"(?<!\\)(\\\\)*\\u0000")  # a sign that PostgreSQL keeps in no text
 
 
@@ -107,7 +108,7 @@ def read_back(bare: Character, document: Mapping[str, Any], arrays: BlobArrays, 
     try:
         text = json.dumps(document, allow_nan=False, ensure_ascii=False)
         text.encode()
-        if NUL.search(text):
+        if NUL_WRITTEN in text and NUL.search(text):
             raise ValueError
     except RecursionError:
         raise BadEditError("This is nested too deep to be kept.") from None
