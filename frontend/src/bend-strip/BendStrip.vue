@@ -5,21 +5,20 @@ import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { line } from 'd3-shape'
 import { computed, ref } from 'vue'
-import { api, type Axis, type BendPoint, type HingeTrigger } from '@/api/client'
+import { api, type Axis, type BendPoint } from '@/api/client'
 import { sameAxis } from '@/workbench/angles'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLengths } from '@/workbench/lengths'
-import { useLive } from '@/workbench/live'
-import { angleOf, hingeOf, roomAt, useMending } from '@/workbench/mending'
+import { roomAt, useMending } from '@/workbench/mending'
 import BendHead from './BendHead.vue'
 import { useBendCurves } from './useBendCurves'
 import { useStripDrag } from './useStripDrag'
+import { useTiedHere } from './useTiedHere'
 
 const lengths = useLengths()
 const character = useCharacter()
 const posing = usePose()
-const live = useLive()
 const mending = useMending()
 const host = ref<HTMLElement>()
 const { width } = useElementSize(host)
@@ -57,52 +56,12 @@ const opened = computed(() => {
   return { most, without: of((p) => p.without.open_fill), with: of((p) => p.with.open_fill) }
 })
 
-/** What a hinge switches on about the shown axis, turned so that it has the axis's sign. */
-const tied = computed(() =>
-  mending.tiedHere.flatMap((card) => {
-    const hinge = hingeOf(card)
-    return hinge?.joint === posing.chosen && sameAxis(hinge.axis as Axis, posing.axis) ? [{ card, hinge, sign: sign(hinge.axis) }] : []
-  }),
-)
-const sign = (axis: readonly number[]) => Math.sign(axis[0] * posing.axis[0] + axis[1] * posing.axis[1] + axis[2] * posing.axis[2])
-const activations = computed(() =>
-  tied.value.map(({ card, sign: s }) => {
-    const dragged = live.preview?.remedy_id === card.id && live.frame?.response === card.id ? live.frame.curve : undefined
-    const curve = dragged ? Array.from({ length: dragged.length / 2 }, (_, k) => [dragged[2 * k], dragged[2 * k + 1]]) : card.curve
-    const ends = [...curve.map(([a, v]) => [a * s, v] as [number, number])].sort((a, b) => a[0] - b[0])
-    const whole: [number, number][] = [[low.value, ends[0]?.[1] ?? 0], ...ends.filter(([a]) => a > low.value && a < high.value), [high.value, ends.at(-1)?.[1] ?? 0]]
-    const d = line<[number, number]>().x((p) => x.value(p[0])).y((p) => ya(p[1]))(whole) ?? ''
-    return { id: card.id, name: card.name, d, fill: `${d}L${x.value(high.value)} ${BOTTOM}L${x.value(low.value)} ${BOTTOM}Z` }
-  }),
-)
-const trigger = computed<HingeTrigger | null>(() => {
-  const shown = tied.value.find(({ card }) => card.id === mending.chosenRemedy)
-  if (!shown) return null
-  const dragged = live.preview?.remedy_id === shown.card.id ? live.preview.trigger : null
-  return dragged?.kind === 'hinge' ? dragged : shown.hinge
-})
-const knots = computed(() => {
-  const t = trigger.value
-  if (!t) return []
-  const s = sign(t.axis)
-  return t.knots.map((k, index) => ({ index, angle: k.angle_deg * s, value: k.value }))
-})
-
+const { tied, sign, activations, trigger, knots, flags } = useTiedHere({ x, ya, low, high, floor: BOTTOM })
 const worst = computed(() => {
   const p = points.value.length < 2 ? undefined : points.value.find((point) => point.worst)
   return p ? { x: x.value(p.angle_deg), y: y.value(heightOf(p)), text: `${badnessText(p.badness)} at ${p.angle_deg.toFixed(0)}°`, angle: p.angle_deg } : null
 })
 
-/** The in-betweens of the chosen corrective, where its response meets them. */
-const flags = computed(() =>
-  tied.value.flatMap(({ card, sign: s }) => {
-    if (card.id !== mending.chosenRemedy) return []
-    return card.targets.slice(0, -1).flatMap((t) => {
-      const angle = angleOf(card, t.at)
-      return angle === null ? [] : [{ at: t.at, angle: angle * s, card }]
-    })
-  }),
-)
 /** What one more target of the chosen corrective would be at the worst place. */
 const worstBetween = computed(() => {
   const one = tied.value.find(({ card }) => card.id === mending.chosenRemedy && card.targets.length > 0)

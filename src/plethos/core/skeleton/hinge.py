@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
+from plethos.core.geometry.rotations import Array
+
 
 @dataclass(frozen=True)
 class Hinge:
@@ -24,3 +28,28 @@ class Hinge:
     low: float
     high: float
     others: tuple[tuple[float, float], tuple[float, float]] | None = None
+
+
+def guessed_hinge(frame: Array, before: Array, after: Array) -> Hinge:
+    """The hinge of a joint of which nothing is known.
+
+    Its own axis that lies best along the bend which the bones already have at rest, and never the one along the bone;
+    the range is generous.
+
+    Parameters
+    ----------
+    frame
+        ``(3, 3)`` the joint's axes at rest in the world, as columns.
+    before, after
+        ``(3,)`` the bones that end and begin at it, in the world; 0 where there is none.
+    """
+    frame = frame / np.maximum(np.linalg.norm(frame, axis=0), 1e-12)
+    bone = after if np.linalg.norm(after) > 1e-9 else before
+    bone = bone / max(float(np.linalg.norm(bone)), 1e-12)
+    across = np.abs(np.cross(before, after) @ frame)
+    across = across / max(float(across.max()), 1e-12)
+    # Without a bend at rest all axes across the bone are as good; the last wins.
+    score = across * 0.5 + np.where(np.abs(bone @ frame) > 0.7, -10.0, 0.0) + np.array([0.0, 0.01, 0.02])
+    axis = [0.0, 0.0, 0.0]
+    axis[int(np.argmax(score))] = 1.0
+    return Hinge((axis[0], axis[1], axis[2]), -np.pi / 2, 5 * np.pi / 6)

@@ -12,7 +12,7 @@ import numpy as np
 from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
-from plethos.core.skeleton.hinge import Hinge
+from plethos.core.skeleton.hinge import Hinge, guessed_hinge
 from plethos.core.skeleton.kinematics import forward
 from plethos.core.skeleton.pose import _NONE, Pose, refuse_nowhere
 
@@ -133,29 +133,11 @@ class Skeleton:
         return self.hinges[joint] if self.hinges else None
 
     def hinge(self, joint: int) -> Hinge:
-        """The joint's hinge as the file says it, or a guess.
-
-        The guess is the joint's own axis that lies best along the bend which the bones already have at rest, and
-        never the one along the bone; its range is generous, since nothing is known.
-        """
+        """The joint's hinge as the file says it, or a guess: see `guessed_hinge`."""
         known = self.known_hinge(joint)
         if known is not None:
             return known
-        at, frame = self.rest_global[:, :3, 3], self.rest_global[joint, :3, :3]
-        frame = frame / np.maximum(np.linalg.norm(frame, axis=0), 1e-12)
-        below = self.main_child(joint)
-        parent = self.joint_parents[joint]
-        after = at[below] - at[joint] if below is not None else np.zeros(3)
-        before = at[joint] - at[parent] if parent >= 0 else np.zeros(3)
-        bone = after if np.linalg.norm(after) > 1e-9 else before
-        bone = bone / max(float(np.linalg.norm(bone)), 1e-12)
-        across = np.abs(np.cross(before, after) @ frame)
-        across = across / max(float(across.max()), 1e-12)
-        # Without a bend at rest all axes across the bone are as good; the last wins.
-        score = across * 0.5 + np.where(np.abs(bone @ frame) > 0.7, -10.0, 0.0) + np.array([0.0, 0.01, 0.02])
-        axis = [0.0, 0.0, 0.0]
-        axis[int(np.argmax(score))] = 1.0
-        return Hinge((axis[0], axis[1], axis[2]), -np.pi / 2, 5 * np.pi / 6)
+        return guessed_hinge(self.rest_global[joint, :3, :3], *self._bones(joint))
 
     def find(self, name: str) -> int:
         """Index of the joint called `name`.
@@ -307,10 +289,15 @@ class Skeleton:
 
     def _bone(self, joint: int) -> Array:
         """The way that a joint's bone goes at rest in the world; that of the bone before it for an end."""
+        before, after = self._bones(joint)
+        return after if np.linalg.norm(after) > 1e-9 else before
+
+    def _bones(self, joint: int) -> tuple[Array, Array]:
+        """The bones that end and begin at a joint, at rest in the world; 0 where there is none."""
         at, below, parent = self.rest_global[:, :3, 3], self.main_child(joint), self.joint_parents[joint]
-        after = at[below] - at[joint] if below is not None else np.zeros(3)
-        before = at[joint] - at[parent] if parent >= 0 else np.zeros(3)
-        return np.asarray(after if np.linalg.norm(after) > 1e-9 else before)
+        before: Array = at[joint] - at[parent] if parent >= 0 else np.zeros(3)
+        after: Array = at[below] - at[joint] if below is not None else np.zeros(3)
+        return before, after
 
     @cached_property
     def rest_global(self) -> Array:
