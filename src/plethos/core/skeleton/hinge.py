@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +29,26 @@ class Hinge:
     low: float
     high: float
     others: tuple[tuple[float, float], tuple[float, float]] | None = None
+
+    def range_about(
+        self, axis: tuple[float, float, float], across: Callable[[], tuple[Array, Array]]
+    ) -> tuple[float, float] | None:
+        """How far the joint goes about an axis, radians; None where that is none of its own.
+
+        Parameters
+        ----------
+        across
+            Gives the axes that `others` are about.
+        """
+        (x, y, z), (a, b, c) = self.axis, axis  # three numbers: a product of arrays takes ten times as long
+        along = x * a + y * b + z * c
+        if abs(along) > 0.999:
+            return (self.low, self.high) if along > 0 else (-self.high, -self.low)
+        for own, span in zip(across(), self.others, strict=True) if self.others else ():
+            along = float(own @ axis)
+            if abs(along) > 0.999:
+                return span if along > 0 else (-span[1], -span[0])
+        return None
 
 
 def guessed_hinge(frame: Array, before: Array, after: Array) -> Hinge:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import numpy as np
@@ -220,12 +220,12 @@ class Skeleton:
 
     def range_about(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float]:
         """How far a joint turns about an axis of its rest frame, radians; half a turn each way if nobody says."""
-        return self._range_about(self.hinge(joint), joint, axis) or (-np.pi, np.pi)
+        return self.hinge(joint).range_about(axis, partial(self.across, joint)) or (-np.pi, np.pi)
 
     def known_range(self, joint: int, axis: tuple[float, float, float]) -> tuple[float, float] | None:
         """The same where the file or an edit says it; None where it is a guess."""
         hinge = self.known_hinge(joint)
-        return None if hinge is None else self._range_about(hinge, joint, axis)
+        return None if hinge is None else hinge.range_about(axis, partial(self.across, joint))
 
     def cut_middle(
         self, joint: int, axis: tuple[float, float, float], read: tuple[float, float] | None = None
@@ -257,17 +257,6 @@ class Skeleton:
     def angle_about(self, joint: int, rotation: Array, axis: tuple[float, float, float]) -> float:
         """How far a joint of a pose is turned about a unit axis of its rest frame, radians, as its range is told."""
         return float(rotations.twist_angle(rotation, axis, self.cut_middle(joint, axis)))
-
-    def _range_about(self, hinge: Hinge, joint: int, axis: tuple[float, float, float]) -> tuple[float, float] | None:
-        (x, y, z), (a, b, c) = hinge.axis, axis  # three numbers: a product of arrays takes ten times as long
-        along = x * a + y * b + z * c
-        if abs(along) > 0.999:
-            return (hinge.low, hinge.high) if along > 0 else (-hinge.high, -hinge.low)
-        for own, span in zip(self.across(joint), hinge.others, strict=True) if hinge.others else ():
-            along = float(own @ axis)
-            if abs(along) > 0.999:
-                return span if along > 0 else (-span[1], -span[0])
-        return None
 
     def across(self, joint: int) -> tuple[Array, Array]:
         """The axes that `Hinge.others` are about: across the hinge, first the one nearest to the bone."""
