@@ -183,6 +183,23 @@ class Elsewhere(OnTheKeeper):
 
 
 class PushingApart(OnTheKeeper):
+    def test_what_lay_in_the_fold_is_given_back_outside(self):
+        hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
+        self.begin(left_forearm=tuple((120 * np.array(hinge.axis)).tolist()))
+        measure = self.opened.version.measures.bend(self.opened.character.skeleton.find("left_forearm"))
+        counter, before = self.opened.version.measures.contacts, self.opened.sculpt.points
+        *_, last = Jobs(self.bench).have_done("push_apart", self.id, joint="left_forearm")
+        after = last.version.sculpt.points
+        counts = [counter.count(p.astype(np.float32)) for p in (before, after)]
+        self.assertGreater(counts[0], 50)
+        self.assertEqual((counts[1], last.document["left"]), (0, 0))
+        volumes = [measure.of_points(p[measure.site.vertices]).volume for p in (before, after)]
+        self.assertGreater(volumes[1], volumes[0] - 1.0, "pushing alone costs seven")
+        # Open hems and seams stay, and what is far from the fold.
+        moved = (np.abs(after - before) > 1e-9).any(axis=1)
+        self.assertFalse((moved & self.mesh.border).any())
+        self.assertLess(moved.sum(), 1500)
+
     def test_whoever_stops_it_changes_nothing_and_another_session_is_not_written_over(self):
         hinge = self.opened.character.skeleton.hinge(self.opened.character.skeleton.find("left_forearm"))
         bent = tuple((125 * np.array(hinge.axis)).tolist())

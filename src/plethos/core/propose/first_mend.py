@@ -126,18 +126,11 @@ class FirstMend:
         self, posed: Posed, give_back: float = GIVE_BACK, most_stretch: float = MOST_STRETCH
     ) -> Generator[float, None, Mended]:
         """The same step by step: gives how much of it is done, 0 to 1, and returns the mend."""
-        base = posed.exact_points()
-        crossing = self._crossing(base)
-        room = (
-            self.room
-            if np.isin(crossing, self.room.vertices).all()
-            else MendRoom.of(self.character, self.joint, crossing)
-        )
-        fold = _Fold(room, PushRoom.of(self.character.mesh.topology, base, self.character.mesh.rest, room.shares), base)
-        lost = np.maximum(room.slabs.at_rest - fold.before, 0)
-        whole = float(room.slabs.at_rest.sum())
+        fold = self._fold(posed.exact_points())
+        lost = np.maximum(fold.room.slabs.at_rest - fold.before, 0)
+        whole = float(fold.room.slabs.at_rest.sum())
         missing = (whole - float(fold.before.sum())) / whole
-        if missing < LOST and not len(fold.push.pairs(base[fold.push.local])):
+        if missing < LOST and not fold.crosses(fold.base):
             name = self.character.skeleton.names[self.joint]
             raise BadEditError(
                 f"“{name}” loses no volume in this pose, and nothing crosses: bend it to where it looks bad first."
@@ -155,6 +148,19 @@ class FirstMend:
                 break  # it is not the volume that stretches it: less of it would be less for nothing
             best = tried
         return best
+
+    def apart(self, points: Array) -> Generator[float, None, Mended]:
+        """What crosses in posed skin ``(V, 3)`` brought out of it, each slab keeping the volume that it has; step by
+        step as `solving`."""
+        fold = self._fold(points)
+        return (yield from fold.mending(np.zeros_like(fold.before), 0.0, MOST_STRETCH))
+
+    def _fold(self, base: Array) -> _Fold:
+        crossing, room = self._crossing(base), self.room
+        if not np.isin(crossing, room.vertices).all():
+            room = MendRoom.of(self.character, self.joint, crossing)
+        mesh = self.character.mesh
+        return _Fold(room, PushRoom.of(mesh.topology, base, mesh.rest, room.shares), base)
 
     def _crossing(self, points: Array) -> NDArray[np.int32]:
         """The vertices of triangles near the joint that cross and did not at rest: in its room, or what turns with it
@@ -210,7 +216,7 @@ class _Fold:
         for number in range(1, ROUNDS + 1):
             yield number / STEPS
             points = least_bending(self.room, self.base, target, planes)
-            found.append((self._crosses(points), points))
+            found.append((self.crosses(points), points))
             if not found[-1][0]:
                 break
             planes = planes.joined(self._planes_of(points))
@@ -229,7 +235,8 @@ class _Fold:
         """The planes between what lies on each other, once it is pushed apart."""
         return ContactPlanes.of(self.room, pushed_in(self.push, points, give_back=False, rounds=GUIDE).points)
 
-    def _crosses(self, points: Array) -> int:
+    def crosses(self, points: Array) -> int:
+        """How many pairs of triangles of such skin ``(V, 3)`` cross and did not at rest."""
         return len(self.push.pairs(points[self.push.local]))
 
     @cached_property

@@ -17,7 +17,7 @@ from plethos.service.schemas.character import PushApart
 from plethos.service.sculpts.pushed_apart import PushingApart, push_apart
 from plethos.service.sculpts.session import current, one_more
 
-MANY = 2500  # vertices round the joint: a fold of so many takes two seconds
+MANY = 1300  # vertices round the joint: a fold of so many takes two seconds
 
 
 class PushApartJob(EditKind):

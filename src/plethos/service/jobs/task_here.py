@@ -14,6 +14,9 @@ from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.version import Version
 from plethos.service.library.workbench import Workbench
 
+# Kept: each new thread would bring a heap of its own.
+_hands = ThreadPoolExecutor(4, "at once")
+
 
 @dataclass(frozen=True)
 class Step:
@@ -44,14 +47,13 @@ class TaskHere(Task):
 
         Whoever stops asking before that stops it.
         """
-        with ThreadPoolExecutor(1, "at once") as hands:
-            coming = hands.submit(self._come_to, kind)
-            coming.add_done_callback(lambda _: self._told.put(None))
-            try:
-                while (step := self._told.get()) is not None:
-                    yield step
-            finally:
-                self._unwanted.set()
+        coming = _hands.submit(self._come_to, kind)
+        coming.add_done_callback(lambda _: self._told.put(None))
+        try:
+            while (step := self._told.get()) is not None:
+                yield step
+        finally:
+            self._unwanted.set()
         return coming.result()
 
     def _come_to(self, kind: JobKind) -> dict[str, Any]:
