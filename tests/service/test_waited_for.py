@@ -1,6 +1,6 @@
 """Long work that somebody waits for: by a worker it comes to what it comes to at once."""
 
-import threading
+import time
 from unittest.mock import patch
 
 import numpy as np
@@ -11,12 +11,11 @@ from plethos.service.jobs import jobs as asking
 from plethos.service.jobs.delivery import DeliveryJob
 from plethos.service.jobs.first_mend import FirstMendJob
 from plethos.service.jobs.jobs import Jobs
-from plethos.service.jobs.put_to_use import CANCELLED, delivery_of, which_kinds
+from plethos.service.jobs.put_to_use import CANCELLED, delivery_in, which_kinds
 from plethos.service.jobs.worker import MEANWHILE, Worker
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.bind import VertexChoice
-from plethos.service.schemas.character import DeliveryAsked
 from plethos.service.schemas.mending import ProposalRequest
 from plethos.service.sculpts import session
 from plethos.store.repository import Store
@@ -87,7 +86,7 @@ class WaitedFor(BenchCase):
         asked = ProposalRequest(pose=BENT, joint="upper")
 
         def tried():
-            told = list(which_kinds(self.jobs, self.id, asked, lambda: None))
+            told = [t for t in which_kinds(self.jobs, self.id, asked, lambda: None) if t is not None]
             characters = {k: t.character for k, t in self.opened.trials.of(None).found.items()}
             return told[-1], characters
 
@@ -101,18 +100,22 @@ class WaitedFor(BenchCase):
             self.assertEqual(len(character.skeleton), len(there[kind].skeleton), kind)
 
     def test_a_delivery_is_the_same_file_and_whoever_goes_away_ends_it(self):
-        gone, handed = threading.Event(), []
+        handed = []
 
         def delivery():
-            return delivery_of(self.jobs, self.id, DeliveryAsked(), gone, lambda: handed.append(1))
+            *_, last = self.jobs.have_done("delivery", self.id, lambda: handed.append(1))
+            return delivery_in(last)
 
         one, other = self.both(DeliveryJob, delivery)
         self.assertEqual(one, other)
         self.assertEqual(handed, [1], "only what is handed on lets others have their turn")
-        gone.set()
+        steps = self.jobs.following("delivery", self.id, lambda: None)
         with self.assertRaisesRegex(BadEditError, CANCELLED):
-            delivery()
-        self.assertEqual(self.jobs.list.of_character(self.id), [])
+            delivery_in(next(steps))
+        self.assertIsNone(next(steps), "nobody sleeps in between")
+        steps.close()
+        while self.jobs.list.of_character(self.id):
+            time.sleep(0.02)
 
     def test_what_no_worker_takes_up_is_done_here(self):
         with patch.object(FirstMendJob, "takes_long", return_value=True), patch.object(asking, "PATIENCE", 0.2):
@@ -143,5 +146,6 @@ class WaitedFor(BenchCase):
         steps = self.jobs.have_done("first_mend", self.id, pose=BENT, joint="upper")
         next(steps)
         steps.close()
-        self.assertEqual(self.jobs.list.of_character(self.id), [])
-        self.assertIsNone(self.opened.sculpt)
+        while self.jobs.list.of_character(self.id):
+            time.sleep(0.02)
+        self.assertIsNone(self.bench.shelf.catch_up(self.id).sculpt)

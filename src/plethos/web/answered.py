@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import asyncio
 import itertools
-from collections.abc import Callable, Iterator
-from typing import TypeVar
+from collections.abc import AsyncGenerator, Callable, Generator
+from contextlib import closing
+from typing import TypeVar, cast
 
 from fastapi import Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
 from plethos.core.errors import PlethosError
 from plethos.core.formats.picture_type import picture_type
+from plethos.service.jobs.jobs import LOOK
 
 T = TypeVar("T")
 
@@ -26,7 +30,23 @@ PICTURE = {"content": {"image/png": {}, "image/webp": {}}, "required": True}
 """What a route says of the picture that it takes."""
 
 
-def by_lines(steps: Iterator[T], told: Callable[[T], BaseModel]) -> StreamingResponse:
+async def waited(steps: Generator[T | None, None, None]) -> AsyncGenerator[T, None]:
+    """Steps as they are made, in a thread that is held only meanwhile.
+
+    Where there is nothing new (None), they are asked for again after a while. Whoever stops asking stops them.
+    """
+    end = object()
+    try:
+        while (step := await run_in_threadpool(next, steps, end)) is not end:
+            if step is None:
+                await asyncio.sleep(LOOK)
+            else:
+                yield cast(T, step)
+    finally:
+        steps.close()
+
+
+def by_lines(steps: Generator[T | None, None, None], told: Callable[[T], BaseModel]) -> StreamingResponse:
     """A line of JSON after each step; whoever goes away in between stops it.
 
     The first is made before anything is answered: what cannot be done at all is told as any other problem. What turns
@@ -34,14 +54,15 @@ def by_lines(steps: Iterator[T], told: Callable[[T], BaseModel]) -> StreamingRes
     """
     first = next(steps)
 
-    def lines() -> Iterator[str]:
-        try:
-            for step in itertools.chain([first], steps):
-                yield f"{told(step).model_dump_json()}\n"
-        except PlethosError as error:
-            yield f"{Problem(problem=error.sentence).model_dump_json()}\n"
+    def lines() -> Generator[str | None, None, None]:
+        with closing(steps):
+            try:
+                for step in itertools.chain([first], steps):
+                    yield None if step is None else f"{told(step).model_dump_json()}\n"
+            except PlethosError as error:
+                yield f"{Problem(problem=error.sentence).model_dump_json()}\n"
 
-    return StreamingResponse(lines(), media_type="application/x-ndjson")
+    return StreamingResponse(waited(lines()), media_type="application/x-ndjson")
 
 
 def kept_picture(data: bytes) -> Response:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from contextlib import aclosing
 from typing import Annotated
 from urllib.parse import quote
 
 from fastapi import APIRouter, Query, Response
+from fastapi.concurrency import run_in_threadpool
 
 from plethos.core.errors import BadPoseError
 from plethos.core.weights.assign import DELIVERED
 from plethos.service.desk import bend_strip
 from plethos.service.edits import rule_edits
-from plethos.service.jobs.put_to_use import delivery_of
+from plethos.service.jobs.put_to_use import delivery_in
 from plethos.service.schemas.character import CharacterState, DeliveryAsked, LimitShift, LossOfClip, PresetRequest
 from plethos.service.schemas.figure import FigureInfo
 from plethos.service.schemas.remedies import RemedyChange, TriggerChange
@@ -21,6 +23,7 @@ from plethos.service.told.answers import preset_knots
 from plethos.service.told.character_states import character_state
 from plethos.service.told.deliveries import clip_loss_info, limit_shift
 from plethos.service.told.figures import figure_info, mesh_bytes, subdivision_bytes
+from plethos.web.answered import waited
 from plethos.web.context import AllJobs, Bench, Page, ReadingBench
 from plethos.web.turns import InTurn
 
@@ -143,13 +146,19 @@ def loss_of_clip(bench: Bench, turn: InTurn, character_id: str, bake: str) -> Lo
 
 
 @router.get("/delivery.glb", response_class=Response)
-def deliver(
+async def deliver(
     bench: ReadingBench, jobs: AllJobs, turn: InTurn, character_id: str, asked: Annotated[DeliveryAsked, Query()]
 ) -> Response:
     """The character as `.glb`: correctives as morph targets, rules in extras, a clip baked when asked for.
 
     A large one is long work, whose progress is told to pages; the answer waits for it.
     """
-    delivery = delivery_of(jobs, character_id, asked, bench.gone, turn)
+    last = None
+    async with aclosing(waited(jobs.following("delivery", character_id, turn, **asked.model_dump()))) as steps:
+        async for now in steps:
+            last = now
+            if bench.gone.is_set():
+                break
+    delivery = await run_in_threadpool(delivery_in, last)
     disposition = f"attachment; filename*=UTF-8''{quote(delivery.name)}"
     return Response(delivery.data, media_type="model/gltf-binary", headers={"Content-Disposition": disposition})

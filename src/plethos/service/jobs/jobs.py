@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Generator, Mapping
+from collections.abc import Callable, Generator, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -80,10 +80,21 @@ class Jobs:
 
     def have_done(
         self, kind: str, character_id: str, handed_on: Callable[[], object] = lambda: None, **arguments: Any
-    ) -> Generator[Now, None, None]:
+    ) -> Iterator[Now]:
+        """Have something done and wait for it, in this thread: see `following`."""
+        for now in self.following(kind, character_id, handed_on, **arguments):
+            if now is None:
+                time.sleep(LOOK)
+            else:
+                yield now
+
+    def following(
+        self, kind: str, character_id: str, handed_on: Callable[[], object], **arguments: Any
+    ) -> Generator[Now | None, None, None]:
         """Have something done and be told how far it has got: at once where that is short, else by a worker.
 
-        Whoever stops asking before it is through stops it, and nothing is changed.
+        None tells that a worker has nothing new to tell: whoever asks looks again after a while, and holds no thread
+        meanwhile. Whoever stops asking before it is through stops it, and nothing is changed.
 
         Parameters
         ----------
@@ -113,7 +124,7 @@ class Jobs:
                 made = self.bench.commit(opened, edited.label, edited.character, edited.sculpt)
         yield Now(1.0, task.arrays, document, made)
 
-    def _by_a_worker(self, work: Work) -> Generator[Now, None, bool]:
+    def _by_a_worker(self, work: Work) -> Generator[Now | None, None, bool]:
         """Follow a piece of work to its end; False when no worker has taken it up."""
         asked, told = time.monotonic(), -1.0
         arrays = BlobArrays(self.bench.store.blobs, self.bench.open(work.character_id).arrays)
@@ -124,7 +135,7 @@ class Jobs:
                     yield Now(told, arrays, self.list.report(work.id))
                 if work.state == WAITING and time.monotonic() - asked > PATIENCE and self.list.withdraw(work.id):
                     return False
-                time.sleep(LOOK)
+                yield None
                 work = self.find(work.id)
         finally:
             if work.is_under_way:

@@ -15,7 +15,7 @@ from plethos.store.blobs import digest, pack, unpack
 Fetch = Callable[[Iterable[str]], Mapping[str, bytes]]
 
 LARGE = 4_000  # bytes: less is stored whole
-MOST_BEFORE = 6  # labels whose last bytes are kept at hand
+MOST_BEFORE = 8_000_000  # bytes of what was stored last that are kept at hand
 
 
 class BlobArrays:
@@ -71,7 +71,7 @@ class BlobArrays:
             if len(data) >= LARGE and name in self._labelled:
                 self._before.pop(self._labelled[name], None)
                 self._before[self._labelled[name]] = (name, data)
-        while len(self._before) > MOST_BEFORE:
+        while sum(len(data) for _, data in self._before.values()) > MOST_BEFORE:
             del self._before[next(iter(self._before))]
         self.fresh.clear()
         self.like.clear()

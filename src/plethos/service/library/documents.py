@@ -38,7 +38,8 @@ class SculptNote:
     pose
         The held pose, as in a pose file.
     offsets
-        Hash of the sparse offsets from the start of the session; None before the first stroke.
+        Hashes of the sparse offsets from the start of the session: see `SculptBlocks`. One alone where they were stored
+        whole, as they once were; None before the first stroke.
     strokes
         How many strokes there were.
     between
@@ -49,7 +50,7 @@ class SculptNote:
 
     remedy_id: str | None
     pose: dict[str, Any]
-    offsets: str | None = None
+    offsets: str | list[str] | None = None
     strokes: int = 0
     mend: dict[str, Any] | None = None
     between: bool = False

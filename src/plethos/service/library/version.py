@@ -25,6 +25,7 @@ from plethos.core.rules.remedies import Remedy
 from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_json
 from plethos.service.library.documents import SculptNote
+from plethos.service.library.sculpt_blocks import SculptBlocks
 from plethos.store.revision import Revision
 
 OVERTAKEN = "The character was changed meanwhile by other work: look, and do it again."
@@ -57,6 +58,8 @@ class HeldSculpt:
         What the strokes have moved ``(V, 3)``, as it is stored; zeros before the first.
     start_channels, channels, widened
         The channels ``(V, C)`` then and now, and what was added; None where the character has none.
+    kept
+        What is stored of the strokes, or of those before; None where nothing is.
     """
 
     note: SculptNote
@@ -68,6 +71,7 @@ class HeldSculpt:
     start_channels: Array | None = None
     channels: Array | None = None
     widened: Array | None = None
+    kept: SculptBlocks | None = None
 
     @classmethod
     def of(
@@ -96,33 +100,26 @@ class HeldSculpt:
     @classmethod
     def stored(cls, note: SculptNote, evaluator: Evaluator, arrays: Arrays, before: HeldSculpt | None) -> HeldSculpt:
         """The session that a note describes, with the strokes that it names; `before` = the one that is shown."""
-        offsets: Array | None = None
-        widened: Array | None = None
-        if note.offsets:
-            vertices, moved, *more = arrays.get("offsets", note.offsets)
-            offsets = np.zeros((len(evaluator.character.mesh), 3))
-            offsets[vertices] = moved
-            if more:
-                widened = np.zeros((len(offsets), more[0].shape[1]))
-                widened[vertices] = more[0]
+        count = len(evaluator.character.mesh)
+        if isinstance(note.offsets, str):  # of before there were blocks: stored anew in such
+            kept, read = None, SculptBlocks.got(arrays, [note.offsets], count)
+        else:
+            kept = read = SculptBlocks.got(arrays, note.offsets or [], count)
         if before is not None and before.goes_on(note):
-            return before.at(note, np.zeros_like(before.start) if offsets is None else offsets, widened)
-        return cls.of(note, evaluator, offsets, widened)
+            return replace(before.at(note, read.offsets, read.widened), kept=kept)
+        if not note.offsets:
+            return cls.of(note, evaluator, None)
+        return replace(cls.of(note, evaluator, read.offsets, read.widened), kept=kept)
 
     def noted(self, arrays: Arrays) -> HeldSculpt:
         """The same with its strokes put among the arrays that are stored."""
         if self.note.strokes == 0:
             return self
-        offsets = self.offsets
-        changed = (offsets != 0).any(axis=1)
-        more: tuple[Array, ...] = ()
-        if self.channels is not None:
-            widened = np.zeros_like(self.channels) if self.widened is None else self.widened
-            changed |= (widened != 0).any(axis=1)
-            more = (widened,)
-        moved = np.flatnonzero(changed).astype(np.int32)
-        ref = arrays.put("offsets", "sculpt", moved, offsets[moved], *(w[moved] for w in more))
-        return replace(self, note=replace(self.note, offsets=ref))
+        widened = self.widened
+        if self.channels is not None and widened is None:
+            widened = np.zeros_like(self.channels)
+        kept = SculptBlocks.put(arrays, self.offsets, widened, self.kept)
+        return replace(self, note=replace(self.note, offsets=kept.listed), kept=kept)
 
     def goes_on(self, note: SculptNote) -> bool:
         """Whether that is the same session, with more strokes or fewer."""
