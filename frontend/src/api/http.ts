@@ -42,7 +42,11 @@ export function oneFile(file: File) {
 export async function eachLine<T>(stream: ReadableStream<Uint8Array>, tell: (line: T) => void): Promise<void> {
   const reader = stream.pipeThrough(new TextDecoderStream() as ReadableWritablePair<string, Uint8Array>).getReader()
   let left = ''
-  for (let part = await reader.read(); !part.done; part = await reader.read()) {
+  const read = () => reader.read().catch((error: unknown) => {
+    if (error instanceof DOMException && error.name === 'AbortError') throw error
+    throw new Problem('The server went away in the middle of it. What a worker has in hand goes on, and is shown at the top.')
+  })
+  for (let part = await read(); !part.done; part = await read()) {
     const lines = (left + part.value).split('\n')
     left = lines.pop() ?? ''
     const last = lines.at(-1)
