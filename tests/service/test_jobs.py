@@ -218,6 +218,9 @@ class Ownership(Case):
         ):
             self.assertRaises(DisownedError, late)
         self.assertIsNone(self.list.report(work.id))
+        for so_far in (0, 1):
+            self.assertTrue(self.owned.progress(work.id, other, 0.5, Report({"sum": so_far})))
+            self.assertEqual(self.list.report(work.id), {"sum": so_far})
         self.owned.finish(work.id, other, DONE, report=Report({"sum": 2}))
         self.assertRaises(DisownedError, self.owned.finish, work.id, other, FAILED)
         self.assertEqual(self.list.report(work.id), {"sum": 2})

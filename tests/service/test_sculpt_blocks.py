@@ -18,7 +18,11 @@ class Blocks(unittest.TestCase):
     @given(STROKES, st.booleans(), st.integers(0, 2**31))
     def test_what_is_read_is_what_was_put(self, strokes, channels, seed):
         rng, stored = np.random.default_rng(seed), dict[str, bytes]()
-        arrays = BlobArrays(lambda hashes: {h: stored[h] for h in hashes})
+
+        def fetch(hashes):
+            return {name: stored[name] for name in hashes}
+
+        arrays = BlobArrays(fetch)
         offsets, before = np.zeros((COUNT, 3)), None
         for first, many, back in strokes:
             offsets = offsets.copy()
@@ -28,10 +32,9 @@ class Blocks(unittest.TestCase):
             touched = {b for b in range(4) if first < (b + 1) * BLOCK and first + many > b * BLOCK}
             before = SculptBlocks.put(arrays, offsets, widened, before)
             self.assertLessEqual(len(arrays.fresh), len(touched))
-            stored |= arrays.fresh
+            stored.update(arrays.fresh)
             arrays.stored()
-            other = BlobArrays(lambda hashes: {h: stored[h] for h in hashes})
-            got = SculptBlocks.got(other, before.listed, COUNT)
+            got = SculptBlocks.got(BlobArrays(fetch), before.listed, COUNT)
             if channels and before.refs:
                 np.testing.assert_array_equal(got.widened, widened)
                 np.testing.assert_allclose(got.offsets, offsets, atol=1e-6)

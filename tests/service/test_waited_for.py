@@ -1,6 +1,7 @@
 """Long work that somebody waits for: by a worker it comes to what it comes to at once."""
 
 import time
+from types import SimpleNamespace
 from unittest.mock import patch
 
 import numpy as np
@@ -116,6 +117,24 @@ class WaitedFor(BenchCase):
         steps.close()
         while self.jobs.list.of_character(self.id):
             time.sleep(0.02)
+
+    def test_what_is_large_takes_long(self):
+        begun = session.begin(self.bench, self.id, pose_of(self.opened.version, FOLDED), None)
+        for name, asked, large in (
+            ("first_mend", {"pose": BENT, "joint": "upper"}, "first_mend.MANY"),
+            ("push_apart", {"joint": "upper"}, "push_apart.MANY"),
+            ("which_kind", {"pose": BENT, "joint": "upper"}, "which_kind.MANY"),
+            ("delivery", {}, "delivery.MANY"),
+        ):
+            kind = asking.KINDS[name]
+            arguments = kind.arguments(**asked).model_dump(mode="json")
+            self.assertFalse(kind.takes_long(begun, arguments), name)
+            with patch(f"plethos.service.jobs.{large}", 10):
+                self.assertTrue(kind.takes_long(begun, arguments), name)
+        self.assertTrue(asking.KINDS["automatic"].takes_long(begun, {}))
+        clip = SimpleNamespace(duration=100.0)
+        with patch("plethos.service.jobs.delivery.clip_named", return_value=clip):
+            self.assertTrue(asking.KINDS["delivery"].takes_long(begun, {"bake": "long"}))
 
     def test_what_no_worker_takes_up_is_done_here(self):
         with patch.object(FirstMendJob, "takes_long", return_value=True), patch.object(asking, "PATIENCE", 0.2):

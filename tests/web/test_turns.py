@@ -67,3 +67,13 @@ class Taken(unittest.IsolatedAsyncioTestCase):
         self.ends["p2"].set()
         await asyncio.gather(*asked[:2])
         self.assertEqual((self.order, self.turns._free), (["p1", "p2"], 2))
+
+    async def test_a_turn_that_is_ended_early_is_the_next_ones_and_ends_once(self):
+        turns = Turns(at_once=1)
+        async with turns.turn("a", Asker()) as end:
+            end()
+            end()
+            await self.settled()
+            async with turns.turn("a", Asker()):
+                self.assertEqual(turns._free, 0)
+        self.assertEqual((turns._free, turns._under_way.total()), (1, 0))
