@@ -34,7 +34,7 @@ class Blocks(unittest.TestCase):
             self.assertLessEqual(len(arrays.fresh), len(touched))
             stored.update(arrays.fresh)
             arrays.stored()
-            got = SculptBlocks.got(BlobArrays(fetch), before.listed, COUNT)
+            got = SculptBlocks.got(BlobArrays(fetch), before.refs, COUNT)
             if channels and before.refs:
                 np.testing.assert_array_equal(got.widened, widened)
                 np.testing.assert_allclose(got.offsets, offsets, atol=1e-6)
@@ -43,8 +43,10 @@ class Blocks(unittest.TestCase):
             self.assertEqual(got.refs, before.refs)
 
     def test_what_others_keep_is_put_anew(self):
-        one, other = (BlobArrays(lambda hashes: {}) for _ in range(2))
+        one, other = (BlobArrays(lambda hashes: self.fail("it is fetched")) for _ in range(2))
         offsets = np.ones((COUNT, 3))
         before = SculptBlocks.put(one, offsets, None, None)
         again = SculptBlocks.put(other, offsets, None, before)
         self.assertEqual((len(other.fresh), again.refs), (4, before.refs))
+        other.stored()
+        other.prefetch(again.refs)  # held: nothing is fetched

@@ -119,7 +119,7 @@ class HeldSculpt:
         if self.channels is not None and widened is None:
             widened = np.zeros_like(self.channels)
         kept = SculptBlocks.put(arrays, self.offsets, widened, self.kept)
-        return replace(self, note=replace(self.note, offsets=kept.listed), kept=kept)
+        return replace(self, note=replace(self.note, offsets=kept.refs), kept=kept)
 
     def goes_on(self, note: SculptNote) -> bool:
         """Whether that is the same session, with more strokes or fewer."""
