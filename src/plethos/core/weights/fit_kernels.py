@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numba as nb
 import numpy as np
 
+_OPTIONS: Any = {"cache": True, "nogil": True, "error_model": "numpy"}
 
-@nb.njit(cache=True, nogil=True)
+
+@nb.njit(**_OPTIONS)
 def _places(point, order, moves, weights, n, place):  # type: ignore[no-untyped-def]
     """Where each influence alone would carry a point, from where all of them carry it."""
     for c in range(3):
@@ -19,7 +23,7 @@ def _places(point, order, moves, weights, n, place):  # type: ignore[no-untyped-
             place[k, c] -= mean
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(**_OPTIONS)
 def _solve(system, right, n):  # type: ignore[no-untyped-def]
     """Solve ``system x = right`` of n rows and two columns, both overwritten: positive definite, so without pivots.
 
@@ -40,7 +44,7 @@ def _solve(system, right, n):  # type: ignore[no-untyped-def]
         right[k, 1] /= system[k, k]
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(**_OPTIONS)
 def _weighed(gram, weights, left, n, work, out):  # type: ignore[no-untyped-def]
     """Fill `out` with the weights of what is left that fit best: none negative, sum 1; where the motion does not tell,
     as they were. `work` ``(2 C + 4, C)`` is room for the system."""
@@ -81,7 +85,7 @@ def _weighed(gram, weights, left, n, work, out):  # type: ignore[no-untyped-def]
         inside[int(own[low])] = 0.0
 
 
-@nb.njit(cache=True, nogil=True)
+@nb.njit(**_OPTIONS)
 def _error(gram, weights, n):  # type: ignore[no-untyped-def]
     total = 0.0
     for a in range(n):
@@ -95,7 +99,9 @@ _l1, _l2 = nb.int64[::1], nb.int64[:, ::1]
 
 
 # With its types told it is compiled on import: nobody waits for that at the first delivery.
-@nb.njit(nb.void(_d2, _l2, _d2, _d4, _l1, _l1, _l1, nb.int64, _d2, _d1, _l1), cache=True, nogil=True)
+@nb.njit(
+    nb.void(_d2, _l2, _d2, _d4, _l1, _l1, _l1, nb.int64, _d2, _d1, _l1), cache=True, nogil=True, error_model="numpy"
+)
 def fit_weights(points, order, weights, moves, sets, starts, turns, most, kept, shift, turn):  # type: ignore[no-untyped-def]
     """Fill `kept` (as `weights`), the greatest `shift` of each vertex, and the `turn` that shows it."""
     count = order.shape[1]
