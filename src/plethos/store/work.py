@@ -9,9 +9,10 @@ import math
 import uuid
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import func, select, text
+from sqlalchemy import exists, func, select, text
 from sqlalchemy.orm import Session, aliased
 
 from plethos.store.models import ReportRow, WorkRow
@@ -159,6 +160,12 @@ class WorkList:
                 if row.state in (WAITING, PARTED, OFFERED):
                     row.state = CANCELLED
                 tell(session, row.character_id)
+
+    def is_worked_on(self, lapsed: float) -> bool:
+        """Whether anybody has a piece in hand, and has given a sign of life in the last so many seconds."""
+        recent = WorkRow.beat_at > func.now() - timedelta(seconds=lapsed)
+        with self._session() as session:
+            return bool(session.scalar(select(exists().where(WorkRow.state == RUNNING, recent))))
 
     def withdraw(self, work_id: str) -> bool:
         """Take a piece off the list that nobody has taken up; False when somebody has."""

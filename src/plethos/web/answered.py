@@ -18,6 +18,7 @@ from plethos.core.formats.picture_type import picture_type
 from plethos.service.jobs.jobs import LOOK
 
 T = TypeVar("T")
+LONGEST = 1.5  # seconds between two looks, where many wait and nothing is new for long
 
 
 class Problem(BaseModel):
@@ -35,12 +36,14 @@ async def waited(steps: Generator[T | None, None, None]) -> AsyncGenerator[T, No
 
     Where there is nothing new (None), they are asked for again after a while. Whoever stops asking stops them.
     """
-    end = object()
+    end, pause = object(), LOOK
     try:
         while (step := await run_in_threadpool(next, steps, end)) is not end:
             if step is None:
-                await asyncio.sleep(LOOK)
+                await asyncio.sleep(pause)
+                pause = min(1.2 * pause, LONGEST)
             else:
+                pause = LOOK
                 yield cast(T, step)
     finally:
         steps.close()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import Callable, Generator, Iterator, Mapping
 from dataclasses import dataclass
@@ -11,7 +12,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.propose.steps import told_as
 from plethos.service.jobs.kind import EditKind, JobKind
 from plethos.service.jobs.kinds import KINDS
-from plethos.service.jobs.task_here import TaskHere
+from plethos.service.jobs.task_here import Step, TaskHere
 from plethos.service.library.blob_arrays import BlobArrays
 from plethos.service.library.open_character import NotThereError, OpenCharacter
 from plethos.service.library.version import Version
@@ -20,10 +21,13 @@ from plethos.store.work import DONE, FAILED, WAITING, DisownedError, TooMuchErro
 
 MOST_OF_A_PAGE = 4  # pieces under way that one page has asked for
 MOST = 40  # on the whole server
-LOOK = 0.1  # seconds between two looks how far a worker has got
-PATIENCE = 1.0  # seconds for a worker to take up what somebody waits for: with none free it is done here
+LAPSED = 8.0  # seconds without a sign of life after which a worker is taken to be gone
+LOOK = 0.25  # seconds between two looks how far a worker has got
+PATIENCE = 1.0  # seconds for a worker to take up what somebody waits for: with none at work it is done here
 OFF_THE_LIST = "That work is not on the list any more."
 TOO_MUCH = "There is too much under way already: wait for some of it, or cancel some."
+
+_stand_ins = threading.Semaphore(2)  # pieces that this process does at the same time where there is no worker
 
 
 @dataclass(frozen=True)
@@ -110,22 +114,36 @@ class Jobs:
         asked = _asked(job, arguments)
         _refuse_in_the_way(job, opened)
         version = opened.version
-        if job.takes_long(version, asked):
-            handed_on()
-            work = self.ask(kind, character_id, **arguments)
-            if (yield from self._by_a_worker(work)):
-                return
-        task = TaskHere(self.bench, version, asked)
-        document = yield from told_as(task.steps(job), lambda step: Now(step.share, task.arrays, step.so_far))
-        made = None
+        if not job.takes_long(version, asked):
+            yield from self._here(job, version, asked, waits=True)
+            return
+        handed_on()
+        work = self.ask(kind, character_id, **arguments)
+        if not (yield from self._by_a_worker(work)):
+            try:
+                yield from self._here(job, version, asked, waits=False)
+            finally:
+                _stand_ins.release()
+
+    def _here(
+        self, job: JobKind, version: Version, asked: dict[str, Any], waits: bool
+    ) -> Generator[Now | None, None, None]:
+        """Have it done in this process, and stored."""
+        task, made = TaskHere(self.bench, version, asked), None
+
+        def now(step: Step | None) -> Now | None:
+            return None if step is None else Now(step.share, task.arrays, step.so_far)
+
+        document = yield from told_as(task.steps(job, waits), now)
         if isinstance(job, EditKind):
+            opened = self.bench.open(version.revision.character_id)
             with opened.editing:
                 edited = job.edited(opened.version, document, task.arrays)
                 made = self.bench.commit(opened, edited.label, edited.character, edited.sculpt)
         yield Now(1.0, task.arrays, document, made)
 
     def _by_a_worker(self, work: Work) -> Generator[Now | None, None, bool]:
-        """Follow a piece of work to its end; False when no worker has taken it up."""
+        """Follow a piece of work to its end; False when there is no worker, and this process stands in for one."""
         asked, told = time.monotonic(), -1.0
         arrays = BlobArrays(self.bench.store.blobs, self.bench.open(work.character_id).arrays)
         try:
@@ -133,8 +151,11 @@ class Jobs:
                 if work.share != told:
                     told = work.share
                     yield Now(told, arrays, self.list.report(work.id))
-                if work.state == WAITING and time.monotonic() - asked > PATIENCE and self.list.withdraw(work.id):
-                    return False
+                alone = work.state == WAITING and time.monotonic() - asked > PATIENCE
+                if alone and not self.list.is_worked_on(LAPSED) and _stand_ins.acquire(blocking=False):
+                    if self.list.withdraw(work.id):
+                        return False
+                    _stand_ins.release()
                 yield None
                 work = self.find(work.id)
         finally:

@@ -6,7 +6,7 @@ import threading
 from collections.abc import Generator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from queue import SimpleQueue
+from queue import Empty, SimpleQueue
 from typing import Any
 
 from plethos.service.jobs.kind import JobKind, Task, UnwantedError
@@ -26,6 +26,10 @@ class Step:
     so_far: dict[str, Any] | None = None
 
 
+END = Step(1.0)  # after the last
+MOMENT = 0.05  # seconds that whoever asks is held for
+
+
 class TaskHere(Task):
     """A piece of work on a version that is at hand."""
 
@@ -34,7 +38,7 @@ class TaskHere(Task):
         arrays = BlobArrays(bench.store.blobs, opened.arrays)
         super().__init__(bench, version.revision.character_id, arguments, version.revision.id, arrays)
         self.version = version
-        self._told = SimpleQueue[Step | None]()
+        self._told = SimpleQueue[Step]()
         self._unwanted = threading.Event()
 
     def progress(self, share: float, so_far: dict[str, Any] | None = None) -> None:
@@ -42,19 +46,34 @@ class TaskHere(Task):
             raise UnwantedError
         self._told.put(Step(share, so_far))
 
-    def steps(self, kind: JobKind) -> Generator[Step, None, dict[str, Any]]:
+    def steps(self, kind: JobKind, waits: bool) -> Generator[Step | None, None, dict[str, Any]]:
         """Have it done, and be told of each step; returns what it comes to.
 
-        Whoever stops asking before that stops it.
+        None tells that there is nothing new for now. Whoever stops asking before the end stops it.
+
+        Parameters
+        ----------
+        waits
+            Whether the first step is waited for, so that what cannot be done at all is told before any.
         """
         coming = _hands.submit(self._come_to, kind)
-        coming.add_done_callback(lambda _: self._told.put(None))
+        coming.add_done_callback(lambda _: self._told.put(END))
         try:
-            while (step := self._told.get()) is not None:
+            step = self._told.get() if waits else None
+            while step is not END:
                 yield step
+                step = self._next()
         finally:
             self._unwanted.set()
         return coming.result()
 
+    def _next(self) -> Step | None:
+        try:
+            return self._told.get(timeout=MOMENT)
+        except Empty:
+            return None
+
     def _come_to(self, kind: JobKind) -> dict[str, Any]:
+        if self._unwanted.is_set():
+            raise UnwantedError
         return kind.merge(self, [kind.run(self, part) for part in kind.parts(self)])

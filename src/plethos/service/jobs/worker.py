@@ -19,6 +19,7 @@ from procrastinate import App, PsycopgConnector
 from procrastinate.exceptions import ConnectorException
 
 from plethos.core.errors import PlethosError
+from plethos.service.jobs.jobs import LAPSED
 from plethos.service.jobs.kind import EditKind, UnwantedError
 from plethos.service.jobs.kinds import KINDS
 from plethos.service.jobs.owned_task import OwnedTask
@@ -34,7 +35,6 @@ WENT_WRONG = "Something went wrong in the server; nothing was changed."
 MEANWHILE = "The character was changed meanwhile: take what came of it, or leave it."
 DEADLY = "Whoever was at work on it was lost, again and again; nothing was changed."
 BEAT = 1.0  # seconds between two signs of life
-LAPSED = 8.0  # seconds without one after which another may take a piece up
 LOOK = 4.0  # seconds between two looks for what lapsed, or waits though nobody was told
 AGAIN = 0.5  # seconds, before a worker is begun anew
 PATIENCE = 2.0  # seconds for one that is cancelled
