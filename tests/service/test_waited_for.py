@@ -12,7 +12,10 @@ from plethos.service.jobs import jobs as asking
 from plethos.service.jobs.delivery import DeliveryJob
 from plethos.service.jobs.first_mend import FirstMendJob
 from plethos.service.jobs.jobs import Jobs
+from plethos.service.jobs.kind import UnwantedError
 from plethos.service.jobs.put_to_use import CANCELLED, delivery_in, which_kinds
+from plethos.service.jobs.task_here import TaskHere
+from plethos.service.jobs.which_kind import WhichKindJob
 from plethos.service.jobs.worker import MEANWHILE, Worker
 from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
@@ -91,7 +94,7 @@ class WaitedFor(BenchCase):
             characters = {k: t.character for k, t in self.opened.trials.of(None).found.items()}
             return told[-1], characters
 
-        (one, here), (other, there) = self.both(type(asking.KINDS["which_kind"]), tried)
+        (one, here), (other, there) = self.both(WhichKindJob, tried)
         self.assertEqual(one, other)
         self.assertEqual(here.keys(), there.keys())
         for kind, character in here.items():
@@ -99,6 +102,20 @@ class WaitedFor(BenchCase):
                 [r.kind for r in character.rules.remedies], [r.kind for r in there[kind].rules.remedies], kind
             )
             self.assertEqual(len(character.skeleton), len(there[kind].skeleton), kind)
+
+    def test_which_kind_stops_in_the_middle_of_a_kind(self):
+        shares = list[float]()
+
+        def progress(task, share, so_far=None):
+            shares.append(share)
+            if so_far is None:
+                raise UnwantedError
+
+        version = self.opened.version
+        with patch.object(TaskHere, "progress", progress), self.assertRaises(UnwantedError):
+            WhichKindJob().run(TaskHere(self.bench, version, {}), {"pose": BENT, "joint": "upper"})
+        self.assertEqual(shares, sorted(shares))
+        self.assertLess(shares[-1], 3 / 8, "the corrective is the first that has steps")
 
     def test_a_delivery_is_the_same_file_and_whoever_goes_away_ends_it(self):
         handed = []

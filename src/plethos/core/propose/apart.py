@@ -80,8 +80,11 @@ class _Way:
 
     def counts(self, evaluator: Evaluator, shares: Array) -> NDArray[np.intp]:
         """How many pairs cross at parts of the way that did not at rest."""
-        posed = (evaluator.pose(self.held.at(share)).points for share in shares.tolist())
-        return np.array([len(self.beside.crossing(points)) for points in posed])
+        found = list[int]()
+        for share in shares.tolist():
+            self.held.tell()
+            found.append(len(self.beside.crossing(evaluator.pose(self.held.at(share)).points)))
+        return np.array(found)
 
     def target(self, evaluator: Evaluator, name: str, at: float, share: float) -> Target:
         """One at part of the way: what is there now pushed apart, told as offsets of what there was before."""

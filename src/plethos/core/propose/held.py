@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,6 +24,10 @@ TURNED = math.radians(1)  # less is no turn
 WAY = (0.4, 0.7, 1.0)  # where on the way each is measured
 
 
+def _nothing() -> None:
+    pass
+
+
 @dataclass(frozen=True, eq=False)
 class Held:
     """A joint held in a pose.
@@ -34,15 +38,18 @@ class Held:
         With the joint at rest about the axis of its turn.
     trigger
         From rest to the held pose.
+    tell
+        Called between the steps of what takes long; what it raises stops it.
     """
 
     character: Character
     joint: int
     pose: Pose
     trigger: HingeTrigger
+    tell: Callable[[], None] = _nothing
 
     @classmethod
-    def of(cls, character: Character, joint: int, pose: Pose) -> Held:
+    def of(cls, character: Character, joint: int, pose: Pose, tell: Callable[[], None] = _nothing) -> Held:
         """The turn that a joint makes in a pose.
 
         Raises
@@ -51,7 +58,7 @@ class Held:
             When it is at rest.
         """
         trigger = guess_hinge(character.skeleton, pose, joint)
-        return cls(character, joint, straight(pose, joint, trigger.axis), trigger)
+        return cls(character, joint, straight(pose, joint, trigger.axis), trigger, tell)
 
     @property
     def angle(self) -> float:
@@ -63,7 +70,7 @@ class Held:
 
     def short(self, share: float) -> Held:
         """Held only part of the way."""
-        return Held.of(self.character, self.joint, self.at(share))
+        return Held.of(self.character, self.joint, self.at(share), self.tell)
 
     def named(self, name: str) -> str:
         return free_name(name, {r.name for r in self.character.rules.remedies})

@@ -171,6 +171,7 @@ class _Try:
 
     def count(self, share: float, far: float) -> int:
         """What crosses at part of the way, pushed so far."""
+        self.held.tell()
         pose = pose_with_added_joints(self.held.at(share), self.made)
         rules = self.rules([(0.0, 0.0), (share * self.held.angle, far)])
         tried = Evaluator.of(with_rules(self.made, [(self.place, rules)]), self.base)

@@ -8,6 +8,7 @@ from plethos.core.evaluate import Evaluator
 from plethos.core.propose.first_mend import GIVE_BACK, MOST_STRETCH, FirstMend, Mended
 from plethos.core.propose.held import Held
 from plethos.core.propose.response import Fitted, fitted_response
+from plethos.core.propose.steps import run_through
 from plethos.core.rules.remedies import Corrective
 from plethos.core.sculpt.solve import solve_corrective
 from plethos.core.sculpt.solve_report import SolveReport
@@ -51,7 +52,8 @@ def solved(held: Held, name: str, give_back: float = GIVE_BACK, most_stretch: fl
     """
     character, pose = held.character, held.at(1.0)
     posed = Evaluator.of(character).pose(pose)
-    mend = FirstMend.of(character, held.joint).solved(posed, give_back, most_stretch)
+    steps = FirstMend.of(character, held.joint).solving(posed, give_back, most_stretch)
+    mend = run_through(steps, lambda share: held.tell())
     shape, report = solve_corrective(posed, mend.points, name, trigger=held.trigger)
     body = Corrective.of(shape, pose_to_json(character.skeleton, pose), report.to_json())
     return Solved(body, mend, report, fitted_response(character, body, held.trigger, held.pose))

@@ -29,8 +29,9 @@ def which_kinds(
     found = opened.trials.of(jobs.bench.page).of(subject)
     found.clear()
     for now in jobs.following("which_kind", character_id, handed_on, **body.model_dump()):
-        if now is None or now.document is None:
+        if now is None:
             yield None
+        if now is None or now.document is None:
             continue
         for kind, document in now.document["trials"].items():
             if kind not in found:

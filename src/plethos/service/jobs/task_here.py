@@ -27,7 +27,7 @@ class Step:
 
 
 END = Step(1.0)  # after the last
-MOMENT = 0.05  # seconds that whoever asks is held for
+MOMENT = 0.05  # seconds that whoever has no turn is held for
 
 
 class TaskHere(Task):
@@ -54,22 +54,20 @@ class TaskHere(Task):
         Parameters
         ----------
         waits
-            Whether the first step is waited for, so that what cannot be done at all is told before any.
+            Whether each step is waited for: whoever asks has a turn, and nothing is told late.
         """
         coming = _hands.submit(self._come_to, kind)
         coming.add_done_callback(lambda _: self._told.put(END))
         try:
-            step = self._told.get() if waits else None
-            while step is not END:
+            while (step := self._next(waits)) is not END:
                 yield step
-                step = self._next()
         finally:
             self._unwanted.set()
         return coming.result()
 
-    def _next(self) -> Step | None:
+    def _next(self, waits: bool) -> Step | None:
         try:
-            return self._told.get(timeout=MOMENT)
+            return self._told.get(timeout=None if waits else MOMENT)
         except Empty:
             return None
 

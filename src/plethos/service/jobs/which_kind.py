@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from plethos.core.propose.kinds import TRIALS
 from plethos.service.jobs.kind import JobKind, Task
 from plethos.service.library.documents import describe
 from plethos.service.library.poses import pose_of
@@ -14,6 +15,7 @@ from plethos.service.proposals.tried_kinds import which_kind
 from plethos.service.schemas.mending import ProposalRequest
 from plethos.service.told.answers import kinds_info
 
+STEPS = 20  # of a kind, after which it is told as half done: how many there are is not known
 MANY = 700  # vertices round the joint: all kinds take two seconds there
 
 
@@ -34,12 +36,19 @@ class WhichKindJob(JobKind):
         bare = task.bench.open(task.character_id).bare
         trials = dict[str, Any]()
         found: dict[str, Any] = {}
-        for kinds in which_kind(version, pose_of(version, asked.pose.plain()), asked.joint):
+        tried, steps = 0, 0
+
+        def tell() -> None:
+            nonlocal steps
+            steps += 1
+            task.progress((tried + steps / (steps + STEPS)) / len(TRIALS))
+
+        for kinds in which_kind(version, pose_of(version, asked.pose.plain()), asked.joint, tell):
             for kind in kinds.kinds:
                 if kind.tried is not None and kind.kind not in trials:
                     trials[kind.kind] = describe(kind.tried.character, None, task.arrays, bare)
             found = {"told": kinds_info(kinds).model_dump(mode="json"), "trials": dict(trials)}
+            tried, steps = len(kinds.kinds), 0
             if kinds.left:
-                tried = len(kinds.kinds)
-                task.progress(tried / (tried + kinds.left), found)
+                task.progress(tried / len(TRIALS), found)
         return found

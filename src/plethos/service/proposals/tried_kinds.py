@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from plethos.core.propose.held import Held
@@ -51,12 +51,19 @@ class Kinds:
     left: int
 
 
-def which_kind(version: Version, pose: Pose, joint: str | None) -> Iterator[Kinds]:
+def which_kind(
+    version: Version, pose: Pose, joint: str | None, tell: Callable[[], None] = lambda: None
+) -> Iterator[Kinds]:
     """Try each kind of remedy for a joint in a pose, and measure it; nothing is stored.
 
     What is found is given after each kind, so that whoever asks can show it, and stop.
+
+    Parameters
+    ----------
+    tell
+        Called between the steps of a kind that takes long; what it raises stops it.
     """
-    judge, kinds = _judge(version, pose, joint), list[Kind]()
+    judge, kinds = _judge(version, pose, joint, tell), list[Kind]()
     now = judge.tried("", version.character)
     yield Kinds(now, (), None, len(TRIALS))
     for number, (kind, found) in enumerate(judge.of_trials(), 1):
@@ -90,5 +97,5 @@ def take_kind(workbench: Workbench, character_id: str, kind: str, pose: Pose, jo
     return put(workbench, opened, version, label, made)
 
 
-def _judge(version: Version, pose: Pose, joint: str | None) -> Judge:
-    return Judge.of(Held.of(version.character, joint_of(version, pose, joint), pose))
+def _judge(version: Version, pose: Pose, joint: str | None, tell: Callable[[], None] = lambda: None) -> Judge:
+    return Judge.of(Held.of(version.character, joint_of(version, pose, joint), pose, tell))
