@@ -21,6 +21,7 @@ from plethos.launch.front import FRONT
 from tests.browser.stage import BrowserCase
 from tests.figures import tube_file
 from tests.light import light_keeper
+from tests.long_work import delivered
 from tests.service.test_posture import lying
 
 FOX = Path(__file__).parents[1] / "outside" / "data" / "fox"
@@ -450,7 +451,7 @@ class InTheBrowser(BrowserCase):
         ours = evaluate_exact(character, pose, Acting.these(*(r.id for r, _ in character.rules.correctives)))
         world = character.skeleton.global_matrices(pose)
         turned = np.linalg.inv(world[character.skeleton.parents[joint]]) @ world[joint]
-        delivered = self.server.app.state.bench.deliver(self.demo).data
+        data = delivered(self.server.app.state.bench, self.demo).data
         with tempfile.TemporaryDirectory() as folder:
             bundle = Path(folder)
             (bundle / "entry.js").write_text(
@@ -477,7 +478,7 @@ class InTheBrowser(BrowserCase):
         told = program.activations(program.moment(pose, ALL))
         weights = {r.name: told[r.id] for r, _ in character.rules.correctives}
         self.assertEqual(sorted(weights.values()), [0.0] * 10 + [1.0])
-        arguments = [base64.b64encode(delivered).decode(), turned.T.ravel().tolist(), weights]
+        arguments = [base64.b64encode(data).decode(), turned.T.ravel().tolist(), weights]
         theirs = page.evaluate("([d, m, w]) => window.poseIn(d, m, w)", arguments)
         theirs = np.array(theirs).reshape(-1, 3)
         self.assertLess(np.abs(theirs - ours[character.mesh.file_to_vertex]).max(), 2e-5)

@@ -20,7 +20,7 @@ from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from tests.figures import tube_file
 from tests.light import light_keeper
-from tests.long_work import done
+from tests.long_work import delivered, done
 from tests.server import fresh_database
 from tests.strokes import desk, paint, sculpt
 
@@ -87,11 +87,9 @@ class Binding(unittest.TestCase):
         np.testing.assert_allclose(self.opened.character.binding.joint_weights, painted, atol=1e-6)
         self.paint(0.2)
         self.assertEqual([r.name for r in self.opened.character.rules.remedies], ["Bulge"])
-        delivered = read_character(parse(self.bench.deliver(self.id).data), "Tube")
-        np.testing.assert_allclose(
-            delivered.binding.joint_weights, self.opened.character.binding.joint_weights, atol=1e-5
-        )
-        self.assertEqual([r.name for r in delivered.rules.remedies], ["Bulge"])
+        back = read_character(parse(delivered(self.bench, self.id).data), "Tube")
+        np.testing.assert_allclose(back.binding.joint_weights, self.opened.character.binding.joint_weights, atol=1e-5)
+        self.assertEqual([r.name for r in back.rules.remedies], ["Bulge"])
 
     def test_the_measures_follow_the_weights(self):
         before = self.opened.version.measures.bend(self.upper).at(self.pose).volume

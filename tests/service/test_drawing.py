@@ -26,6 +26,7 @@ from plethos.service.sculpts import kept_sculpt, session
 from plethos.store.repository import Store
 from plethos.store.sweep import Sweep
 from tests.drawings import ARM, bar, laid, svg
+from tests.long_work import delivered
 from tests.server import fresh_database
 from tests.strokes import desk
 from tests.web.test_api import unpack
@@ -198,9 +199,9 @@ class Split(OnADrawing):
         self.assertEqual(len(self.opened.character.mesh), len(made.character.mesh))
         self.assertEqual([d.name for d in self.opened.character.rules.dials], ["belly"])
         Sweep(self.store.transactions).all()
-        delivered = self.bench.deliver(self.id)
-        self.assertTrue(delivered.name.endswith(".svg"))
-        _, back = read_file(delivered.name, delivered.data)
+        file = delivered(self.bench, self.id)
+        self.assertTrue(file.name.endswith(".svg"))
+        _, back = read_file(file.name, file.data)
         np.testing.assert_allclose(back.mesh.rest, made.character.mesh.rest, atol=1e-4)
         self.assertEqual(back.skeleton.names, made.character.skeleton.names)
 

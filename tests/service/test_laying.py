@@ -22,7 +22,7 @@ from plethos.service.schemas.want import MovingJoint, Want
 from plethos.service.sculpts import session
 from tests.cases import BenchCase
 from tests.figures import tube_file
-from tests.long_work import done
+from tests.long_work import delivered, done
 from tests.strokes import desk, paint, pick
 
 
@@ -249,7 +249,7 @@ class Picking(Case):
         region_edits.choose(self.bench, self.id, Pick(by="part", name="waistcoat"), None, False)
         region_edits.keep(self.bench, self.id, "waistcoat alone")
         size = int((self.opened.character.region("waistcoat alone") > 0).sum())
-        fresh = self.bench.bring_in("Back.glb", self.bench.deliver(self.id).data)
+        fresh = self.bench.bring_in("Back.glb", delivered(self.bench, self.id).data)
         for opened in (self.bench.open(fresh), Workbench(self.store).open(fresh)):
             self.assertEqual([r.name for r in opened.character.regions], ["waistcoat alone"])
             self.assertEqual(len(opened.character.regions[0].vertices), size)
@@ -261,7 +261,7 @@ class Picking(Case):
         dense[:40, 5:12] = np.random.default_rng(5).dirichlet(np.ones(7), 40)
         self.bench.edit(self.id, "Many", lambda c: weight_edits.with_joint_weights(c, dense))
         for influences in (4, 8):
-            back = read_character(parse(self.bench.deliver(self.id, None, influences).data), "Back")
+            back = read_character(parse(delivered(self.bench, self.id, influences=influences).data), "Back")
             used = int((back.binding.joint_weights > 1e-6).sum(axis=1).max())
             self.assertEqual(used, min(influences, 7))
         kinds = {f["kind"] for f in weight_edits.findings(self.opened)}

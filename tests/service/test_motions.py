@@ -12,6 +12,7 @@ from plethos.service.library.poses import pose_of
 from plethos.service.library.workbench import Workbench
 from tests.cases import BenchCase
 from tests.core.motion.test_motion import WALK, stick
+from tests.long_work import delivered
 
 
 class OnTheKeeper(BenchCase):
@@ -96,7 +97,7 @@ class Poses(BenchCase):
         self.assertEqual([p.name for p in version.character.poses], ["Bow"])
         quaternion = version.character.poses[0].pose["joints"]["upper"]["quaternion_xyzw"]
         np.testing.assert_allclose(quaternion, [0, 0, np.sin(np.pi / 6), np.cos(np.pi / 6)], atol=1e-9)
-        back = read_character(parse(self.bench.deliver(self.id).data), "Back")
+        back = read_character(parse(delivered(self.bench, self.id).data), "Back")
         self.assertEqual([p.name for p in back.poses], ["Bow"])
         self.assertEqual(len(motion_edits.delete_pose(self.bench, self.id, "Bow").character.poses), 0)
         with self.assertRaisesRegex(BadEditError, "not there any more"):

@@ -12,6 +12,7 @@ from plethos.service.edits import joint_edits
 from plethos.service.library.workbench import Workbench
 from plethos.store.repository import Store
 from tests.light import light_keeper
+from tests.long_work import delivered
 from tests.server import fresh_database
 
 
@@ -34,13 +35,13 @@ class Posture(unittest.TestCase):
 
     def test_standing_up_is_one_step_and_changes_nothing_else(self):
         keeper = self.bench.bring_in("Lying", lying().pack())
-        before, rest = self.bench.deliver(keeper).data, self.bench.open(keeper).rest.copy()
+        before, rest = delivered(self.bench, keeper).data, self.bench.open(keeper).rest.copy()
         made = joint_edits.stand(self.bench, keeper, "z")
         self.assertEqual((made.character.up, made.revision.label), ("z", "Stand up"))
         again = Workbench(Store(self.url))
         self.addCleanup(again.store.close)
         self.assertEqual(again.open(keeper).character.up, "z")
-        self.assertEqual(again.deliver(keeper).data, before)
+        self.assertEqual(delivered(again, keeper).data, before)
         np.testing.assert_array_equal(again.open(keeper).character.mesh.rest, rest)
         # Other edits leave it standing; undo lays it down.
         joint_edits.rename(again, keeper, "head", "top", False)

@@ -21,6 +21,7 @@ from plethos.service.schemas.bind import Pick
 from plethos.service.schemas.tools import PaintSettings
 from plethos.service.schemas.want import Want
 from tests.cases import BenchCase
+from tests.long_work import delivered
 from tests.strokes import desk
 from tests.web.test_api import unpack
 
@@ -107,7 +108,7 @@ class EveryKind(BenchCase):
 
     def test_a_delivery_carries_all_of_it(self):
         self.make_everything()
-        data = self.bench.deliver(self.id, influences=8).data
+        data = delivered(self.bench, self.id, influences=8).data
         back = self.bench.open(self.bench.bring_in("Back", data))
         ours, theirs = (rule_edits.rules_document(o) for o in (self.opened, back))
         for kind in ("dials", "triggers", "groups"):

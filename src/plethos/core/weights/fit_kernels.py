@@ -99,9 +99,7 @@ _l1, _l2 = nb.int64[::1], nb.int64[:, ::1]
 
 
 # With its types told it is compiled on import: nobody waits for that at the first delivery.
-@nb.njit(
-    nb.void(_d2, _l2, _d2, _d4, _l1, _l1, _l1, nb.int64, _d2, _d1, _l1), cache=True, nogil=True, error_model="numpy"
-)
+@nb.njit(nb.void(_d2, _l2, _d2, _d4, _l1, _l1, _l1, nb.int64, _d2, _d1, _l1), **_OPTIONS)
 def fit_weights(points, order, weights, moves, sets, starts, turns, most, kept, shift, turn):  # type: ignore[no-untyped-def]
     """Fill `kept` (as `weights`), the greatest `shift` of each vertex, and the `turn` that shows it."""
     count = order.shape[1]

@@ -25,7 +25,7 @@ class FirstMendJob(EditKind):
     sculpts = True
 
     def takes_long(self, version: Version, arguments: Mapping[str, Any]) -> bool:
-        _, joint = MendAsked.of(version, FirstMendBody(**arguments)).held(version)
+        _, joint = MendAsked.of(version, FirstMendBody(**arguments)).place(version)
         return not version.character.mesh.is_flat and version.measures.skin_round(joint) > MANY
 
     def run(self, task: Task, arguments: Mapping[str, Any]) -> dict[str, Any]:

@@ -72,15 +72,8 @@ class Jobs:
         BadEditError
             When there is too much under way, or a sculpt in progress would be in the way of an edit.
         """
-        opened = self.bench.open(character_id)
-        asked = _asked(KINDS[kind], arguments)
-        _refuse_in_the_way(KINDS[kind], opened)
-        try:
-            return self.list.ask(
-                character_id, kind, asked, opened.revision.id, self.bench.page, MOST_OF_A_PAGE, MOST
-            )  # fmt: skip
-        except TooMuchError:
-            raise BadEditError(TOO_MUCH) from None
+        job, asked, version = self._asked(kind, character_id, arguments)
+        return self._listed(job, asked, version)
 
     def have_done(
         self, kind: str, character_id: str, handed_on: Callable[[], object] = lambda: None, **arguments: Any
@@ -110,20 +103,33 @@ class Jobs:
         PlethosError
             When it cannot be done.
         """
-        job, opened = KINDS[kind], self.bench.open(character_id)
-        asked = _asked(job, arguments)
-        _refuse_in_the_way(job, opened)
-        version = opened.version
+        job, asked, version = self._asked(kind, character_id, arguments)
         if not job.takes_long(version, asked):
             yield from self._here(job, version, asked, waits=True)
             return
         handed_on()
-        work = self.ask(kind, character_id, **arguments)
-        if not (yield from self._by_a_worker(work)):
+        if not (yield from self._by_a_worker(self._listed(job, asked, version))):
             try:
                 yield from self._here(job, version, asked, waits=False)
             finally:
                 _stand_ins.release()
+
+    def _asked(
+        self, kind: str, character_id: str, arguments: Mapping[str, Any]
+    ) -> tuple[JobKind, dict[str, Any], Version]:
+        """What is asked for, with what, and of which version."""
+        job, opened = KINDS[kind], self.bench.open(character_id)
+        asked = job.arguments(**arguments).model_dump(mode="json")
+        _refuse_in_the_way(job, opened)
+        return job, asked, opened.version
+
+    def _listed(self, job: JobKind, asked: dict[str, Any], version: Version) -> Work:
+        """Put it on the list for the workers."""
+        of = version.revision
+        try:
+            return self.list.ask(of.character_id, job.name, asked, of.id, self.bench.page, MOST_OF_A_PAGE, MOST)
+        except TooMuchError:
+            raise BadEditError(TOO_MUCH) from None
 
     def _here(
         self, job: JobKind, version: Version, asked: dict[str, Any], waits: bool
@@ -136,10 +142,7 @@ class Jobs:
 
         document = yield from told_as(task.steps(job, waits), now)
         if isinstance(job, EditKind):
-            opened = self.bench.open(version.revision.character_id)
-            with opened.editing:
-                edited = job.edited(opened.version, document, task.arrays)
-                made = self.bench.commit(opened, edited.label, edited.character, edited.sculpt)
+            made = job.store(self.bench, self.bench.open(task.character_id), document, task.arrays)
         yield Now(1.0, task.arrays, document, made)
 
     def _by_a_worker(self, work: Work) -> Generator[Now | None, None, bool]:
@@ -200,10 +203,8 @@ class Jobs:
         with opened.editing:
             opened.take(self.bench.page)
             _refuse_in_the_way(kind, opened)
-            made = kind.edited(opened.version, document, arrays)
             try:
-                along = self.list.settling(work_id)
-                return self.bench.commit(opened, made.label, made.character, made.sculpt, along=along)
+                return kind.store(self.bench, opened, document, arrays, self.list.settling(work_id))
             except DisownedError:
                 raise NotThereError(OFF_THE_LIST) from None
 
@@ -212,10 +213,6 @@ class Jobs:
         for work in self.list.under_way(page=page):
             if KINDS[work.kind].ends_with_page:
                 self.list.cancel(work.id)
-
-
-def _asked(kind: JobKind, arguments: Mapping[str, Any]) -> dict[str, Any]:
-    return kind.arguments(**arguments).model_dump(mode="json")
 
 
 def _refuse_in_the_way(kind: JobKind, opened: OpenCharacter) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, ClassVar
@@ -12,6 +12,7 @@ from plethos.core.arrays import Arrays
 from plethos.core.character import Character
 from plethos.core.formats.files import Source
 from plethos.service.library.blob_arrays import BlobArrays
+from plethos.service.library.open_character import OpenCharacter
 from plethos.service.library.version import HeldSculpt, Version
 from plethos.service.library.workbench import Workbench
 from plethos.service.schemas.common import Schema
@@ -141,3 +142,16 @@ class EditKind(JobKind):
         BadEditError
             When it does not fit on what the character is now.
         """
+
+    def store(
+        self,
+        bench: Workbench,
+        opened: OpenCharacter,
+        document: Mapping[str, Any],
+        arrays: Arrays,
+        along: Callable[..., None] | None = None,
+    ) -> Version:
+        """Make the edit on the character as it is now; `along` and errors as of `Workbench.commit`."""
+        with opened.editing:
+            made = self.edited(opened.version, document, arrays)
+            return bench.commit(opened, made.label, made.character, made.sculpt, along=along)

@@ -147,10 +147,8 @@ class Worker:
         with opened.editing:
             if opened.revision.id != work.revision_id:
                 return False
-            made = kind.edited(opened.version, document, task.arrays)
             try:
-                along = self.owned.ending(work.id, task.owner)
-                self.bench.commit(opened, made.label, made.character, made.sculpt, along=along)
+                kind.store(self.bench, opened, document, task.arrays, self.owned.ending(work.id, task.owner))
             except OvertakenError:
                 return False
         return True

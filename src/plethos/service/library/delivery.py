@@ -45,19 +45,17 @@ def delivered(
     character, name = version.character, tidy_name(version.revision.name)
     if character.mesh.is_flat:
         return Delivery(f"{name}.svg", written(character, source))
-    fit = limit(character, influences, lambda share: progress(WEIGHED * share))
-    skin = flattened(character)
+    flat = replace(character, binding=flattened(character))
+    fit = fitted(flat, influences, lambda share: progress(WEIGHED * share))
     if len(fit.vertices):
-        skin = with_joint_weights(replace(character, binding=skin), fit.weights, influences).binding
-    data = written(character, source, bake, skin, lambda share: progress(WEIGHED + (1 - WEIGHED) * share))
+        flat = with_joint_weights(flat, fit.weights, influences)
+    data = written(character, source, bake, flat.binding, lambda share: progress(WEIGHED + (1 - WEIGHED) * share))
     return Delivery(f"{name}{ending_of(source)}", data)
 
 
-def limit(
-    character: Character, influences: int = DELIVERED, progress: Callable[[float], None] = lambda share: None
-) -> FittedWeights:
+def limit(character: Character, influences: int) -> FittedWeights:
     """What a delivery does to vertices that follow more joints than that, and how far it moves them."""
-    return fitted(replace(character, binding=flattened(character)), influences, progress)
+    return fitted(replace(character, binding=flattened(character)), influences)
 
 
 def tidy_name(name: str) -> str:

@@ -1,4 +1,4 @@
-"""The workbench: characters are brought in, opened, edited with undo, and delivered."""
+"""The workbench: characters are brought in, opened, and edited with undo."""
 
 from __future__ import annotations
 
@@ -15,9 +15,8 @@ from plethos.core.formats.files import packed, read_file, read_source
 from plethos.core.formats.picture_type import picture_type
 from plethos.core.formats.svg_file import SvgFile
 from plethos.core.skin.mesh import Mesh
-from plethos.core.weights.assign import DELIVERED
 from plethos.service.library.blob_arrays import BlobArrays
-from plethos.service.library.delivery import Delivery, delivered, tidy_name
+from plethos.service.library.delivery import tidy_name
 from plethos.service.library.documents import (
     describe,
     read_back,
@@ -247,11 +246,6 @@ class Workbench:
         """Delete a removed character and its history for good."""
         with there(NOT_KEPT):
             self.store.erase(character_id)
-
-    def deliver(self, character_id: str, bake: str | None = None, influences: int = DELIVERED) -> Delivery:
-        """The character to hand out: see `delivered`."""
-        opened = self.open(character_id)
-        return delivered(opened.version, opened.source, bake, influences)
 
 
 def refuse_picture(data: bytes) -> None:

@@ -49,21 +49,18 @@ class MendAsked:
         pose = pose_of(version, body.pose.plain()) if body.pose else None
         return cls(pose, body.joint, body.give_back, body.most_stretch)
 
-    def held(self, version: Version) -> tuple[HeldSculpt, int]:
-        """The sculpt that it goes on from, and the number of the joint whose skin is mended.
+    def place(self, version: Version) -> tuple[Pose, int]:
+        """The pose that is mended, and the number of the joint whose skin it is.
 
         Raises
         ------
         BadEditError
             When no pose is held, and none is said.
         """
-        held = version.sculpt
-        if held is None:
-            if self.pose is None:
-                raise BadEditError("Say which pose is to be mended.")
-            note = SculptNote(None, pose_to_json(version.character.skeleton, self.pose))
-            held = HeldSculpt.of(note, version.evaluator, None)
-        return held, joint_of(version, held.pose, self.joint)
+        pose = self.pose if version.sculpt is None else version.sculpt.pose
+        if pose is None:
+            raise BadEditError("Say which pose is to be mended.")
+        return pose, joint_of(version, pose, self.joint)
 
 
 def first_mend(workbench: Workbench, character_id: str, asked: MendAsked) -> Version:
@@ -87,7 +84,10 @@ def mending(version: Version, asked: MendAsked) -> Generator[float, None, HeldSc
     BadEditError
         When nothing is lost there, or the skin encloses nothing.
     """
-    held, number = asked.held(version)
+    pose, number = asked.place(version)
+    held = version.sculpt
+    if held is None:
+        held = HeldSculpt.of(SculptNote(None, pose_to_json(version.character.skeleton, pose)), version.evaluator, None)
     strokes = held.note.strokes + 1
     if version.character.mesh.is_flat:
         points = width_kept(version.character, number, held.pose, held.base.acting, asked.give_back)

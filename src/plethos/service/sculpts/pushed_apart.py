@@ -39,9 +39,14 @@ def push_apart(version: Version, joint: str, border_stays: bool = True) -> Gener
     BadEditError
         When nothing crosses there.
     """
-    held, mesh = current(version), version.character.mesh
+    held, mesh, number = current(version), version.character.mesh, version.character.skeleton.find(joint)
+    measure, counter = version.measures.bend(number), version.measures.contacts
+
+    def volume(points: Array) -> float:
+        return measure.of_points(points[measure.site.vertices].astype(np.float32)).volume or 0.0
+
     shares = np.zeros(len(mesh))
-    shares[version.measures.bend(version.character.skeleton.find(joint)).site.vertices] = 1
+    shares[measure.site.vertices] = 1
     if border_stays:
         shares[mesh.border] = 0
     best = None
@@ -52,19 +57,12 @@ def push_apart(version: Version, joint: str, border_stays: bool = True) -> Gener
         yield PushingApart(pushed.left, PUSHING * pushed.rounds / ROUNDS)
     assert best is not None, "there is always a first round"
     points, left = best.points, best.left
-    if border_stays and _volume(version, joint, points) < _volume(version, joint, held.points) - LEAST:
-        counter = version.measures.contacts
+    if border_stays and volume(points) < volume(held.points) - LEAST:
         with contextlib.suppress(BadEditError):
-            steps = FirstMend.of(version.character, version.character.skeleton.find(joint)).apart(held.points)
+            steps = FirstMend.of(version.character, number).apart(held.points)
             mend = yield from told_as(steps, lambda share: PushingApart(left, PUSHING + (1 - PUSHING) * share))
             crossing = [counter.count(p.astype(np.float32)) for p in (mend.points, points)]
             if mend.stretch <= MOST_STRETCH + EASED and crossing[0] <= crossing[1]:
                 points, left = mend.points, min(left, mend.contacts)
     yield PushingApart(left, 1.0)
     return points - held.points
-
-
-def _volume(version: Version, joint: str, points: Array) -> float:
-    """Of the joint's region, percent of rest; 0 where it encloses none."""
-    measure = version.measures.bend(version.character.skeleton.find(joint))
-    return measure.of_points(points[measure.site.vertices].astype(np.float32)).volume or 0.0
