@@ -43,7 +43,7 @@ const signed = (value: number) => `${value < 0 ? '−' : '+'}${Math.abs(value).t
 
 <style scoped>
 .waterfall { margin: 8px 0 2px; font-size: 12px; }
-.bar { display: grid; grid-template-columns: 1fr 70px 54px; gap: 8px; align-items: center; padding: 1px 0; }
+.bar { display: grid; grid-template-columns: 1fr 64px 64px; gap: 8px; align-items: center; padding: 1px 0; }
 .name { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; color: var(--muted); }
 .track { height: 6px; background: var(--ground); border-radius: 3px; overflow: hidden; }
 i { display: block; height: 100%; background: var(--accent); }
