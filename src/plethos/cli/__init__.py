@@ -7,17 +7,17 @@ from typing import NoReturn
 
 import typer
 
-from plethos.cli import commands, drawing, mending, shaping
+from plethos.cli import commands, drawing, mending, shaping, sweeping
 from plethos.cli.base import app
 from plethos.core.errors import PlethosError
 
-__all__ = ["app", "commands", "drawing", "main", "mending", "shaping"]
+__all__ = ["app", "commands", "drawing", "main", "mending", "shaping", "sweeping"]
 
 
 def main() -> NoReturn:
-    """Run a command; a fault is one sentence on stderr and exit code 2."""
+    """Run a command; a fault is one sentence on stderr and exit code 2; what a command ends with otherwise counts."""
     try:
-        app(standalone_mode=False)
+        ended = app(standalone_mode=False)
     except PlethosError as error:
         print(error.sentence, file=sys.stderr)
         sys.exit(2)
@@ -28,4 +28,4 @@ def main() -> NoReturn:
             print(error.format_message(), file=sys.stderr)
             sys.exit(2)
         raise
-    sys.exit(0)
+    sys.exit(ended if isinstance(ended, int) else 0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -109,7 +110,10 @@ def _add_skeleton(builder: GltfBuilder, build: Build, joints: list[DemoJoint], m
         if children:
             node["children"] = children
         if joint.hinge_range:
-            node["extras"] = {"plethos": {"hinge_axis": [0, 0, 1], "range_deg": list(joint.hinge_range)}}
+            told: dict[str, Any] = {"hinge_axis": [0, 0, 1], "range_deg": list(joint.hinge_range)}
+            if joint.others:
+                told["others_deg"] = [list(span) for span in joint.others]
+            node["extras"] = {"plethos": told}
         builder.add("nodes", node)
     inverse = np.array([np.linalg.inv(_world(build, j)).T.ravel() for j in joints], dtype=np.float32)
     inverse[:, [3, 7, 11]], inverse[:, 15] = 0, 1

@@ -34,6 +34,8 @@ class DemoJoint:
         ``(3, 3)`` columns X, Y, Z in the world.
     hinge_range
         Degrees about Z; None where nothing is printed for it.
+    others
+        Degrees about +Y, along the bone, then about -X; None for a hinge.
     """
 
     name: str
@@ -42,6 +44,7 @@ class DemoJoint:
     tip: Vector
     frame: NDArray[np.float64]
     hinge_range: tuple[float, float] | None = None
+    others: tuple[tuple[float, float], tuple[float, float]] | None = None
 
     @property
     def is_twist(self) -> bool:
@@ -57,6 +60,16 @@ RANGES = {
     "head": (-30.0, 40.0), "jaw": (0.0, 25.0),
 }  # fmt: skip
 
+# Of joints that are no hinges: degrees of roll about the bone, then of the other swing, on the left. Same source,
+# rounded to the same either way where it hardly differs; about a positive other swing the arm goes back, the thigh and
+# the foot outwards, the hand towards its thumb.
+NONE, TRUNK, NECK = (0.0, 0.0), ((-15.0, 15.0), (-15.0, 15.0)), ((-35.0, 35.0), (-20.0, 20.0))
+OTHERS = {
+    "clavicle": (NONE, (-15.0, 15.0)), "upper_arm": ((-70.0, 70.0), (-90.0, 40.0)), "forearm": ((-80.0, 80.0), NONE),
+    "hand": (NONE, (-30.0, 20.0)), "thigh": ((-45.0, 45.0), (-30.0, 45.0)), "foot": ((-20.0, 20.0), (-10.0, 10.0)),
+    "spine_1": TRUNK, "spine_2": TRUNK, "chest": TRUNK, "neck": NECK, "head": NECK,
+}  # fmt: skip
+
 X, Z = np.array([1.0, 0, 0]), np.array([0, 0, 1.0])
 
 
@@ -66,7 +79,7 @@ def demo_joints(build: Build) -> list[DemoJoint]:
 
     def add(name: str, parent: str | None, place: Vector, tip: Vector, hinge: Vector, key: str | None = None) -> None:
         span = RANGES.get(key or name, (-10.0, 90.0) if key == "finger" else None)
-        out.append(DemoJoint(name, parent, place, tip, frame_along(tip - place, hinge), span))
+        out.append(DemoJoint(name, parent, place, tip, frame_along(tip - place, hinge), span, OTHERS.get(name)))
 
     middle = [
         ("pelvis", (0, 97, -1.0)), ("spine_1", (0, 104, -1.5)), ("spine_2", (0, 113, -2)), ("chest", (0, 124, -3)),
@@ -86,7 +99,8 @@ def _left(stance: float) -> list[DemoJoint]:
     def add(name: str, parent: str, place: Vector, tip: Vector, hinge: Vector, key: str = "") -> None:
         span = (-10.0, 90.0) if key == "finger" else RANGES.get(name)
         parent = parent if parent in ("chest", "pelvis") else f"left_{parent}"
-        out.append(DemoJoint(f"left_{name}", parent, place, tip, frame_along(tip - place, hinge), span))
+        frame = frame_along(tip - place, hinge)
+        out.append(DemoJoint(f"left_{name}", parent, place, tip, frame, span, OTHERS.get(name)))
 
     def segment(name: str, parent: str, place: Vector, tip: Vector, hinge: Vector) -> None:
         add(name, parent, place, tip, hinge)
@@ -128,4 +142,6 @@ def _mirrored(joint: DemoJoint) -> DemoJoint:
 
     frame = MIRROR[:, None] * joint.frame * np.array([1.0, 1.0, -1.0])
     parent = other(joint.parent) if joint.parent else None
-    return DemoJoint(other(joint.name), parent, joint.place * MIRROR, joint.tip * MIRROR, frame, joint.hinge_range)
+    others = joint.others and tuple((-high, -low) for low, high in joint.others)
+    place, tip = joint.place * MIRROR, joint.tip * MIRROR
+    return DemoJoint(other(joint.name), parent, place, tip, frame, joint.hinge_range, others)  # type: ignore[arg-type]

@@ -204,6 +204,9 @@ def hinged(character: Character, joint: int, hinge: Hinge) -> Character:
         raise BadEditError("The range of motion needs a low end below its high end, within a full turn either way.")
     if hinge.high - hinge.low > 2 * np.pi - 1e-6:
         raise BadEditError("The range of motion has to be less than a whole turn wide: its ends would look the same.")
+    before = character.skeleton.known_hinge(joint)
+    if before is not None and hinge.others is None and np.dot(before.axis, hinge.axis) > 0.999:
+        hinge = replace(hinge, others=before.others)
     draft = Draft(character)
     draft.joints[joint].hinge = hinge
     return draft.finish()

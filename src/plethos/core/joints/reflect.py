@@ -75,7 +75,7 @@ def reflected(character: Character, joints: Sequence[int], before: Skeleton | No
             at.parent = parent
         if own.hinge is not None:
             x, y, z = (-flip.T @ np.array(own.hinge.axis)).tolist()
-            draft.joints[twin].hinge = Hinge((x, y, z), own.hinge.low, own.hinge.high)
+            draft.joints[twin].hinge = Hinge((x, y, z), own.hinge.low, own.hinge.high, own.hinge.mirrored_others)
     return draft.finish()
 
 

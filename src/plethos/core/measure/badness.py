@@ -17,7 +17,10 @@ Measure = Literal[
     "volume_gain",
     "girth_loss",
     "girth_gain",
+    "stretch",
+    "fold",
     "contacts",
+    "clipping",
     "area_loss",
     "area_gain",
     "width_loss",
@@ -26,12 +29,15 @@ Measure = Literal[
 Bounds = Mapping[Measure, tuple[float, float]]
 
 BOUNDS: Bounds = {
-    "volume_loss": (5.0, 40.0),  # percent of rest, as all but contacts
+    "volume_loss": (5.0, 40.0),  # percent of rest
     "volume_gain": (8.0, 40.0),
     "girth_loss": (10.0, 70.0),
     "girth_gain": (15.0, 60.0),
-    "contacts": (1.0, 50.0),  # triangles that cross others and did not at rest, of a thousand of the region
-    "area_loss": (5.0, 40.0),  # of drawings
+    "stretch": (1.5, 3.0),  # times as long as at rest, the edge at 99.9 % of all
+    "fold": (0.5, 10.0),  # percent of the edges' length
+    "contacts": (1.0, 50.0),  # pairs that cross and did not at rest, for a thousand triangles of the region
+    "clipping": (0.1, 1.5),  # percent of the character's height
+    "area_loss": (5.0, 40.0),  # percent, of drawings
     "area_gain": (8.0, 40.0),
     "width_loss": (10.0, 70.0),
     "open_fill": (0.1, 10.0),  # percent of the area
@@ -87,12 +93,17 @@ def badness(values: Mapping[Measure, float], bounds: Bounds = BOUNDS) -> Badness
         bound, ruined = bounds[name]
         over = 100 * (value - bound) / (ruined - bound)
         percent = min(max(over, 0.0), 100.0)
-        shade += 100 * value / ruined
+        rest = AT_REST.get(name, 0.0)
+        shade += 100 * (value - rest) / (ruined - rest)
         # What is within its bound counts by how near it comes to it.
-        near = 1 + over if over > 0 else value / bound
+        near = 1 + over if over > 0 else (value - rest) / (bound - rest)
         if near > worst.near:
             worst = Badness(percent, name, value, near, 0.0)
     return replace(worst, shade=shade)
+
+
+AT_REST: Mapping[Measure, float] = {"stretch": 1.0}  # all others are 0 there
+UNITS: Mapping[Measure, str] = {**{name: "%" for name in BOUNDS}, "stretch": "ratio", "contacts": "‰"}
 
 
 def values_of(measured: Measured, contacts_per_mille: float | None = None) -> dict[Measure, float]:
@@ -106,6 +117,10 @@ def values_of(measured: Measured, contacts_per_mille: float | None = None) -> di
         found["width_loss" if flat else "girth_loss"] = max(0.0, 100 - measured.girth)
     if measured.most_girth is not None:
         found["girth_gain"] = max(0.0, measured.most_girth - 100)
+    if measured.stretch is not None:
+        found["stretch"] = measured.stretch
+    if measured.fold is not None:
+        found["fold"] = measured.fold
     if measured.open_percent is not None:
         found["open_fill"] = measured.open_percent
     if contacts_per_mille is not None:

@@ -44,7 +44,7 @@ def intersecting_pairs(points: NDArray[np.floating], triangles: NDArray[np.int32
         raise BadPoseError(NOWHERE)
     p = np.ascontiguousarray(points, dtype=np.float64)
     t = np.ascontiguousarray(triangles, dtype=np.int32)
-    boxes = _boxes(p, t)
+    boxes = triangle_boxes(p, t)
     first, last, large = _cells(boxes)
     start, entries, cells = _buckets(first, last, large)
     pairs: NDArray[np.int32]
@@ -154,7 +154,7 @@ def _buckets(first, last, large):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, nogil=True)
-def _boxes(p, t):  # type: ignore[no-untyped-def]
+def triangle_boxes(p, t):  # type: ignore[no-untyped-def]
     """The boxes ``(2, 3, T)`` of triangles: lowest corners, then highest."""
     out = np.empty((2, 3, len(t)))
     for f in range(len(t)):

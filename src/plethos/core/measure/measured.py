@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True)
 class Measured:
-    """A joint's region in one pose, against rest, in percent.
+    """A joint's region in one pose, against rest, in percent but for the stretch.
 
     Parameters
     ----------
@@ -20,6 +20,10 @@ class Measured:
         None for a solid.
     most_girth
         Greatest girth over the stations of a solid: where it swells.
+    stretch
+        How many times as long as at rest the edge at 99.9 % of all is; None for a drawing.
+    fold
+        How much of the length of its edges is folded onto itself, percent; None for a drawing.
 
     Notes
     -----
@@ -31,3 +35,10 @@ class Measured:
     open_fill: float | None = None
     open_percent: float | None = None
     most_girth: float | None = None
+    stretch: float | None = None
+    fold: float | None = None
+
+    @property
+    def form(self) -> Measured:
+        """Of these only what a remedy can give back: skin that bends is stretched outside, whatever mends it."""
+        return replace(self, stretch=None, fold=None)

@@ -11,6 +11,7 @@ from plethos.core.character import Character
 from plethos.core.measure.girth import Cuts, Slice, cut_slices
 from plethos.core.measure.measured import Measured
 from plethos.core.measure.region import MARGIN, Region, encloses, joint_region, region_volume
+from plethos.core.measure.strain import Strain
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,6 +22,7 @@ class BendSite:
     slices: tuple[Slice, ...]
     volume: float | None
     cuts: Cuts
+    strain: Strain
 
     @classmethod
     def of(cls, character: Character, joint: int) -> BendSite:
@@ -40,7 +42,7 @@ class BendSite:
             region, slices = further if further[1] else (region, slices)
         points = rest[region.vertices]
         volume = region_volume(region, points) if encloses(region, points) else None
-        return cls(region, slices, volume, Cuts.of(slices, points))
+        return cls(region, slices, volume, Cuts.of(slices, points), Strain.of(region.triangles, points))
 
     @property
     def vertices(self) -> NDArray[np.int32]:
@@ -54,6 +56,8 @@ class BendSite:
             None if self.volume is None else 100 * region_volume(self.region, points) / self.volume,
             100 * float(girth.min()) if len(girth) else None,
             most_girth=100 * float(girth.max()) if len(girth) else None,
+            stretch=self.strain.stretch(points),
+            fold=self.strain.fold(points),
         )
 
     @property

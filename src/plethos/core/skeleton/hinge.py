@@ -22,13 +22,21 @@ class Hinge:
         Range of motion about it, radians; less than a whole turn apart, so that an angle can be told.
     others
         Ranges about the two axes across it, where they are known: first about the one along the bone (roll), then
-        sideways.
+        the other swing; (0, 0) = it does not turn about that.
     """
 
     axis: tuple[float, float, float]
     low: float
     high: float
     others: tuple[tuple[float, float], tuple[float, float]] | None = None
+
+    @property
+    def mirrored_others(self) -> tuple[tuple[float, float], tuple[float, float]] | None:
+        """Those of the mirror image, whose hinge turns the same way: there the two across it turn the other way."""
+        if self.others is None:
+            return None
+        (a, b), (c, d) = self.others
+        return ((-b, -a), (-d, -c))
 
     def range_about(
         self, axis: tuple[float, float, float], across: Callable[[], tuple[Array, Array]]
@@ -46,7 +54,7 @@ class Hinge:
             return (self.low, self.high) if along > 0 else (-self.high, -self.low)
         for own, span in zip(across(), self.others, strict=True) if self.others else ():
             along = float(own @ axis)
-            if abs(along) > 0.999:
+            if abs(along) > 0.999 and span[0] < span[1]:
                 return span if along > 0 else (-span[1], -span[0])
         return None
 

@@ -137,7 +137,7 @@ class Skeleton:
         known = self.known_hinge(joint)
         if known is not None:
             return known
-        return guessed_hinge(self.rest_global[joint, :3, :3], *self._bones(joint))
+        return guessed_hinge(self.rest_global[joint, :3, :3], *self.bones_at(joint))
 
     def find(self, name: str) -> int:
         """Index of the joint called `name`.
@@ -258,9 +258,15 @@ class Skeleton:
         """How far a joint of a pose is turned about a unit axis of its rest frame, radians, as its range is told."""
         return float(rotations.twist_angle(rotation, axis, self.cut_middle(joint, axis)))
 
-    def across(self, joint: int) -> tuple[Array, Array]:
-        """The axes that `Hinge.others` are about: across the hinge, first the one nearest to the bone."""
-        axis = np.array(self.hinge(joint).axis)
+    def across(self, joint: int, hinge: tuple[float, float, float] | None = None) -> tuple[Array, Array]:
+        """The axes that `Hinge.others` are about: across the hinge, first the one nearest to the bone.
+
+        Parameters
+        ----------
+        hinge
+            Its axis; None = as the file says or as it is guessed.
+        """
+        axis = np.array(self.hinge(joint).axis if hinge is None else hinge)
         own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
         bone = own - axis * (own @ axis)
         if np.linalg.norm(bone) < 1e-9:
@@ -278,10 +284,10 @@ class Skeleton:
 
     def _bone(self, joint: int) -> Array:
         """The way that a joint's bone goes at rest in the world; that of the bone before it for an end."""
-        before, after = self._bones(joint)
+        before, after = self.bones_at(joint)
         return after if np.linalg.norm(after) > 1e-9 else before
 
-    def _bones(self, joint: int) -> tuple[Array, Array]:
+    def bones_at(self, joint: int) -> tuple[Array, Array]:
         """The bones that end and begin at a joint, at rest in the world; 0 where there is none."""
         at, below, parent = self.rest_global[:, :3, 3], self.main_child(joint), self.joint_parents[joint]
         before: Array = at[joint] - at[parent] if parent >= 0 else np.zeros(3)

@@ -1,0 +1,170 @@
+"""What passes through what in a pose and did not at rest: contacts within a part, clipping of one part in another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from plethos.core.geometry.topology import extent, outward_normals
+from plethos.core.measure.contact import intersecting_pairs, triangle_boxes
+from plethos.core.measure.signed_distance import PosedShell, Shell
+from plethos.core.skin.mesh import Mesh
+
+Places = NDArray[np.floating]
+Pairs = NDArray[np.int32]
+STILL = 1e-6  # of the height: what moved less than that did not move
+
+
+@dataclass(frozen=True, eq=False)
+class Clipped:
+    """Where a part lies in another, and how deep.
+
+    Parameters
+    ----------
+    vertex
+        The deepest.
+    into
+        The number of the part that it lies in.
+    depth
+        Metres more than at rest.
+    """
+
+    vertex: int
+    into: int
+    depth: float
+
+
+@dataclass(eq=False)
+class Crossings:
+    """The triangles of a mesh, made ready to be held against each other in one pose after the other.
+
+    Parameters
+    ----------
+    mesh
+        Of triangles.
+    """
+
+    mesh: Mesh
+    _shells: dict[int, Shell] = field(default_factory=dict)
+    _rest_shells: dict[int, PosedShell] = field(default_factory=dict)
+
+    @cached_property
+    def at_rest(self) -> Pairs:
+        """Pairs ``(P, 2)`` of triangles that cross at rest."""
+        return intersecting_pairs(self.mesh.rest, self.mesh.topology.triangles)
+
+    @cached_property
+    def part(self) -> NDArray[np.int32]:
+        """The part ``(T,)`` that each triangle belongs to."""
+        return self.mesh.part_numbers[self.mesh.topology.triangles[:, 0]]
+
+    def fresh(self, points: Places) -> Pairs:
+        """Pairs ``(P, 2)`` of triangles that cross for posed points ``(V, 3)`` and did not at rest.
+
+        What did not move against rest, and what nothing that moved comes near, is not looked at.
+
+        Raises
+        ------
+        BadPoseError
+            When the pose is so torn that they cannot be counted.
+        """
+        t = self.mesh.topology.triangles
+        away = np.abs(points - self.mesh.rest).max(axis=1) > STILL * extent(self.mesh.rest)
+        moved = away[t].any(axis=1)
+        if not moved.any():
+            return np.zeros((0, 2), np.int32)
+        low, high = triangle_boxes(np.ascontiguousarray(points, np.float64), t)
+        reach = [(low[k][moved].min(), high[k][moved].max()) for k in range(3)]
+        near = np.logical_and.reduce([(high[k] >= a) & (low[k] <= b) for k, (a, b) in enumerate(reach)])
+        kept = np.flatnonzero(near).astype(np.int32)
+        now = kept[intersecting_pairs(points, t[kept])].reshape(-1, 2)
+        return np.asarray(now[~np.isin(self._keys(now), self._keys(self.at_rest))], np.int32)
+
+    def _keys(self, pairs: Pairs) -> NDArray[np.int64]:
+        return pairs[:, 0].astype(np.int64) * len(self.part) + pairs[:, 1]
+
+    def within_a_part(self, pairs: Pairs) -> NDArray[np.bool_]:
+        """Which pairs ``(P,)`` are of one part."""
+        return np.asarray(self.part[pairs[:, 0]] == self.part[pairs[:, 1]])
+
+    def deepest(self, points: Places, fresh: Pairs, near: NDArray[np.bool_] | None = None) -> Clipped | None:
+        """The deepest that one part lies in another; None where it is nowhere deeper than at rest.
+
+        Looked for from where skin of the two crosses over what lies inside. What lay inside at rest without touching
+        (a leg in its trousers) is where it belongs.
+
+        Parameters
+        ----------
+        points
+            ``(V, 3)``.
+        fresh
+            Pairs ``(P, 2)`` of triangles that cross and did not at rest.
+        near
+            Vertices ``(V,)`` that count; None = all.
+        """
+        worst: Clipped | None = None
+        mixed = fresh[~self.within_a_part(fresh)]
+        for one, other in np.unique(self.part[mixed], axis=0).tolist():
+            own = mixed[(self.part[mixed] == (one, other)).all(axis=1)]
+            for column, into in ((0, other), (1, one)):
+                begin = np.unique(self._wound[own[:, column]])
+                found = self._depth(points, begin, into, near)
+                if found is not None and (worst is None or found.depth > worst.depth):
+                    worst = found
+        return worst
+
+    def _depth(
+        self, points: Places, front: NDArray[np.int32], into: int, near: NDArray[np.bool_] | None
+    ) -> Clipped | None:
+        now, before = self._shell(into).posed(points), self._shell_at_rest(into)
+        touched = self._touching(into)
+        seen = np.zeros(len(self.mesh), bool)
+        worst: Clipped | None = None
+        while len(front):
+            seen[front] = True
+            depth = -now.distances(points[front])
+            front, depth = front[depth > 0], depth[depth > 0]
+            if not len(front):
+                break
+            lay = before.distances(self.mesh.rest[front])
+            own = (lay >= 0) | touched[front]
+            front, more = front[own], (depth + np.minimum(lay, 0.0))[own]
+            if near is not None:
+                more[~near[front]] = 0.0
+            if more.size and more.max() > (worst.depth if worst else 0.0):
+                worst = Clipped(int(front[more.argmax()]), into, float(more.max()))
+            beside = np.unique(self.mesh.topology.adjacency[front].indices)
+            front = beside[~seen[beside]]
+        return worst
+
+    def _shell(self, part: int) -> Shell:
+        if part not in self._shells:
+            self._shells[part] = Shell.of(self._wound[self.part == part])
+        return self._shells[part]
+
+    def _shell_at_rest(self, part: int) -> PosedShell:
+        if part not in self._rest_shells:
+            self._rest_shells[part] = self._shell(part).posed(self.mesh.rest)
+        return self._rest_shells[part]
+
+    def _touching(self, part: int) -> NDArray[np.bool_]:
+        """Which vertices ``(V,)`` are corners of a triangle that crosses one of a part at rest."""
+        out = np.zeros(len(self.mesh), bool)
+        for column in (0, 1):
+            met = self.at_rest[self.part[self.at_rest[:, column]] == part, 1 - column]
+            out[self.mesh.topology.triangles[met]] = True
+        return out
+
+    @cached_property
+    def _wound(self) -> NDArray[np.int32]:
+        """The triangles ``(T, 3)`` as they are seen from outside: a piece may be wound inside out."""
+        mesh, t = self.mesh, self.mesh.topology.triangles
+        rest = mesh.rest.astype(np.float64)
+        face = np.cross(rest[t[:, 1]] - rest[t[:, 0]], rest[t[:, 2]] - rest[t[:, 0]])
+        with_normals = np.einsum("ti,ti->t", face, outward_normals(rest, mesh.topology)[t].sum(axis=1))
+        piece = mesh.topology.pieces[t[:, 0]]
+        inside_out = np.bincount(piece, weights=with_normals) < 0
+        return np.where(inside_out[piece][:, None], t[:, [0, 2, 1]], t).astype(np.int32)
