@@ -109,3 +109,30 @@ class ReportRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     names: Mapped[bytes] = mapped_column(LargeBinary)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class SweptWayRow(Base):
+    """What was measured on one way of a character's sweep.
+
+    `reads` tells what it depends on: as long as that stays, so does what was measured. `before` is what the run before
+    came to.
+    """
+
+    __tablename__ = "swept_ways"
+    character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"), primary_key=True)
+    name: Mapped[str] = mapped_column(Text, primary_key=True)
+    reads: Mapped[str] = mapped_column(String(64))
+    revision_id: Mapped[str] = mapped_column(String(32))
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    before: Mapped[dict[str, Any] | None] = mapped_column(JSONB, default=None)
+    measured_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class SpotWordRow(Base):
+    """Why somebody accepts a trouble spot as it is."""
+
+    __tablename__ = "spot_words"
+    character_id: Mapped[str] = mapped_column(ForeignKey("characters.id", ondelete="CASCADE"), primary_key=True)
+    spot_id: Mapped[str] = mapped_column(Text, primary_key=True)
+    reason: Mapped[str] = mapped_column(Text)
+    said_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

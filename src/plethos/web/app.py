@@ -33,6 +33,7 @@ from plethos.web import (
     rule_routes,
     sculpt_routes,
     shape_routes,
+    stress_routes,
     surface_routes,
 )
 from plethos.web.context import Settings
@@ -83,7 +84,7 @@ def create_app(store: Store, settings: Settings | None = None, front: Path = FRO
     for routes in (
         library_routes, character_routes, rule_routes, joint_routes, bind_routes, sculpt_routes, motion_routes,
         shape_routes, drawing_routes, chart_routes, surface_routes,
-        past_routes, job_routes, live_socket,
+        past_routes, stress_routes, job_routes, live_socket,
     ):  # fmt: skip
         app.include_router(routes.router)
     app.include_router(joint_routes.ranges)

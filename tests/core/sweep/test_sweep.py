@@ -16,11 +16,12 @@ from plethos.core.skeleton.clips import Clip, Track
 from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.kept_poses import KeptPose
 from plethos.core.sweep.bounds import bounds_from_json
-from plethos.core.sweep.plan import Scope
+from plethos.core.sweep.plan import Scope, Stop, Way
+from plethos.core.sweep.reading import acting_on
 from plethos.core.sweep.report import report, spot_id
-from plethos.core.sweep.spots import told
 from plethos.core.sweep.sweep import sweep, walked, ways_of
 from plethos.core.sweep.sweeper import Sweeper
+from plethos.demo.catalogue import open_demo
 from tests.drawings import bar, laid, svg
 from tests.figures import tube
 
@@ -170,7 +171,7 @@ class Measured(unittest.TestCase):
 class Spots(unittest.TestCase):
     def test_a_spot_begins_where_its_bound_is_passed_and_is_told_by_what_is_worst(self):
         girth = bounds_from_json({n: [998, 999] for n in ("volume_loss", "stretch", "contacts", "fold")})
-        (spot, _) = told([s for w in sweep(hinged(), {}, ALONE, girth) for s in w.spots])
+        (spot, _) = (s for w in sweep(hinged(), {}, ALONE, girth) for s in w.spots)
         self.assertEqual(
             (spot.measure, spot.mended_badness, spot.bare_badness), ("girth_loss",) + (spot.bare_badness,) * 2
         )
@@ -229,3 +230,22 @@ def clip_badness(sweeper, way, time):
     clip = sweeper.character.all_clips[0]
     stop = replace(way.stops[0], at=time, pose=clip.pose_at(sweeper.character.skeleton, time))
     return badness(sweeper.sample(way, stop).bare[way.joints[0]]).percent
+
+
+class Reading(unittest.TestCase):
+    def test_a_way_reads_what_turns_in_it_what_that_moves_and_what_is_always_on(self):
+        character, _ = open_demo()
+        sweeper, skeleton = Sweeper.of(character), character.skeleton
+        rest = skeleton.rest_pose()
+
+        def acting(joint):
+            pose = rest.with_rotation(skeleton.find(joint), np.array([0.0, 0.0, 0.6, 0.8]))
+            way = Way("joint", (skeleton.find(joint),), (Stop(1.0, pose),), (0.0, 0.0, 1.0), 1)
+            return {r.name for r in acting_on(sweeper, way)}
+
+        elbow, knee = acting("left_forearm"), acting("left_shin")
+        self.assertIn("Left elbow bent", elbow - knee - acting("right_forearm"))
+        self.assertIn("Left forearm twist 2", acting("left_hand") - elbow)
+        # A knee cap is a helper; a blend is on whatever turns.
+        self.assertIn("Left knee cap", knee - elbow)
+        self.assertIn("Left hand full", knee & elbow)

@@ -10,11 +10,12 @@ from plethos.core.measure.badness import UNITS
 from plethos.core.skeleton.pose_files import pose_to_json
 from plethos.core.sweep.bounds import SweepBounds
 from plethos.core.sweep.plan import Way
-from plethos.core.sweep.spots import Spot, told
+from plethos.core.sweep.spots import Spot
 from plethos.core.sweep.sweep import Walked
 from plethos.core.sweep.sweeper import Sweeper, Values
 
 FORMAT = 1
+WORSE = 2.0  # by how much a pair has to be worse than its joints by themselves to be told
 
 
 def way_name(sweeper: Sweeper, way: Way) -> str:
@@ -89,7 +90,7 @@ def report(
     sweeper: Sweeper, walked: Sequence[Walked], bounds: SweepBounds, file_sha256: str, complete: bool = True
 ) -> dict[str, Any]:
     """The whole of a sweep: its spots by badness, then by id; what only guessed ranges lead to below all others."""
-    spots = in_order(spot_json(sweeper, s) for s in told([s for w in walked for s in w.spots]))
+    spots = listed(spot_json(sweeper, s) for w in walked for s in w.spots)
     bare, mended = (math.fsum(s["badness"][which] for s in spots) for which in ("bare", "with_remedies"))
     out: dict[str, Any] = {
         "format": FORMAT,
@@ -106,13 +107,25 @@ def report(
     return out
 
 
-def in_order(spots: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
-    """Spots as files have them, the worst first."""
+def listed(spots: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Spots as files have them, the worst first; a pair that is no worse than its joints by themselves is left out."""
+    every = list(spots)
+    alone: dict[str, tuple[float, float]] = {}
+    for spot in every:
+        if spot["kind"] == "joint":
+            bare, left = alone.get(spot["at_joint"], (0.0, 0.0))
+            own = spot["badness"]
+            alone[spot["at_joint"]] = (max(bare, own["bare"]), max(left, own["with_remedies"]))
+
+    def is_told(spot: Mapping[str, Any]) -> bool:
+        bare, left = alone.get(spot["at_joint"], (0.0, 0.0))
+        own = spot["badness"]
+        return spot["kind"] != "pair" or bool(own["bare"] > bare + WORSE or own["with_remedies"] > left + WORSE)
 
     def rank(spot: Mapping[str, Any]) -> tuple[Any, ...]:
         return (spot["range"] == "guessed", -spot["badness"]["with_remedies"], -spot["badness"]["bare"], spot["id"])
 
-    return [dict(s) for s in sorted(spots, key=rank)]
+    return [dict(s) for s in sorted(filter(is_told, every), key=rank)]
 
 
 def samples_json(sweeper: Sweeper, walked: Walked) -> list[dict[str, Any]]:

@@ -22,7 +22,6 @@ FAMILIES: Mapping[Measure, str] = {
     "volume_gain": "swelling", "girth_gain": "swelling", "area_gain": "swelling",
     "stretch": "skin", "fold": "skin", "contacts": "contact", "clipping": "contact", "open_fill": "contact",
 }  # fmt: skip
-WORSE = 2.0  # by how much a pair has to be worse than its joints by themselves to be told
 
 
 @dataclass(frozen=True, eq=False)
@@ -175,18 +174,3 @@ def _worst_vertex(sweeper: Sweeper, spot: Spot, points: Points, world: Points) -
     joints_at = np.array(world[:, :3, 3], np.float64)
     depth = DepthField.of(sweeper.character, sweeper.character.mesh.rest).change(points, joints_at)
     return int(vertices[(np.argmax if FAMILIES[spot.measure] == "swelling" else np.argmin)(depth[vertices])])
-
-
-def told(spots: Sequence[Spot]) -> list[Spot]:
-    """The spots of a sweep that are told: a pair that is no worse than its joints by themselves is not."""
-    alone: dict[int, tuple[float, float]] = {}
-    for s in spots:
-        if s.way.kind == "joint":
-            bare, mended = alone.get(s.joint, (0.0, 0.0))
-            alone[s.joint] = (max(bare, s.bare_badness), max(mended, s.mended_badness))
-
-    def is_told(s: Spot) -> bool:
-        bare, mended = alone.get(s.joint, (0.0, 0.0))
-        return s.way.kind != "pair" or s.bare_badness > bare + WORSE or s.mended_badness > mended + WORSE
-
-    return list(filter(is_told, spots))

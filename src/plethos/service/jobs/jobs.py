@@ -75,6 +75,16 @@ class Jobs:
         job, asked, version = self._asked(kind, character_id, arguments)
         return self._listed(job, asked, version)
 
+    def ask_anew(self, kind: str, character_id: str, **arguments: Any) -> Work:
+        """The same, once for a revision whatever the arguments; what is under way of an older one is stopped."""
+        job, asked, version = self._asked(kind, character_id, arguments)
+        for work in self.list.of_character(character_id):
+            if work.kind == kind and work.is_under_way:
+                if work.revision_id == version.revision.id:
+                    return work
+                self.list.cancel(work.id)
+        return self._listed(job, asked, version)
+
     def have_done(
         self, kind: str, character_id: str, handed_on: Callable[[], object] = lambda: None, **arguments: Any
     ) -> Iterator[Now]:

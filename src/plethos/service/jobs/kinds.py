@@ -7,8 +7,10 @@ from plethos.service.jobs.delivery import DeliveryJob
 from plethos.service.jobs.first_mend import FirstMendJob
 from plethos.service.jobs.kind import JobKind
 from plethos.service.jobs.push_apart import PushApartJob
+from plethos.service.jobs.sweep import SweepJob
 from plethos.service.jobs.which_kind import WhichKindJob
 
 KINDS: dict[str, JobKind] = {
-    kind.name: kind for kind in (AutomaticWeightsJob(), FirstMendJob(), PushApartJob(), WhichKindJob(), DeliveryJob())
+    kind.name: kind
+    for kind in (AutomaticWeightsJob(), FirstMendJob(), PushApartJob(), WhichKindJob(), DeliveryJob(), SweepJob())
 }

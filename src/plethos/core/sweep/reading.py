@@ -1,0 +1,58 @@
+"""What the measures of a way depend on: with nothing of that changed they need not be taken again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from plethos.core.evaluate import ALL
+from plethos.core.rules.remedies import Helper, Remedy
+from plethos.core.sweep.plan import Way
+from plethos.core.sweep.sweeper import Sweeper
+
+STILL = 1e-9
+
+
+def turned_joints(way: Way) -> frozenset[int]:
+    """The joints that turn, move or grow in any pose of a way."""
+    out: set[int] = set()
+    for stop in way.stops:
+        pose = stop.pose
+        moved = np.abs(pose.rotations[:, :3]).max(axis=1) > STILL
+        if pose.translations is not None:
+            moved |= np.abs(pose.translations).max(axis=1) > STILL
+        if pose.scales is not None:
+            moved |= np.isfinite(pose.scales).any(axis=1)
+        out |= set(np.flatnonzero(moved).tolist())
+    return frozenset(out)
+
+
+def acting_on(sweeper: Sweeper, way: Way) -> tuple[Remedy, ...]:
+    """The remedies that may do something on a way: those that read what turns, and those that do something at rest.
+
+    What a helper joint does may be read by others.
+    """
+    rules = sweeper.character.rules
+    turned = set(turned_joints(way))
+    found = set(_acting_at_rest(sweeper))
+    sets_values = any(s.pose.dials or s.pose.shape_weights for s in way.stops)
+    while True:
+        more = {r.id for r in rules.on if sets_values or rules.joints_read(r) & turned} - found
+        helped = {r.body.joint for r in rules.on if r.id in found | more and isinstance(r.body, Helper)} - turned
+        if not more and not helped:
+            return tuple(r for r in rules.on if r.id in found)
+        found |= more
+        turned |= helped
+
+
+def _acting_at_rest(sweeper: Sweeper) -> Iterator[str]:
+    """Ids of the remedies that are on at rest; of helpers those that are not where they rest."""
+    character, program = sweeper.character, sweeper.evaluator.program
+    posed = sweeper.evaluator.pose(character.skeleton.rest_pose())
+    rest = character.skeleton.rest_global
+    for remedy in character.rules.on:
+        if program.effect(posed.moment, ALL, remedy.id) != 0.0:
+            body = remedy.body
+            if not isinstance(body, Helper) or np.abs(posed.world[body.joint] - rest[body.joint]).max() > STILL:
+                yield remedy.id

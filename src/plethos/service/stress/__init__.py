@@ -1,0 +1,1 @@
+"""Stress: where a character is worst, kept way by way, and what people say of it."""
