@@ -5,7 +5,7 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', component: LibraryPage, meta: { title: 'Library' } },
-    { path: '/characters/:id/:station(bind|mend|deliver)?', component: () => import('./workbench/WorkbenchPage.vue'), props: true },
+    { path: '/characters/:id/:station(bind|stress|mend|deliver)?', component: () => import('./workbench/WorkbenchPage.vue'), props: true },
     { path: '/:rest(.*)*', redirect: '/' },
   ],
 })

@@ -13,7 +13,7 @@ from tests.cli.test_cli import CommandLine, read_obj
 from tests.figures import pair_file, tube_file
 
 SPOT = {
-    "id", "kind", "joints", "at_joint", "axis", "direction", "range", "clip", "kept_pose", "time_s", "pose",
+    "id", "kind", "joints", "at_joint", "axis", "direction", "turn", "range", "clip", "kept_pose", "time_s", "pose",
     "onset_deg", "worst_deg", "measure", "unit", "bare", "with_remedies", "badness", "part", "vertex", "at", "curve",
 }  # fmt: skip
 

@@ -137,6 +137,13 @@ export const api = {
     unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/place', { params: remedyAt(id, remedy), body: { place } })),
   findings: (id: string, pose: Pose | null): Promise<Schemas['FindingInfo'][]> =>
     unwrap(http.POST('/api/characters/{character_id}/findings', { params: at(id), body: { pose } })),
+  sweep: (id: string): Promise<Schemas['SweepInfo']> => unwrap(http.GET('/api/characters/{character_id}/sweep', { params: at(id) })),
+  startSweep: (id: string, first: string | null): Promise<Schemas['JobMessage']> =>
+    unwrap(http.POST('/api/characters/{character_id}/sweep', { params: at(id), body: { first } })),
+  acceptSpot: (id: string, spot: string, reason: string): Promise<void> =>
+    unwrap(http.PUT('/api/characters/{character_id}/sweep/spots/{spot_id}/accepted', { params: { path: { character_id: id, spot_id: spot } }, body: { reason } })),
+  reopenSpot: (id: string, spot: string): Promise<void> =>
+    unwrap(http.DELETE('/api/characters/{character_id}/sweep/spots/{spot_id}/accepted', { params: { path: { character_id: id, spot_id: spot } } })),
   mendFinding: (id: string, remedy: string, kind: string): Promise<CharacterState> =>
     unwrap(http.POST('/api/characters/{character_id}/remedies/{remedy_id}/mend', { params: remedyAt(id, remedy), body: { kind } })),
   bringMotion: (id: string, file: File): Promise<CharacterState> =>

@@ -1,5 +1,8 @@
 <script setup lang="ts">
-/** The skeleton from the front, or a corner; each ring's gap is how bad the joint was at worst on the bend strip. */
+/**
+ * The skeleton from the front, or a corner. Where the character was swept each ring has an arc a direction, as long as
+ * that is bad with remedies; else one gap, how bad the joint was at worst on the bend strip.
+ */
 import { badnessText } from '@/bend-strip/badness'
 import { computed } from 'vue'
 import { api } from '@/api/client'
@@ -8,10 +11,12 @@ import JointSelect from '@/workbench/JointSelect.vue'
 import { useCharacter } from '@/workbench/character'
 import { usePose } from '@/workbench/pose'
 import { useLook } from '@/workbench/look'
+import { familyOf, turnOf, useTrouble } from '@/workbench/trouble'
 
 const character = useCharacter()
 const posing = usePose()
 const looks = useLook()
+const trouble = useTrouble()
 const WIDTH = 236, HEIGHT = 270, PAD = 22, APART = 19, R = 8
 const ROUND = 2 * Math.PI * R
 
@@ -69,9 +74,18 @@ function found(name: string | undefined): void {
   requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur())
 }
 const stand = () => character.edit((c) => api.stand(c, 'z'))
-const gap = (name: string) => Math.min(0.95, (looks.worst[name]?.percent ?? 0) / 100) * ROUND
-const swells = (name: string) => looks.worst[name]?.measure.endsWith('_gain')
+interface Arc { key: string; length: number; from: number; family: string }
+/** The arcs of a ring: the worst of a joint's directions begins at the top, the others follow clockwise. */
+function arcs(name: string): Arc[] {
+  const worst = looks.worst[name]
+  if (!trouble.sweep?.swept) return worst ? [{ key: name, length: Math.min(0.95, worst.percent / 100) * ROUND, from: 0, family: worst.measure.endsWith('_gain') ? 'swelling' : 'loss' }] : []
+  const spots = trouble.byJoint[name] ?? [], slot = 1 / Math.max(spots.length, 1)
+  return spots.map((spot, k) => ({ key: spot.id, length: 0.92 * slot * (spot.badness.with_remedies / 100) * ROUND, from: 360 * slot * k, family: familyOf(spot) }))
+}
 const label = (name: string) => {
+  const spots = trouble.byJoint[name]?.filter((spot) => spot.badness.with_remedies > 0) ?? []
+  if (spots.length) return `${plainName(name)}: ${spots.map((spot) => `${turnOf(spot)}, badness ${Math.round(spot.badness.with_remedies)}`).join('; ')}`
+  if (trouble.sweep?.swept) return `${plainName(name)}: within all bounds`
   const worst = looks.worst[name]
   if (!worst) return plainName(name)
   return worst.percent > 0 ? `${plainName(name)}: ${badnessText(worst)} at worst` : `${plainName(name)}: within all bounds`
@@ -80,7 +94,7 @@ const label = (name: string) => {
 
 <template>
   <section>
-    <header><h2>Body map</h2><span>worst seen</span></header>
+    <header><h2>Body map</h2><span>{{ trouble.sweep?.swept ? 'swept' : 'worst seen' }}</span></header>
     <p v-if="character.figure?.lies && character.state?.up === 'y'" class="lies">
       It lies on its back. <el-button size="small" @click="stand">Stand it up</el-button>
     </p>
@@ -94,7 +108,7 @@ const label = (name: string) => {
       >
         <title>{{ label(r.name) }}</title>
         <circle :cx="r.x" :cy="r.y" :r="R" class="base" />
-        <circle :cx="r.x" :cy="r.y" :r="R" class="gap" :class="{ swells: swells(r.name) }" :stroke-dasharray="`${gap(r.name)} ${ROUND}`" :transform="`rotate(-90 ${r.x} ${r.y})`" />
+        <circle v-for="a in arcs(r.name)" :key="a.key" :cx="r.x" :cy="r.y" :r="R" class="gap" :class="a.family" :stroke-dasharray="`${a.length} ${ROUND}`" :transform="`rotate(${a.from - 90} ${r.x} ${r.y})`" />
         <circle v-if="r.name === posing.chosen" :cx="r.x" :cy="r.y" :r="R + 5" class="halo" />
       </g>
     </svg>
@@ -112,8 +126,9 @@ header { display: flex; justify-content: space-between; padding: 10px 14px 0; co
 h2 { font-size: 12px; }
 .bone { stroke: #6f6880; stroke-width: 2; }
 .base { fill: var(--panel); stroke: #7d7690; stroke-width: 3; }
-.gap { fill: none; stroke: var(--loss); stroke-width: 3; }
-.gap.swells { stroke: var(--gain); }
+.gap { fill: none; stroke: var(--warn); stroke-width: 3; }
+.gap.loss { stroke: var(--loss); }
+.gap.swelling { stroke: var(--gain); }
 .halo { fill: none; stroke: var(--accent); stroke-width: 1.5; }
 .ring { cursor: pointer; }
 .ring:hover .base { stroke: #b3acc2; }

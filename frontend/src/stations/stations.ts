@@ -9,10 +9,14 @@ interface Station {
   page?: Component
 }
 
-export const panels: Record<'bind' | 'mend' | 'deliver', Station> = {
+export const panels: Record<'bind' | 'stress' | 'mend' | 'deliver', Station> = {
   bind: {
     panel: defineAsyncComponent(() => import('./bind/BindPanel.vue')),
     over: defineAsyncComponent(() => import('./bind/BindView.vue')),
+  },
+  stress: {
+    panel: defineAsyncComponent(() => import('./stress/TroublePanel.vue')),
+    over: defineAsyncComponent(() => import('./stress/StressView.vue')),
   },
   mend: { panel: RemediesPanel, over: MendView },
   deliver: { page: defineAsyncComponent(() => import('./deliver/DeliverStation.vue')) },

@@ -33,7 +33,7 @@ const resume = useResume()
 const router = useRouter()
 const help = ref(false)
 const past = ref(false)
-const stations = [{ key: '1', name: 'bind', label: 'Bind' }, { key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
+const stations = [{ key: '1', name: 'bind', label: 'Bind' }, { key: '2', name: 'stress', label: 'Stress' }, { key: '3', name: 'mend', label: 'Mend' }, { key: '5', name: 'deliver', label: 'Deliver' }]
 const station = computed(() => props.station || 'mend')
 const go = (name: string) => router.push(`/characters/${props.id}/${name}`)
 

@@ -48,7 +48,7 @@ export const useLook = defineStore('look', () => {
   const border = ref(false)
   /** What was worst at each joint that was measured. */
   const worst = ref<Record<string, Badness>>({})
-  /** A place at rest that the view is to look at. */
+  /** A place that the view is to look at. */
   const place = shallowRef<[number, number, number] | null>(null)
 
   const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
@@ -60,6 +60,9 @@ export const useLook = defineStore('look', () => {
     if (!posing.atRest) posing.toggleRest()
     place.value = [...at]
   }
+
+  /** Have the view look at a place as it is posed. */
+  const lookAt = (at: [number, number, number]) => (place.value = [...at])
 
   function reset(): void {
     hidden.value = []
@@ -79,5 +82,5 @@ export const useLook = defineStore('look', () => {
     for (const one of [alone, mask, lone]) if (one.value && !known(one.value)) one.value = null
   }, { flush: 'sync' })
 
-  return { picture, shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, ghostStrength, clean, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, reset }
+  return { picture, shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, ghostStrength, clean, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, lookAt, reset }
 })

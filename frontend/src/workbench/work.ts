@@ -7,7 +7,7 @@ import { say, useCharacter } from './character'
 
 /** What kinds of work are called. */
 const names: Record<string, string> = {
-  automatic: 'Automatic weights', first_mend: 'First mend', push_apart: 'Push apart', which_kind: 'Which kind?', delivery: 'Delivery',
+  automatic: 'Automatic weights', first_mend: 'First mend', push_apart: 'Push apart', which_kind: 'Which kind?', delivery: 'Delivery', sweep: 'Sweep',
 }
 export const workName = (job: Job): string => names[job.kind] ?? job.kind
 const UNDER_WAY = ['waiting', 'running', 'parted']

@@ -29,6 +29,11 @@ def mesh_of(*solids):
     return Mesh(tuple(parts), every, every, np.arange(len(every), dtype=np.int32))
 
 
+def deepest(mesh, points, near=None):
+    posed = Crossings(mesh).posed(points)
+    return posed.deepest(posed.fresh[~posed.within_a_part], near)
+
+
 class Strained(unittest.TestCase):
     triangles = np.array([[0, 1, 2], [1, 0, 3]], np.int32)
 
@@ -75,8 +80,7 @@ class Depth(unittest.TestCase):
         """The first part lowered by so much."""
         points = mesh.rest.copy()
         points[slice(*mesh.parts[0].vertices), 1] -= by
-        crossings = Crossings(mesh)
-        return crossings.deepest(points, crossings.fresh(points)), points
+        return deepest(mesh, points), points
 
     def test_distances_are_those_of_a_ball_and_of_libigl_by_normals(self):
         shell = Shell.of(np.asarray(self.ball.faces, np.int32))
@@ -87,6 +91,9 @@ class Depth(unittest.TestCase):
             places, self.ball.vertices, self.ball.faces, igl.SIGNED_DISTANCE_TYPE_PSEUDONORMAL
         )
         np.testing.assert_allclose(found, by_normals[0], atol=1e-9)
+        inside = places[found < 0]
+        near = shell.posed(self.ball.vertices).distances_near(inside, self.ball.vertices[:1])
+        np.testing.assert_allclose(near, found[found < 0], atol=1e-9)
 
     def test_a_ball_in_a_slab_is_as_deep_as_it_was_let_down(self):
         for faces in (self.slab.faces, self.slab.faces[:, ::-1]):  # also a slab that is wound inside out
@@ -111,8 +118,7 @@ class Depth(unittest.TestCase):
         mesh = mesh_of((inner, t), (outer, sleeve))
         points = mesh.rest.copy()
         points[: len(inner), 0] += 0.05
-        crossings = Crossings(mesh)
-        clipped = crossings.deepest(points, crossings.fresh(points))
+        clipped = deepest(mesh, points)
         # It goes 0.02 through the sleeve: the sleeve's skin lies so deep in it, the limb's nowhere where it did not.
         self.assertEqual(clipped.into, 0)
         self.assertAlmostEqual(clipped.depth, 0.02, delta=0.001)
@@ -122,13 +128,10 @@ class Depth(unittest.TestCase):
         mesh = mesh_of((self.ball.vertices + (0, 1.0, 0), self.ball.faces), self.slab)
         points = mesh.rest.copy()
         points[: len(self.ball.vertices), 1] -= 0.3
-        crossings = Crossings(mesh)
-        fresh = crossings.fresh(points)
-        self.assertIsNone(crossings.deepest(points, fresh, np.zeros(len(mesh), bool)))
-        near = mesh.rest[:, 1] < 0.72
-        self.assertAlmostEqual(crossings.deepest(points, fresh, near).depth, 0.1, places=5)
+        self.assertIsNone(deepest(mesh, points, np.zeros(len(mesh), bool)))
+        self.assertAlmostEqual(deepest(mesh, points, mesh.rest[:, 1] < 0.72).depth, 0.1, places=5)
 
     def test_nothing_moved_crosses_nothing(self):
-        crossings = Crossings(mesh_of(self.ball, self.slab))
-        self.assertEqual(len(crossings.fresh(crossings.mesh.rest)), 0)
-        self.assertIsNone(crossings.deepest(crossings.mesh.rest, np.zeros((0, 2), np.int32)))
+        mesh = mesh_of(self.ball, self.slab)
+        self.assertEqual(len(Crossings(mesh).posed(mesh.rest).fresh), 0)
+        self.assertIsNone(deepest(mesh, mesh.rest))

@@ -165,7 +165,7 @@ class Measured(unittest.TestCase):
         points = Evaluator.of(self.character).pose(pose, NONE).points
         crossings = self.sweeper.crossings
         every = fresh_pairs(points, self.character.mesh.topology.triangles, crossings.at_rest)
-        self.assertEqual(set(map(tuple, every.tolist())), set(map(tuple, crossings.fresh(points).tolist())))
+        self.assertEqual(set(map(tuple, every.tolist())), set(map(tuple, crossings.posed(points).fresh.tolist())))
 
 
 class Spots(unittest.TestCase):

@@ -12,6 +12,7 @@ from plethos.core.joints.flat import RANGE
 from plethos.core.skeleton.hinge import Hinge
 
 Said = Literal["file", "proposed", "guessed"]
+Turn = Literal["bend", "roll", "swing"]
 GUESS = math.radians(90)  # either way, where nobody says anything
 LEAST = math.radians(1)  # what turns less than that has no range to speak of
 
@@ -28,6 +29,8 @@ class JointMotion:
         Radians; rest lies at 0, between them or not.
     said
         By the file or an edit; proposed by how the bones lie; or guessed.
+    turn
+        About its hinge, along its bone, or about what lies across both.
     """
 
     joint: int
@@ -35,6 +38,7 @@ class JointMotion:
     low: float
     high: float
     said: Said
+    turn: Turn = "bend"
 
     def end(self, direction: int) -> float:
         """Where the way from rest in a direction (1 or -1) ends, radians; 0 where there is none to go."""
@@ -51,7 +55,8 @@ def motions_of(character: Character, joint: int, proposed: Mapping[int, Hinge]) 
         Hinges by joint for those of which nothing is known.
     """
     skeleton = character.skeleton
-    known, said = skeleton.known_hinge(joint), "file"
+    said: Said = "file"
+    known = skeleton.known_hinge(joint)
     if known is not None and character.mesh.is_flat and (known.low, known.high) == (-RANGE, RANGE):
         known = None  # laid without a range
     if known is None:
@@ -59,10 +64,14 @@ def motions_of(character: Character, joint: int, proposed: Mapping[int, Hinge]) 
     if known is None:
         return (JointMotion(joint, skeleton.hinge(joint).axis, -GUESS, GUESS, "guessed"),)
     spans = [(known.axis, (known.low, known.high))]
+    turns: tuple[Turn, ...] = ("bend", "roll", "swing")
     if known.others is not None:
         across = skeleton.across(joint, known.axis)
         spans += [(_plain(axis.tolist()), span) for axis, span in zip(across, known.others, strict=True)]
-    return tuple(JointMotion(joint, axis, low, high, said) for axis, (low, high) in spans if high - low > LEAST)  # type: ignore[arg-type]
+    found = zip(spans, turns, strict=False)
+    return tuple(
+        JointMotion(joint, axis, *span, said, turn) for (axis, span), turn in found if span[1] - span[0] > LEAST
+    )
 
 
 def _plain(axis: list[float]) -> tuple[float, float, float]:

@@ -49,7 +49,8 @@ class Crossings:
 
     mesh: Mesh
     _shells: dict[int, Shell] = field(default_factory=dict)
-    _rest_shells: dict[int, PosedShell] = field(default_factory=dict)
+    _at_rest: dict[int, PosedShell] = field(default_factory=dict)
+    _lay: dict[int, NDArray[np.float64]] = field(default_factory=dict)
 
     @cached_property
     def at_rest(self) -> Pairs:
@@ -61,16 +62,19 @@ class Crossings:
         """The part ``(T,)`` that each triangle belongs to."""
         return self.mesh.part_numbers[self.mesh.topology.triangles[:, 0]]
 
-    def fresh(self, points: Places) -> Pairs:
-        """Pairs ``(P, 2)`` of triangles that cross for posed points ``(V, 3)`` and did not at rest.
+    def posed(self, points: Places) -> PosedCrossings:
+        """What crosses for posed points ``(V, 3)``.
 
         What did not move against rest, and what nothing that moved comes near, is not looked at.
 
         Raises
         ------
         BadPoseError
-            When the pose is so torn that they cannot be counted.
+            When the pose is so torn that it cannot be counted.
         """
+        return PosedCrossings(self, points, self._fresh(points))
+
+    def _fresh(self, points: Places) -> Pairs:
         t = self.mesh.topology.triangles
         away = np.abs(points - self.mesh.rest).max(axis=1) > STILL * extent(self.mesh.rest)
         moved = away[t].any(axis=1)
@@ -86,71 +90,23 @@ class Crossings:
     def _keys(self, pairs: Pairs) -> NDArray[np.int64]:
         return pairs[:, 0].astype(np.int64) * len(self.part) + pairs[:, 1]
 
-    def within_a_part(self, pairs: Pairs) -> NDArray[np.bool_]:
-        """Which pairs ``(P,)`` are of one part."""
-        return np.asarray(self.part[pairs[:, 0]] == self.part[pairs[:, 1]])
-
-    def deepest(self, points: Places, fresh: Pairs, near: NDArray[np.bool_] | None = None) -> Clipped | None:
-        """The deepest that one part lies in another; None where it is nowhere deeper than at rest.
-
-        Looked for from where skin of the two crosses over what lies inside. What lay inside at rest without touching
-        (a leg in its trousers) is where it belongs.
-
-        Parameters
-        ----------
-        points
-            ``(V, 3)``.
-        fresh
-            Pairs ``(P, 2)`` of triangles that cross and did not at rest.
-        near
-            Vertices ``(V,)`` that count; None = all.
-        """
-        worst: Clipped | None = None
-        mixed = fresh[~self.within_a_part(fresh)]
-        for one, other in np.unique(self.part[mixed], axis=0).tolist():
-            own = mixed[(self.part[mixed] == (one, other)).all(axis=1)]
-            for column, into in ((0, other), (1, one)):
-                begin = np.unique(self._wound[own[:, column]])
-                found = self._depth(points, begin, into, near)
-                if found is not None and (worst is None or found.depth > worst.depth):
-                    worst = found
-        return worst
-
-    def _depth(
-        self, points: Places, front: NDArray[np.int32], into: int, near: NDArray[np.bool_] | None
-    ) -> Clipped | None:
-        now, before = self._shell(into).posed(points), self._shell_at_rest(into)
-        touched = self._touching(into)
-        seen = np.zeros(len(self.mesh), bool)
-        worst: Clipped | None = None
-        while len(front):
-            seen[front] = True
-            depth = -now.distances(points[front])
-            front, depth = front[depth > 0], depth[depth > 0]
-            if not len(front):
-                break
-            lay = before.distances(self.mesh.rest[front])
-            own = (lay >= 0) | touched[front]
-            front, more = front[own], (depth + np.minimum(lay, 0.0))[own]
-            if near is not None:
-                more[~near[front]] = 0.0
-            if more.size and more.max() > (worst.depth if worst else 0.0):
-                worst = Clipped(int(front[more.argmax()]), into, float(more.max()))
-            beside = np.unique(self.mesh.topology.adjacency[front].indices)
-            front = beside[~seen[beside]]
-        return worst
-
-    def _shell(self, part: int) -> Shell:
+    def shell(self, part: int) -> Shell:
+        """The surface of a part."""
         if part not in self._shells:
-            self._shells[part] = Shell.of(self._wound[self.part == part])
+            self._shells[part] = Shell.of(self.wound[self.part == part])
         return self._shells[part]
 
-    def _shell_at_rest(self, part: int) -> PosedShell:
-        if part not in self._rest_shells:
-            self._rest_shells[part] = self._shell(part).posed(self.mesh.rest)
-        return self._rest_shells[part]
+    def lay_outside(self, part: int, vertices: NDArray[np.int32]) -> NDArray[np.float64]:
+        """How far vertices lay outside a part at rest ``(N,)``, below 0 inside; worked out once for each."""
+        known = self._lay.setdefault(part, np.full(len(self.mesh), np.nan))
+        fresh = vertices[np.isnan(known[vertices])]
+        if len(fresh):
+            if part not in self._at_rest:
+                self._at_rest[part] = self.shell(part).posed(self.mesh.rest)
+            known[fresh] = self._at_rest[part].distances(self.mesh.rest[fresh])
+        return known[vertices]
 
-    def _touching(self, part: int) -> NDArray[np.bool_]:
+    def touched(self, part: int) -> NDArray[np.bool_]:
         """Which vertices ``(V,)`` are corners of a triangle that crosses one of a part at rest."""
         out = np.zeros(len(self.mesh), bool)
         for column in (0, 1):
@@ -159,7 +115,7 @@ class Crossings:
         return out
 
     @cached_property
-    def _wound(self) -> NDArray[np.int32]:
+    def wound(self) -> NDArray[np.int32]:
         """The triangles ``(T, 3)`` as they are seen from outside: a piece may be wound inside out."""
         mesh, t = self.mesh, self.mesh.topology.triangles
         rest = mesh.rest.astype(np.float64)
@@ -168,3 +124,91 @@ class Crossings:
         piece = mesh.topology.pieces[t[:, 0]]
         inside_out = np.bincount(piece, weights=with_normals) < 0
         return np.where(inside_out[piece][:, None], t[:, [0, 2, 1]], t).astype(np.int32)
+
+
+@dataclass(eq=False)
+class PosedCrossings:
+    """What crosses in one pose and did not at rest.
+
+    Parameters
+    ----------
+    points
+        ``(V, 3)``.
+    fresh
+        Pairs ``(P, 2)`` of triangles.
+    """
+
+    crossings: Crossings
+    points: Places
+    fresh: Pairs
+    _shells: dict[int, PosedShell] = field(default_factory=dict)
+    _away: dict[int, NDArray[np.float64]] = field(default_factory=dict)
+
+    @cached_property
+    def within_a_part(self) -> NDArray[np.bool_]:
+        """Which of the pairs ``(P,)`` are of one part."""
+        part = self.crossings.part[self.fresh]
+        return np.asarray(part[:, 0] == part[:, 1])
+
+    def deepest(self, pairs: Pairs, near: NDArray[np.bool_] | None = None) -> Clipped | None:
+        """The deepest that one part lies in another; None where it is nowhere deeper than at rest.
+
+        Looked for from where skin of the two crosses over what lies inside. What lay inside at rest without touching
+        (a leg in its trousers) is where it belongs.
+
+        Parameters
+        ----------
+        pairs
+            Of `fresh` those ``(P, 2)`` of two parts that are looked at.
+        near
+            Vertices ``(V,)`` that count; None = all.
+        """
+        worst: Clipped | None = None
+        part, wound = self.crossings.part, self.crossings.wound
+        for one, other in np.unique(part[pairs], axis=0).tolist():
+            own = pairs[(part[pairs] == (one, other)).all(axis=1)]
+            for column, into in ((0, other), (1, one)):
+                begin, on = np.unique(wound[own[:, column]]), np.unique(wound[own[:, 1 - column]])
+                found = self._depth(begin, on, into, near)
+                if found is not None and (worst is None or found.depth > worst.depth):
+                    worst = found
+        return worst
+
+    def _depth(
+        self, front: NDArray[np.int32], on: NDArray[np.int32], into: int, near: NDArray[np.bool_] | None
+    ) -> Clipped | None:
+        mesh, touched = self.crossings.mesh, self.crossings.touched(into)
+        seen = np.zeros(len(mesh), bool)
+        worst: Clipped | None = None
+        while len(front):
+            seen[front] = True
+            depth = -self._outside(into, front, on)
+            front, depth = front[depth > 0], depth[depth > 0]
+            if not len(front):
+                break
+            lay = self.crossings.lay_outside(into, front)
+            own = (lay >= 0) | touched[front]
+            front, more = front[own], (depth + np.minimum(lay, 0.0))[own]
+            if near is not None:
+                more[~near[front]] = 0.0
+            if more.size and more.max() > (worst.depth if worst else 0.0):
+                worst = Clipped(int(front[more.argmax()]), into, float(more.max()))
+            beside = np.unique(mesh.topology.adjacency[front].indices)
+            front = beside[~seen[beside]]
+        return worst
+
+    def _outside(self, part: int, vertices: NDArray[np.int32], on: NDArray[np.int32]) -> NDArray[np.float64]:
+        """How far vertices lie outside a part ``(N,)``, below 0 inside; worked out once for each.
+
+        Parameters
+        ----------
+        on
+            Vertices of the part where the two cross: nothing that is led into lies further inside than from those.
+        """
+        known = self._away.setdefault(part, np.full(len(self.points), np.nan))
+        fresh = vertices[np.isnan(known[vertices])]
+        if len(fresh):
+            if part not in self._shells:
+                self._shells[part] = self.crossings.shell(part).posed(self.points)
+            known[fresh] = self._shells[part].distances_near(self.points[fresh], self.points[on])
+        return known[vertices]

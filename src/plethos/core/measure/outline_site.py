@@ -15,6 +15,7 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import distance_over_surface
 from plethos.core.measure.measured import Measured
 from plethos.core.measure.open_fill import open_area, rings_of
+from plethos.core.measure.region import shared_with
 from plethos.core.skin.mesh import Part
 
 MARGIN = 0.35  # how much further along the outline, of the region's radius, as for a solid
@@ -156,11 +157,7 @@ def near_joint(character: Character, joint: int) -> NDArray[np.bool_]:
         When it bends none.
     """
     mesh, skeleton = character.mesh, character.skeleton
-    w = character.binding.subtree_weights(skeleton, joint)
-    shared = (w > 0.02) & (w < 0.98)
-    lines = mesh.topology.edges
-    crossing = lines[np.abs(w[lines[:, 0]] - w[lines[:, 1]]) > 0.5]
-    shared[crossing.ravel()] = True
+    shared = shared_with(character, joint)
     if not shared.any():
         raise BadEditError(
             f"Turning “{skeleton.names[joint]}” bends no outline, so there is nothing to measure."

@@ -49,6 +49,16 @@ def region_of(character: Character, mask: NDArray[np.bool_], radius: float = 0.0
     return Region(vertices.astype(np.int32), local, tuple(boundary_loops(local)), radius)
 
 
+def shared_with(character: Character, joint: int) -> NDArray[np.bool_]:
+    """The vertices ``(V,)`` that are shared between what turns with a joint and what does not, or lie along a step."""
+    w = character.binding.subtree_weights(character.skeleton, joint)
+    shared = (w > 0.02) & (w < 0.98)
+    edges = character.mesh.topology.edges
+    crossing = edges[np.abs(w[edges[:, 0]] - w[edges[:, 1]]) > 0.5]
+    shared[crossing.ravel()] = True
+    return np.asarray(shared, np.bool_)
+
+
 def joint_region(character: Character, joint: int, rest: NDArray[np.floating], margin: float = MARGIN) -> Region:
     """The skin round a joint that is shared between what turns with it and what does not, with a margin.
 
@@ -67,11 +77,7 @@ def joint_region(character: Character, joint: int, rest: NDArray[np.floating], m
     nothing = BadEditError(
         f"Turning “{character.skeleton.names[joint]}” bends no skin, so there is nothing to measure."
     )
-    w = character.binding.subtree_weights(character.skeleton, joint)
-    shared = (w > 0.02) & (w < 0.98)
-    edges = character.mesh.topology.edges
-    crossing = edges[np.abs(w[edges[:, 0]] - w[edges[:, 1]]) > 0.5]
-    shared[crossing.ravel()] = True
+    shared = shared_with(character, joint)
     if not shared.any():
         raise nothing
     at = character.skeleton.rest_global[joint, :3, 3]

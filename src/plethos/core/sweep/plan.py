@@ -5,15 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
-from plethos.core.joints.motions import JointMotion, Said, motions_of
-from plethos.core.measure.outline_site import near_joint
-from plethos.core.measure.region import joint_region
+from plethos.core.joints.motions import JointMotion, Said, Turn, motions_of
+from plethos.core.measure.region import shared_with
 from plethos.core.measure.travel import bent
 from plethos.core.skeleton.clips import Clip
 from plethos.core.skeleton.hinge import Hinge
@@ -55,6 +54,8 @@ class Way:
         Who says how far; *file* for kept poses and clips.
     name
         Of the kept pose or the clip.
+    turn
+        How the last of the joints turns; None for kept poses and clips.
     """
 
     kind: Kind
@@ -64,11 +65,7 @@ class Way:
     direction: int = 0
     said: Said = "file"
     name: str = ""
-
-    @property
-    def key(self) -> tuple[Any, ...]:
-        """What tells it from all others."""
-        return (self.kind, self.joints if self.axis else (), self.axis, self.direction, self.name)
+    turn: Turn | None = None
 
 
 @dataclass(frozen=True)
@@ -115,19 +112,10 @@ def swept_joints(character: Character) -> tuple[int, ...]:
     if not character.is_bound:
         raise BadEditError("No skin follows the joints yet: bind it first.")
     twists = {t for bone in segments_of(skeleton) for t in bone.twists}
-    own = [j for j in np.flatnonzero(skeleton.is_joint).tolist() if j not in twists and _bends(character, j)]
+    own = [j for j in np.flatnonzero(skeleton.is_joint).tolist() if j not in twists and shared_with(character, j).any()]
     if not own:
         raise BadEditError("No joint bends any skin here: all of it follows one joint at a time.")
     return tuple(own)
-
-
-def _bends(character: Character, joint: int) -> bool:
-    try:
-        if character.mesh.is_flat:
-            return bool(near_joint(character, joint).any())
-        return len(joint_region(character, joint, character.mesh.rest).triangles) > 0
-    except BadEditError:
-        return False
 
 
 def joint_ways(character: Character, joint: int, proposed: Mapping[int, Hinge], scope: Scope) -> Iterator[Way]:
@@ -141,7 +129,7 @@ def joint_ways(character: Character, joint: int, proposed: Mapping[int, Hinge], 
             steps = [k * scope.step for k in range(1, math.ceil(end / scope.step - 1e-9))]
             angles = [*steps, end, *([(1 + scope.past) * end] if scope.past > 0 else [])]
             stops = tuple(Stop(direction * a, bent(rest, joint, motion.axis, direction * a)) for a in angles)
-            yield Way("joint", (joint,), stops, motion.axis, direction, motion.said)
+            yield Way("joint", (joint,), stops, motion.axis, direction, motion.said, turn=motion.turn)
 
 
 def pair_ways(
@@ -159,7 +147,7 @@ def pair_ways(
             held = bent(rest, parent, upper.axis, share * a)
             stops += [Stop(t * b, bent(held, child, lower.axis, t * b)) for t in THIRDS]
         said = max((upper.said, lower.said), key=("file", "proposed", "guessed").index)
-        yield Way("pair", (parent, child), tuple(stops), lower.axis, 1 if b > 0 else -1, said)
+        yield Way("pair", (parent, child), tuple(stops), lower.axis, 1 if b > 0 else -1, said, turn=lower.turn)
 
 
 def _longer(motion: JointMotion) -> tuple[JointMotion, float] | None:

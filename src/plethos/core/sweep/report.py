@@ -55,6 +55,7 @@ def spot_json(sweeper: Sweeper, spot: Spot) -> dict[str, Any]:
         "at_joint": skeleton.names[spot.joint],
         "axis": list(way.axis) if way.axis is not None else None,
         "direction": way.direction or None,
+        "turn": way.turn,
         "range": way.said,
         "clip": way.name if way.kind == "clip" else None,
         "kept_pose": way.name if way.kind == "kept_pose" else None,

@@ -81,7 +81,8 @@ class Spot:
 
 def spots_of(sweeper: Sweeper, way: Way, samples: Sequence[Sample], bounds: SweepBounds = SHIPPED) -> list[Spot]:
     """The spots of a way: one round each of its joints that is out of bounds; of a pair the worse of the two only."""
-    found = [s for j in way.joints if (s := _spot(sweeper, way, j, samples, bounds)) is not None]
+    joints = sweeper.measurable(way) if samples else ()
+    found = [s for j in joints if (s := _spot(sweeper, way, j, samples, bounds)) is not None]
     if way.kind == "pair":
         found = sorted(found, key=lambda s: s.rank, reverse=True)[:1]
     return [_placed(sweeper, s) for s in _owned(sweeper, found)]
@@ -155,7 +156,7 @@ def _placed(sweeper: Sweeper, spot: Spot) -> Spot:
 def _worst_vertex(sweeper: Sweeper, spot: Spot, points: Points, world: Points) -> int:
     place = sweeper.place(spot.joint)
     vertices = place.site.vertices
-    crossing = sweeper.crossing(spot.way.joints, points)
+    crossing = sweeper.crossing(sweeper.measurable(spot.way), points)
     if crossing is None:
         at = world[spot.joint, :3, 3]
         return int(vertices[np.argmin(np.linalg.norm(points[vertices] - at, axis=1))])

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from plethos.core.character import Character
+from plethos.core.measure.region import shared_with
 from plethos.core.skeleton.hinge import Hinge
 from plethos.core.sweep.bounds import SHIPPED, SweepBounds
 from plethos.core.sweep.plan import (
@@ -25,6 +26,7 @@ from plethos.core.sweep.spots import Spot, spots_of
 from plethos.core.sweep.sweeper import Sample, Sweeper
 
 FINE = 1 / 60  # seconds: how near to the worst moment of a clip is looked
+CLOSER = 3  # spots of a clip are looked at so: the worst
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,8 +60,7 @@ def ways_of(character: Character, proposed: Mapping[int, Hinge], scope: Scope) -
 def pairs_of(character: Character, swept: Sequence[int], scope: Scope) -> list[tuple[int, int]]:
     """Joints that bend the same skin as their parents."""
     skeleton, found = character.skeleton, []
-    weights = {j: character.binding.subtree_weights(skeleton, j) for j in swept}
-    shared = {j: (w > 0.02) & (w < 0.98) for j, w in weights.items()}
+    shared = {j: shared_with(character, j) for j in swept}
     for j in swept:
         parent = skeleton.joint_parents[j]
         if parent in shared and (scope.has(j) or scope.has(parent)):
@@ -79,7 +80,7 @@ def walked(sweeper: Sweeper, way: Way, bounds: SweepBounds = SHIPPED) -> Walked:
         known = {s.stop.at for s in samples}
         times = {
             round(t, 6)
-            for spot in spots
+            for spot in sorted(spots, key=lambda s: s.rank, reverse=True)[:CLOSER]
             for t in (spot.at + np.arange(-step + FINE, step - FINE / 2, FINE)).tolist()
             if 0 <= t <= clip.duration
         }

@@ -10,10 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.character import Character
+from plethos.core.errors import BadEditError
 from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.geometry.topology import extent
 from plethos.core.measure.badness import Measure, values_of
-from plethos.core.measure.clipping import Clipped, Crossings
+from plethos.core.measure.clipping import Clipped, Crossings, PosedCrossings
 from plethos.core.measure.outline_site import FlatSite
 from plethos.core.measure.site import BendSite
 from plethos.core.skeleton.pose import Pose
@@ -94,17 +95,20 @@ class Sweeper:
         Its triangles; None of a drawing.
     places
         By joint, as far as they were asked for.
+    placeless
+        Joints that have none.
     """
 
     evaluator: Evaluator
     crossings: Crossings | None
     places: dict[int, Place]
+    placeless: set[int]
 
     @classmethod
     def of(cls, character: Character, evaluator: Evaluator | None = None) -> Sweeper:
         """Of a character."""
         crossings = None if character.mesh.is_flat else Crossings(character.mesh)
-        return cls(evaluator or Evaluator.of(character), crossings, {})
+        return cls(evaluator or Evaluator.of(character), crossings, {}, set())
 
     @property
     def character(self) -> Character:
@@ -121,10 +125,20 @@ class Sweeper:
             self.places[joint] = Place.of(self.character, joint)
         return self.places[joint]
 
+    def measurable(self, way: Way) -> tuple[int, ...]:
+        """The joints of a way that bend a region of skin: single vertices that no triangle joins are none."""
+        for j in set(way.joints) - self.places.keys() - self.placeless:
+            try:
+                self.place(j)
+            except BadEditError:
+                self.placeless.add(j)
+        return tuple(j for j in way.joints if j not in self.placeless)
+
     def samples(self, way: Way) -> Iterator[Sample]:
-        """Walk a way."""
-        for stop in way.stops:
-            yield self.sample(way, stop)
+        """Walk a way; not at all where there is nothing to measure on it."""
+        if self.measurable(way):
+            for stop in way.stops:
+                yield self.sample(way, stop)
 
     def sample(self, way: Way, stop: Stop) -> Sample:
         """Measure one pose of a way, or another that belongs to it.
@@ -134,10 +148,11 @@ class Sweeper:
         BadPoseError
             When the pose is so torn that what crosses cannot be counted.
         """
-        bare = self.measured(way.joints, self.evaluator.pose(stop.pose, NONE).points)
+        joints = self.measurable(way)
+        bare = self.measured(joints, self.evaluator.pose(stop.pose, NONE).points)
         if not self.character.rules.on:
             return Sample(stop, bare, bare)
-        return Sample(stop, bare, self.measured(way.joints, self.evaluator.pose(stop.pose, ALL).points))
+        return Sample(stop, bare, self.measured(joints, self.evaluator.pose(stop.pose, ALL).points))
 
     def measured(self, joints: tuple[int, ...], points: Points) -> dict[int, Values]:
         """What there is round joints for posed points ``(V, 3)``."""
@@ -157,50 +172,53 @@ class Sweeper:
         """What crosses in a pose; None of a drawing."""
         if self.crossings is None:
             return None
-        fresh = self.crossings.fresh(points)
-        return Crossing(self.crossings, points, fresh, {j: self.place(j) for j in joints})
+        return Crossing(self.crossings.posed(points), {j: self.place(j) for j in joints})
 
 
 @dataclass(frozen=True, eq=False)
 class Crossing:
-    """What crosses in a pose and did not at rest.
+    """What crosses in a pose and did not at rest, joint by joint.
 
     Parameters
     ----------
-    fresh
-        Pairs ``(P, 2)`` of triangles.
     places
         Of the joints that are measured.
     """
 
-    crossings: Crossings
-    points: Points
-    fresh: NDArray[np.int32]
+    posed: PosedCrossings
     places: Mapping[int, Place]
 
     def of_region(self, place: Place) -> NDArray[np.int32]:
         """The pairs within a part of which one at least lies in a region."""
-        own = self.crossings.within_a_part(self.fresh) & place.triangles[self.fresh].any(axis=1)
-        return self.fresh[own]
+        fresh = self.posed.fresh
+        return np.asarray(fresh[self.posed.within_a_part & place.triangles[fresh].any(axis=1)], np.int32)
 
     def contacts(self, place: Place) -> float:
         """Pairs of a region for each thousand of its triangles."""
         return 1000 * len(self.of_region(place)) / max(int(place.triangles.sum()), 1)
 
+    @cached_property
+    def _mixed(self) -> NDArray[np.int32]:
+        return np.asarray(self.posed.fresh[~self.posed.within_a_part], np.int32)
+
+    @cached_property
+    def _brought(self) -> NDArray[np.intp]:
+        """Which of the joints has more than the others brought each pair of two parts together."""
+        pairs = self._mixed
+        apart = [np.abs(p.carried[pairs[:, 0]] - p.carried[pairs[:, 1]]) for p in self.places.values()]
+        return np.asarray(np.argmax(apart, axis=0), np.intp)
+
     def of_joint(self, joint: int) -> NDArray[np.int32]:
-        """The pairs of two parts that one joint more than the others has brought together, near to it."""
-        apart = [np.abs(p.carried[self.fresh[:, 0]] - p.carried[self.fresh[:, 1]]) for p in self.places.values()]
-        most = list(self.places).index(joint) == np.argmax(apart, axis=0)
-        corners = self.crossings.mesh.topology.triangles[self.fresh].reshape(-1, 6)
+        """The pairs of two parts that a joint has brought together, near to it."""
+        pairs = self._mixed[self._brought == list(self.places).index(joint)]
+        corners = self.posed.crossings.mesh.topology.triangles[pairs].reshape(-1, 6)
         close = self.places[joint].near[corners]
-        near = close[:, :3].any(axis=1) & close[:, 3:].any(axis=1)
-        own: NDArray[np.int32] = self.fresh[~self.crossings.within_a_part(self.fresh) & most & near]
-        return own
+        return np.asarray(pairs[close[:, :3].any(axis=1) & close[:, 3:].any(axis=1)], np.int32)
 
     def clipped(self, joint: int) -> Clipped | None:
         """How deep one part lies in another there."""
         pairs = self.of_joint(joint)
-        return self.crossings.deepest(self.points, pairs, self.places[joint].near) if len(pairs) else None
+        return self.posed.deepest(pairs, self.places[joint].near) if len(pairs) else None
 
 
 def turned_at(pose: Pose, joint: int) -> float:

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
+from plethos.core.joints.motions import Turn
 from plethos.core.measure.badness import Measure
 from plethos.service.schemas.common import Schema
 
@@ -32,6 +33,7 @@ class SpotInfo(BaseModel):
     at_joint: str
     axis: tuple[float, float, float] | None
     direction: Literal[1, -1] | None
+    turn: Turn | None
     range: Literal["file", "proposed", "guessed"]
     clip: str | None
     kept_pose: str | None

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from plethos.core.errors import BadEditError
+from plethos.core.measure.badness import BOUNDS
 from plethos.core.skeleton.names import printable
 from plethos.core.sweep.report import listed
 from plethos.service.library.open_character import NotThereError
@@ -48,7 +49,11 @@ class Trouble:
                 spots.append({**spot, **_said(spot, accepted, before), "older": name in stale})
             now = {s["id"] for s in way.document["spots"]}
             gone += [spot_id for spot_id in before or () if spot_id not in now]
-        found = [SpotInfo(**s) for s in listed(spots)]
+        # What is ruined in several ways goes before what is in one.
+        ruined = sorted(
+            listed(spots), key=lambda s: (s["range"] == "guessed", -s["badness"]["with_remedies"], -_in_all(s))
+        )
+        found = [SpotInfo(**s) for s in ruined]
         return SweepInfo(
             swept=True,
             poses=sum(w.document["poses"] for w in ways.values()),
@@ -85,6 +90,15 @@ class Trouble:
         ways: Mapping[str, SweptWay] = self.kept.of_character(self._id)
         if not any(s["id"] == spot_id for w in ways.values() for s in w.document["spots"]):
             raise NotThereError(NO_SPOT)
+
+
+def _in_all(spot: Mapping[str, Any]) -> float:
+    """How far all measures of a spot are beyond their bounds, added up."""
+    left = spot["with_remedies"] if spot["badness"]["with_remedies"] else spot["bare"]
+    over = (
+        max(0.0, (left[name] - bound) / (ruined - bound)) for name, (bound, ruined) in BOUNDS.items() if name in left
+    )
+    return float(sum(over))
 
 
 def _said(spot: Mapping[str, Any], accepted: Mapping[str, str], before: Mapping[str, Any] | None) -> dict[str, Any]:
