@@ -137,6 +137,7 @@ export const api = {
     unwrap(http.PUT('/api/characters/{character_id}/remedies/{remedy_id}/place', { params: remedyAt(id, remedy), body: { place } })),
   findings: (id: string, pose: Pose | null): Promise<Schemas['FindingInfo'][]> =>
     unwrap(http.POST('/api/characters/{character_id}/findings', { params: at(id), body: { pose } })),
+  takeProposedRanges: (id: string): Promise<CharacterState> => unwrap(http.POST('/api/characters/{character_id}/joints/proposed-ranges', { params: at(id) })),
   sweep: (id: string): Promise<Schemas['SweepInfo']> => unwrap(http.GET('/api/characters/{character_id}/sweep', { params: at(id) })),
   startSweep: (id: string, first: string | null): Promise<Schemas['JobMessage']> =>
     unwrap(http.POST('/api/characters/{character_id}/sweep', { params: at(id), body: { first } })),

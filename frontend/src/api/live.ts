@@ -49,6 +49,8 @@ export interface Frame extends FrameHead {
   without?: Float32Array
   heat?: Float32Array
   heat_without?: Float32Array
+  skin?: Float32Array
+  skin_without?: Float32Array
   weights?: Float32Array
   mixed?: Float32Array
   region?: Float32Array

@@ -11,6 +11,7 @@ import { useLook } from '@/workbench/look'
 import { useResume } from '@/workbench/resume'
 import { Figure } from './figure'
 import FigureOverlay from './FigureOverlay.vue'
+import FieldScale from './FieldScale.vue'
 import MovedScale from './MovedScale.vue'
 import { jointDots, project, type Arc, type Bone, type Dot } from './joints'
 import { Stage } from './stage'
@@ -45,7 +46,7 @@ let stage: Stage | null = null
 let figure: Figure | null = null
 
 const scene = () => (stage && figure ? { stage, figure } : null)
-const { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder } = useBrush(canvas, scene)
+const { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder, vertexUnder } = useBrush(canvas, scene)
 const placing = usePlacing(scene)
 const bending = useArcs(() => stage)
 const reach = useReach(() => stage)
@@ -168,9 +169,9 @@ function paint(): void {
   if (!figure || !frame) return
   figure.tint(looks.tints ? (frame.region ?? null) : null)
   const look = looks.shading === 'wire' ? 'clay' : looks.shading
-  const field = look === 'weights' ? frame.weights : look === 'mixed' ? frame.mixed : frame.heat
-  const needsField = look === 'weights' || look === 'mixed' || look === 'volume'
-  figure.paint(needsField && !field ? 'clay' : look, field, frame.heat_without)
+  const field = { weights: frame.weights, mixed: frame.mixed, volume: frame.heat }[look as string] ?? (looks.skin ? frame.skin : undefined)
+  const needsField = looks.showsWeights || look === 'volume' || looks.skin !== null
+  figure.paint(needsField && !field ? 'clay' : look, field, looks.skin ? frame.skin_without : frame.heat_without)
 }
 function hideParts(): void {
   const parts = character.figure?.parts ?? []
@@ -187,6 +188,14 @@ watch(() => looks.hidden, () => {
   stage?.invalidate()
 })
 watch([wipe.at, () => looks.wipe, () => looks.holding, () => looks.shading, () => posing.chosen, () => posing.axis, () => looks.joints, () => character.figure, () => tools.tool, () => tools.spotting, () => tools.masking, () => tools.markers, split], () => stage?.invalidate())
+/** The number of the field that is shown at the pointer, or null. */
+const here = ref<number | null>(null)
+function moveOver(event: PointerEvent): void {
+  move(event)
+  const field = looks.skin ? live.frame?.skin : looks.shading === 'volume' ? live.frame?.heat : undefined
+  const vertex = field && !event.buttons ? vertexUnder(event) : null
+  here.value = field && vertex !== null ? (field[vertex] ?? null) : null
+}
 // The last place of the pointer, for the key that hides the part under it.
 let pointer: PointerEvent | null = null
 useEventListener(canvas, 'pointermove', (event: PointerEvent) => (pointer = event))
@@ -209,7 +218,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       :aria-label="`${character.state?.name ?? 'The character'} in its pose`" role="img"
       :class="{ making: tools.making }"
       @pointerdown="tools.making ? placing.press($event) : press($event)"
-      @pointermove="move"
+      @pointermove="moveOver"
       @pointerup="tools.making ? placing.lift($event) : lift($event)"
       @pointercancel="lift"
       @dblclick="loop"
@@ -227,6 +236,7 @@ useViewKeys({ face: () => face(Math.max(side.value, WHOLE) + 1), faceAll, hideUn
       >◂ ▸</button>
     </template>
     <div v-else-if="looks.holding" class="tag still">without remedies</div>
+    <FieldScale v-if="looks.skin || looks.shading === 'volume'" :field="looks.skin ?? 'volume'" :here="here" />
     <MovedScale v-if="looks.moved && live.frame?.moved_most != null" :most="live.frame.moved_most" />
     <div v-if="ring && tools.painting && under !== null" class="readout" :style="{ left: `${ring.x + ring.r + 12}px`, top: `${ring.y - 12}px` }">
       weight <b class="num">{{ under.toFixed(2) }}</b>

@@ -10,7 +10,7 @@ defineProps<{ shadings: Shading[] }>()
 const character = useCharacter()
 const posing = usePose()
 const looks = useLook()
-const labels: Record<Shading, string> = { weights: 'Weights', mixed: 'All joints', colour: 'Colour', clay: 'Clay', checker: 'Checker', wire: 'Wire', volume: 'Volume' }
+const labels: Record<Shading, string> = { weights: 'Weights', mixed: 'All joints', colour: 'Colour', clay: 'Clay', checker: 'Checker', wire: 'Wire', volume: 'Volume', stretch: 'Stretch', fold: 'Folds', contacts: 'Contacts', clipping: 'Clipping' }
 </script>
 
 <template>

@@ -4,12 +4,17 @@ import {
 } from 'three'
 import type { Mesh, Subdivision } from '@/api/mesh'
 import { BEFORE, type Clearing, fade, FAINT } from './clearing'
-import { heatColours, plainClay, tintColours, weightColours } from './heat'
+import { SKIN_FIELDS, type SkinField } from '@/workbench/look'
+import { heatColours, plainClay, skinColours, tintColours, weightColours } from './heat'
 import { Rim, Skin, wireEdges } from './skin'
 import { type Hook, Surface } from './surface'
 import type { SurfaceLook, SurfaceMesh } from '@/api/surface'
 
-export type Look = 'colour' | 'clay' | 'checker' | 'volume' | 'weights' | 'mixed'
+export type Look = 'colour' | 'clay' | 'checker' | 'volume' | SkinField | 'weights' | 'mixed'
+/** What differs without remedies. */
+const TWO_SIDED: Look[] = ['volume', ...SKIN_FIELDS]
+
+const isSkin = (look: Look): look is SkinField => (SKIN_FIELDS as Look[]).includes(look)
 
 export class Figure {
   readonly with: Skin
@@ -224,6 +229,7 @@ export class Figure {
         if (look === 'weights' && own) weightColours(own, out)
         else if (look === 'mixed' && own) out.set(own)
         else if (look === 'volume' && own) heatColours(own, out)
+        else if (isSkin(look) && own) skinColours(look, own, out)
         else if (look === 'colour') out.set(this.drawn.colours)
         else plainClay(out)
         if (this.region) tintColours(this.region, out)
@@ -231,8 +237,9 @@ export class Figure {
     const still = look === 'colour' || look === 'clay' || look === 'checker'
     if (!still || look !== this.painted) {
       write(this.with, field)
-      // Weights are the same on both sides of the wipe; volume is not.
-      if (look !== 'volume' || fieldWithout) write(this.without, look === 'volume' ? fieldWithout : field)
+      // Weights are the same on both sides of the wipe; what is measured is not.
+      const measured = TWO_SIDED.includes(look)
+      if (!measured || fieldWithout) write(this.without, measured ? fieldWithout : field)
     }
     this.painted = look
   }

@@ -1,5 +1,6 @@
 /** Volume heat: apricot where volume is lost, periwinkle where it is gained, clay where it is kept. */
 import { Color } from 'three'
+import type { SkinField } from '@/workbench/look'
 
 export const CLAY = new Color('#b3a696')
 const LOSS = new Color('#ff6a3c')
@@ -13,6 +14,24 @@ export function heatColours(heat: Float32Array, out: Float32Array): void {
     const h = heat[v]
     const share = Math.min(Math.max((Math.abs(h) - QUIET) / FULL, 0), 1)
     const to = h < 0 ? LOSS : GAIN
+    out[3 * v] = CLAY.r + share * (to.r - CLAY.r)
+    out[3 * v + 1] = CLAY.g + share * (to.g - CLAY.g)
+    out[3 * v + 2] = CLAY.b + share * (to.b - CLAY.b)
+  }
+}
+
+const MUCH = new Color('#ffd166'), LITTLE = new Color('#5f93ff')
+/** What takes the full colour of each field of the skin, beyond what nobody sees. */
+const SKIN_FULL: Record<SkinField, number> = { stretch: 0.5, fold: 1, contacts: 1, clipping: 1.5 }
+
+/** Colours `(V, 3)` of a field of the skin `(V,)`, written into `out`: yellow for what is too much, blue for squeezed. */
+export function skinColours(name: SkinField, field: Float32Array, out: Float32Array): void {
+  const full = SKIN_FULL[name], quiet = name === 'stretch' ? 0.1 : 0
+  for (let v = 0; v < field.length; v++) {
+    // Half as long counts as much as twice as long.
+    const off = field[v] < 0 ? 1 / Math.max(field[v] + 1, 1e-3) - 1 : field[v]
+    const share = Math.min(Math.max((off - quiet) / full, 0), 1)
+    const to = field[v] < 0 ? LITTLE : MUCH
     out[3 * v] = CLAY.r + share * (to.r - CLAY.r)
     out[3 * v + 1] = CLAY.g + share * (to.g - CLAY.g)
     out[3 * v + 2] = CLAY.b + share * (to.b - CLAY.b)

@@ -83,14 +83,20 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     tools.touch(dab)
   }
 
-  /** Choose the vertex nearest to the pointer, to list what it follows. */
-  function pick(event: PointerEvent): void {
+  /** The vertex nearest to the pointer; null beside the figure. */
+  function vertexUnder(event: PointerEvent): number | null {
     const found = hit(event)
     const points = live.frame?.with
-    if (!found?.face || !points) return
+    if (!found?.face || !points) return null
     const { a, b, c } = found.face
     const away = (v: number) => found.point.distanceTo(new Vector3(points[3 * v], points[3 * v + 1], points[3 * v + 2]))
-    tools.vertex = [a, b, c].reduce((best, v) => (away(v) < away(best) ? v : best))
+    return [a, b, c].reduce((best, v) => (away(v) < away(best) ? v : best))
+  }
+
+  /** Choose the vertex nearest to the pointer, to list what it follows. */
+  function pick(event: PointerEvent): void {
+    const vertex = vertexUnder(event)
+    if (vertex !== null) tools.vertex = vertex
   }
 
   /** Where the brush works on the other side: at the mirror image of the vertex under it. */
@@ -228,5 +234,5 @@ export function useBrush(canvas: Ref<HTMLCanvasElement | undefined>, scene: () =
     }, DOUBLE)
   }
 
-  return { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder }
+  return { ring, otherRing, leave, under, brushing, press, move, lift, loop, partUnder, vertexUnder }
 }

@@ -39,6 +39,7 @@ export const useLive = defineStore('live', () => {
   const want = computed<Want>(() => ({
     without: looks.showsWithout,
     heat: looks.shading === 'volume',
+    skin: looks.skin,
     alone: looks.alone,
     measure: posing.chosen || null,
     axis: posing.chosen ? posing.axis : null,

@@ -1,4 +1,5 @@
 /** How the character is looked at: shading, what is shown and hidden, without and with. */
+import type { Want } from '@/api/live'
 import type { Badness } from '@/bend-strip/badness'
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
@@ -8,7 +9,10 @@ import { usePose } from './pose'
 
 /** A skin that is seen through the one that is shown. */
 export type Ghost = 'rest' | 'start' | 'before' | 'after'
-export type Shading = 'colour' | 'clay' | 'checker' | 'wire' | 'volume' | 'weights' | 'mixed'
+/** What is measured of the skin at each vertex. */
+export type SkinField = NonNullable<Want['skin']>
+export type Shading = 'colour' | 'clay' | 'checker' | 'wire' | 'volume' | SkinField | 'weights' | 'mixed'
+export const SKIN_FIELDS: SkinField[] = ['stretch', 'fold', 'contacts', 'clipping']
 
 export const useLook = defineStore('look', () => {
   const character = useCharacter()
@@ -51,6 +55,8 @@ export const useLook = defineStore('look', () => {
   /** A place that the view is to look at. */
   const place = shallowRef<[number, number, number] | null>(null)
 
+  /** What of the skin is shown at each vertex, or null. */
+  const skin = computed(() => SKIN_FIELDS.find((name) => name === shading.value) ?? null)
   const showsWeights = computed(() => shading.value === 'weights' || shading.value === 'mixed')
   /** Whether something is tinted on the skin: what is picked, a mask, what has no partner, a border that moved. */
   const tints = computed(() => showsRegion.value || mask.value !== null || lone.value !== null || border.value || moved.value)
@@ -82,5 +88,5 @@ export const useLook = defineStore('look', () => {
     for (const one of [alone, mask, lone]) if (one.value && !known(one.value)) one.value = null
   }, { flush: 'sync' })
 
-  return { picture, shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, ghostStrength, clean, moved, hides, worst, place, tints, showsWeights, showsWithout, showPlace, lookAt, reset }
+  return { picture, shading, wipe, holding, joints, hidden, showsRegion, alone, mask, lone, border, lens, cut, fine, ghost, ghostStrength, clean, moved, hides, worst, place, tints, skin, showsWeights, showsWithout, showPlace, lookAt, reset }
 })

@@ -105,6 +105,12 @@ def set_hinge(bench: Bench, character_id: str, joint: str, body: SetHinge) -> Ch
     return character_state(made)
 
 
+@router.post("/proposed-ranges")
+def take_proposed_ranges(bench: Bench, character_id: str) -> CharacterState:
+    """Give all joints of which nothing is known the ranges that the body proposes: see `JointInfo.range_proposed`."""
+    return character_state(joint_edits.take_proposed_ranges(bench, character_id))
+
+
 @router.post("/{joint:path}/range")
 def set_range(bench: Bench, character_id: str, joint: str, body: SetRange) -> CharacterState:
     """Give a joint the hinge and range of a preset."""

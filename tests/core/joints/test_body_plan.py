@@ -6,7 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from plethos.core.joints.body_plan import proposed_hinges
+from plethos.core.errors import BadEditError
+from plethos.core.joints.body_plan import proposed_hinges, with_proposed_ranges
 from plethos.core.joints.edit import hinged
 from plethos.core.joints.motions import motions_of
 from plethos.core.joints.reflect import reflected
@@ -73,6 +74,14 @@ class Proposed(unittest.TestCase):
         motions = motions_of(self.keeper, thigh, proposed_hinges(nameless(self.keeper)))
         self.assertEqual([m.said for m in motions], ["file"] * 3)
         np.testing.assert_allclose([self.degrees((m.low, m.high)) for m in motions], [(-20, 120), (-45, 45), (-30, 45)])
+
+    def test_all_are_taken_at_once_and_then_are_the_characters_own(self):
+        taken = with_proposed_ranges(nameless(self.keeper))
+        shin = self.keeper.skeleton.find("left_shin")
+        self.assertEqual(motions_of(taken, shin, {})[0].said, "file")
+        self.assertNotIn(shin, proposed_hinges(taken))
+        with self.assertRaisesRegex(BadEditError, "one by one"):
+            with_proposed_ranges(load("hand_r.glb")[0])
 
     def test_ranges_across_the_hinge_stay_when_it_is_changed_or_mirrored(self):
         thigh, other = (self.keeper.skeleton.find(f"{s}_thigh") for s in ("left", "right"))

@@ -11,6 +11,7 @@ from scipy.spatial.transform import Rotation
 
 from plethos.core.measure.clipping import Crossings
 from plethos.core.measure.signed_distance import Shell
+from plethos.core.measure.skin_fields import SkinFields
 from plethos.core.measure.strain import Strain
 from plethos.core.skin.mesh import Mesh, Part, Triangles
 from tests.figures import tube_points
@@ -101,9 +102,8 @@ class Depth(unittest.TestCase):
             for by in (0.25, 0.35):
                 clipped, points = self.sunk(mesh, by)
                 self.assertAlmostEqual(clipped.depth, by - 0.2, places=5)
-                self.assertEqual(
-                    (clipped.into, points[clipped.vertex, 1]), (1, points[:, 1][: len(self.ball.vertices)].min())
-                )
+                lowest = points[:, 1][: len(self.ball.vertices)].min()
+                self.assertEqual(points[clipped.vertex, 1], lowest)
             self.assertIsNone(self.sunk(mesh, 0.15)[0])
 
     def test_what_touched_at_rest_counts_by_how_much_deeper_it_is(self):
@@ -120,7 +120,6 @@ class Depth(unittest.TestCase):
         points[: len(inner), 0] += 0.05
         clipped = deepest(mesh, points)
         # It goes 0.02 through the sleeve: the sleeve's skin lies so deep in it, the limb's nowhere where it did not.
-        self.assertEqual(clipped.into, 0)
         self.assertAlmostEqual(clipped.depth, 0.02, delta=0.001)
         self.assertGreaterEqual(clipped.vertex, len(inner))
 
@@ -135,3 +134,32 @@ class Depth(unittest.TestCase):
         mesh = mesh_of(self.ball, self.slab)
         self.assertEqual(len(Crossings(mesh).posed(mesh.rest).fresh), 0)
         self.assertIsNone(deepest(mesh, mesh.rest))
+
+
+class Fields(unittest.TestCase):
+    def test_each_field_is_where_its_measure_is(self):
+        ball, slab = trimesh.creation.icosphere(3, 0.3), trimesh.creation.box((4, 1, 4))
+        mesh = mesh_of((ball.vertices + (0, 1.0, 0), ball.faces), slab)
+        fields, own = SkinFields(Crossings(mesh)), len(ball.vertices)
+        points = mesh.rest.copy()
+        points[:own, 1] -= 0.3
+        depth = fields.at("clipping", points)
+        # 0.1 of a height of 4 units in all.
+        np.testing.assert_allclose(depth[:own].max(), 100 * 0.1 / 4, atol=1e-3)
+        np.testing.assert_allclose(depth[:own], 25 * np.maximum(0.5 - points[:own, 1], 0), atol=1e-3)
+        self.assertEqual(fields.at("contacts", points).max(), 0)
+        np.testing.assert_allclose(fields.at("stretch", points), 0, atol=1e-5)
+        np.testing.assert_allclose(fields.at("stretch", 1.5 * mesh.rest), 0.5, atol=1e-5)
+        points[:own, 1] = mesh.rest[:own, 1].mean()  # flat as a coin: its rim is folded, edges along Y are gone
+        self.assertGreater(fields.at("fold", points)[:own].sum(), 10)
+        self.assertLess(fields.at("stretch", points)[:own].min(), -0.5)
+
+    def test_skin_that_crosses_itself_is_told_from_two_parts_that_cross(self):
+        points, triangles = tube_points()
+        both = np.vstack([points, points + (0.5, 0, 0)])
+        mesh = mesh_of((both, np.vstack([triangles, triangles + len(points)])))
+        moved = mesh.rest.copy()
+        moved[len(points) :, 0] -= 0.4
+        fields = SkinFields(Crossings(mesh))
+        self.assertGreater(fields.at("contacts", moved).sum(), 20)
+        self.assertEqual(fields.at("clipping", moved).max(), 0)

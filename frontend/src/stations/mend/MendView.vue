@@ -15,7 +15,7 @@ onBeforeUnmount(() => (looks.mask = looks.lone = null))
 </script>
 
 <template>
-  <CompareBar />
+  <CompareBar :shadings="['colour', 'clay', 'checker', 'wire', 'volume']" />
   <OutlineRail v-if="character.sculpting && character.flat" />
   <BrushRail v-else-if="character.sculpting" />
   <MaskRail v-else-if="looks.mask" />

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The trouble list: where the character is worst, by how much, and what became of it; a click goes there. */
 import { computed, ref } from 'vue'
+import { api } from '@/api/client'
 import { measured, measureName } from '@/bend-strip/badness'
 import { usePlainKeys } from '@/workbench/keys'
 import { usePose } from '@/workbench/pose'
@@ -29,6 +30,12 @@ const listed = computed(() => found.value.slice(0, shown.value))
 const total = computed(() => trouble.sweep?.total)
 const count = (wanted: string) => trouble.spots.filter((spot) => spot.state === wanted).length
 const older = computed(() => (trouble.sweep?.older ?? 0) + (trouble.sweep?.missing ?? 0))
+/** How many joints that bend skin have a range that nobody told. */
+const ranges = computed(() => {
+  const untold = (character.figure?.joints ?? []).filter((j) => !j.hinge_known && j.bends && !j.on_bone)
+  const proposed = untold.filter((j) => j.range_proposed).length
+  return { proposed, guessed: untold.length - proposed }
+})
 usePlainKeys({ n: () => trouble.step(1, listed.value), b: () => trouble.step(-1, listed.value) })
 </script>
 
@@ -43,6 +50,10 @@ usePlainKeys({ n: () => trouble.step(1, listed.value), b: () => trouble.step(-1,
       <span v-else-if="trouble.sweep?.swept && !older" class="muted">up to date</span>
       <el-button v-else size="small" type="primary" :disabled="character.sculpting !== null" @click="trouble.start()">{{ trouble.sweep?.swept ? 'Measure what changed' : 'Sweep' }}</el-button>
     </header>
+    <p v-if="ranges.proposed || ranges.guessed" class="ranges">
+      <template v-if="ranges.proposed">Ranges of {{ ranges.proposed }} joints are proposed by how the bones lie. <el-button size="small" :disabled="character.sculpting !== null" @click="character.edit(api.takeProposedRanges)">Take them</el-button></template>
+      <template v-if="ranges.guessed">{{ ranges.proposed ? 'Of' : 'The file tells no range of' }} {{ ranges.guessed }} {{ ranges.proposed ? 'others they are' : 'joints: they are' }} guessed, 90° either way; those spots come last.</template>
+    </p>
     <p v-if="!trouble.sweep?.swept && !trouble.job" class="empty">Turn every joint through its range, measure it bare and with remedies, and rank where it is worst.</p>
     <template v-if="trouble.sweep?.swept">
       <p class="sum"><b class="num">{{ count('open') }}</b> open, <b class="num">{{ count('mended') }}</b> mended<template v-if="count('accepted')">, <b class="num">{{ count('accepted') }}</b> accepted</template>; badness in all <b class="num">{{ Math.round(total?.bare ?? 0) }}</b> without, <b class="num">{{ Math.round(total?.with_remedies ?? 0) }}</b> with remedies<template v-if="trouble.sweep.gone.length">; {{ trouble.sweep.gone.length }} gone</template>.</p>
@@ -76,6 +87,7 @@ usePlainKeys({ n: () => trouble.step(1, listed.value), b: () => trouble.step(-1,
 header { display: flex; align-items: center; gap: 8px; padding: 10px 14px 6px; position: sticky; top: 0; background: var(--panel); z-index: 1; }
 h2 { font-size: 13px; margin-right: auto; }
 .far { width: 110px; }
+.ranges { margin: 0 14px 8px; padding: 6px 8px; border: 1px solid var(--line); border-radius: 4px; font-size: 12.5px; }
 .sum, .empty { margin: 0; padding: 0 14px 8px; font-size: 12.5px; color: var(--muted); }
 .sum b { color: var(--text); }
 .filters { display: grid; grid-template-columns: 1fr 1fr; gap: 6px; padding: 0 14px 8px; }

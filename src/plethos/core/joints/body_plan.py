@@ -20,8 +20,10 @@ from typing import Literal
 import numpy as np
 
 from plethos.core.character import Character
+from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
 from plethos.core.geometry.rotations import Array
+from plethos.core.joints.draft import Draft
 from plethos.core.rules.triggers.hinge import snap_axis, unit_axis
 from plethos.core.skeleton.hinge import Hinge
 from plethos.core.weights.bones import segments_of
@@ -85,6 +87,23 @@ def proposed_hinges(character: Character) -> dict[int, Hinge]:
             if hinge is not None:
                 out[joint] = hinge
     return out
+
+
+def with_proposed_ranges(character: Character) -> Character:
+    """The character with the hinges and ranges that its body proposes for joints of which nothing is known.
+
+    Raises
+    ------
+    BadEditError
+        When it proposes none.
+    """
+    proposed = proposed_hinges(character)
+    if not proposed:
+        raise BadEditError("The bones do not tell which joints these are: set their ranges one by one.")
+    draft = Draft(character)
+    for joint, hinge in proposed.items():
+        draft.joints[joint].hinge = hinge
+    return draft.finish()
 
 
 class Body:

@@ -20,20 +20,9 @@ STILL = 1e-6  # of the height: what moved less than that did not move
 
 @dataclass(frozen=True, eq=False)
 class Clipped:
-    """Where a part lies in another, and how deep.
-
-    Parameters
-    ----------
-    vertex
-        The deepest.
-    into
-        The number of the part that it lies in.
-    depth
-        Metres more than at rest.
-    """
+    """Where a part lies in another: the deepest vertex, and how much deeper than at rest, metres."""
 
     vertex: int
-    into: int
     depth: float
 
 
@@ -151,7 +140,21 @@ class PosedCrossings:
         return np.asarray(part[:, 0] == part[:, 1])
 
     def deepest(self, pairs: Pairs, near: NDArray[np.bool_] | None = None) -> Clipped | None:
-        """The deepest that one part lies in another; None where it is nowhere deeper than at rest.
+        """The deepest that one part lies in another; None where it is nowhere deeper than at rest: see `depths`.
+
+        Parameters
+        ----------
+        near
+            Vertices ``(V,)`` that count; None = all.
+        """
+        depths = self.depths(pairs)
+        if near is not None:
+            depths[~near] = 0.0
+        vertex = int(np.argmax(depths))
+        return Clipped(vertex, float(depths[vertex])) if depths[vertex] > 0 else None
+
+    def depths(self, pairs: Pairs) -> NDArray[np.float64]:
+        """How much deeper than at rest each vertex ``(V,)`` lies in another part.
 
         Looked for from where skin of the two crosses over what lies inside. What lay inside at rest without touching
         (a leg in its trousers) is where it belongs.
@@ -160,42 +163,30 @@ class PosedCrossings:
         ----------
         pairs
             Of `fresh` those ``(P, 2)`` of two parts that are looked at.
-        near
-            Vertices ``(V,)`` that count; None = all.
         """
-        worst: Clipped | None = None
+        out = np.zeros(len(self.points))
         part, wound = self.crossings.part, self.crossings.wound
         for one, other in np.unique(part[pairs], axis=0).tolist():
             own = pairs[(part[pairs] == (one, other)).all(axis=1)]
             for column, into in ((0, other), (1, one)):
                 begin, on = np.unique(wound[own[:, column]]), np.unique(wound[own[:, 1 - column]])
-                found = self._depth(begin, on, into, near)
-                if found is not None and (worst is None or found.depth > worst.depth):
-                    worst = found
-        return worst
+                self._sink(out, begin, on, into)
+        return out
 
-    def _depth(
-        self, front: NDArray[np.int32], on: NDArray[np.int32], into: int, near: NDArray[np.bool_] | None
-    ) -> Clipped | None:
+    def _sink(self, out: NDArray[np.float64], front: NDArray[np.int32], on: NDArray[np.int32], into: int) -> None:
+        """Add the depths in one part of what hangs together with some vertices inside it."""
         mesh, touched = self.crossings.mesh, self.crossings.touched(into)
         seen = np.zeros(len(mesh), bool)
-        worst: Clipped | None = None
         while len(front):
             seen[front] = True
             depth = -self._outside(into, front, on)
             front, depth = front[depth > 0], depth[depth > 0]
-            if not len(front):
-                break
             lay = self.crossings.lay_outside(into, front)
             own = (lay >= 0) | touched[front]
             front, more = front[own], (depth + np.minimum(lay, 0.0))[own]
-            if near is not None:
-                more[~near[front]] = 0.0
-            if more.size and more.max() > (worst.depth if worst else 0.0):
-                worst = Clipped(int(front[more.argmax()]), into, float(more.max()))
+            out[front] = np.maximum(out[front], more)
             beside = np.unique(mesh.topology.adjacency[front].indices)
             front = beside[~seen[beside]]
-        return worst
 
     def _outside(self, part: int, vertices: NDArray[np.int32], on: NDArray[np.int32]) -> NDArray[np.float64]:
         """How far vertices lie outside a part ``(N,)``, below 0 inside; worked out once for each.

@@ -1,9 +1,10 @@
 """Live posing and sculpting: what a pose looks like, as one binary frame.
 
 A frame is a length (uint32, little-endian), that many bytes of JSON, padding to 4, then float32 arrays in the order of
-the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat``, ``heat_without``, ``weights`` and ``region``
-``(V,)``, ``mixed`` ``(V, 3)`` (the colours of all joints, mixed by weight), ``joints`` ``(J, 7)`` (place, then
-quaternion x, y, z, w), and of a drawing ``widths`` ``(V / 3,)`` (of the stroke at each control point).
+the JSON's ``fields``: ``with`` and ``without`` ``(V, 3)``, ``heat``, ``heat_without``, ``skin``, ``skin_without``,
+``weights`` and ``region`` ``(V,)``, ``mixed`` ``(V, 3)`` (the colours of all joints, mixed by weight), ``joints``
+``(J, 7)`` (place, then quaternion x, y, z, w), and of a drawing ``widths`` ``(V / 3,)`` (of the stroke at each control
+point).
 """
 
 from __future__ import annotations

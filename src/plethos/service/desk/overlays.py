@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -11,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.edits.twins import lone_vertices
-from plethos.core.errors import BadEditError
+from plethos.core.errors import BadEditError, BadPoseError
 from plethos.core.evaluate import Posed
 from plethos.core.measure.measured import Measured
 from plethos.core.rules.triggers.hinge import unit_axis
@@ -49,6 +50,18 @@ def heat(shown: Shown) -> None:
     fields["heat"] = depth.change(fields["with"], places)
     if shown.asked.want.without:
         fields["heat_without"] = depth.change(fields["without"], places)
+
+
+def skin(shown: Shown) -> None:
+    """Stretch, folds, contacts or clipping at each vertex, with and without."""
+    name, version, fields = shown.asked.want.skin, shown.asked.version, shown.fields
+    if name is None or version.character.mesh.is_flat:
+        return
+    measured = version.measures.skin_fields
+    with contextlib.suppress(BadPoseError):  # torn to shreds: nothing can be counted
+        fields["skin"] = measured.at(name, fields["with"])
+        if shown.asked.want.without:
+            fields["skin_without"] = measured.at(name, fields["without"])
 
 
 def weights(shown: Shown) -> None:
@@ -121,7 +134,9 @@ def lone(shown: Shown) -> Floats:
     return shares
 
 
-OVERLAYS: dict[str, Callable[[Shown], None]] = {"heat": heat, "weights": weights, "mixed": mixed, "ghost": seen_through}
+OVERLAYS: dict[str, Callable[[Shown], None]] = {
+    "heat": heat, "skin": skin, "weights": weights, "mixed": mixed, "ghost": seen_through
+}  # fmt: skip
 # All of these are painted in one colour, so the first that is there is shown.
 SHARES: dict[str, Callable[[Shown], Floats | None]] = {
     "region": region, "mask": mask, "moved": moved, "border": border, "lone": lone

@@ -12,6 +12,7 @@ from plethos.core.character import Character
 from plethos.core.errors import BadEditError
 from plethos.core.geometry import rotations
 from plethos.core.joints import edit, reflect, template
+from plethos.core.joints.body_plan import with_proposed_ranges
 from plethos.core.joints.ranges import with_range
 from plethos.core.rules.triggers.hinge import unit_axis
 from plethos.core.skeleton.hinge import Hinge
@@ -103,6 +104,11 @@ def set_hinge(
 def set_range(workbench: Workbench, character_id: str, joint: str, preset: str, mirror: bool) -> Version:
     """Give a joint the hinge and range of a preset."""
     return _both(workbench, character_id, f"Range of {joint}", joint, mirror, lambda c, j: with_range(c, j, preset))
+
+
+def take_proposed_ranges(workbench: Workbench, character_id: str) -> Version:
+    """Give all joints of which nothing is known the ranges that the body proposes."""
+    return workbench.edit(character_id, "Take the proposed ranges", with_proposed_ranges)
 
 
 def rename(workbench: Workbench, character_id: str, joint: str, name: str, mirror: bool) -> Version:

@@ -18,9 +18,11 @@ from plethos.core.findings.findings import findings_of
 from plethos.core.geometry.rotations import Array
 from plethos.core.geometry.topology import NOWHERE, is_somewhere
 from plethos.core.measure.bend import BendMeasure
+from plethos.core.measure.clipping import Crossings
 from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.picked import PickedPatch
+from plethos.core.measure.skin_fields import SkinFields
 from plethos.core.rules.remedies import Remedy
 from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_json
@@ -163,6 +165,7 @@ class VersionMeasures:
     _bendless: dict[int, str] = field(default_factory=dict)  # and why
     _depth: DepthField | None = None
     _contacts: ContactCounter | None = None
+    _skin_fields: SkinFields | None = None
     _found: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
     _found_before: dict[Remedy, tuple[object, list[Finding]]] = field(default_factory=dict)
 
@@ -175,6 +178,7 @@ class VersionMeasures:
             _before={**self._before, **self._bends} if same else {},
             _depth=self._depth if now.skeleton is was.skeleton and now.mesh is was.mesh else None,
             _contacts=self._contacts if now.mesh is was.mesh else None,
+            _skin_fields=self._skin_fields if now.mesh is was.mesh else None,
             _found_before=dict(self._found) if same else {},
         )
 
@@ -221,6 +225,13 @@ class VersionMeasures:
         if self._contacts is None:
             self._contacts = ContactCounter(self.character.mesh)
         return self._contacts
+
+    @property
+    def skin_fields(self) -> SkinFields:
+        """What is measured of the skin at each vertex."""
+        if self._skin_fields is None:
+            self._skin_fields = SkinFields(Crossings(self.character.mesh))
+        return self._skin_fields
 
     def findings_of(self, evaluator: Evaluator, remedy: Remedy) -> list[Finding]:
         """What is wrong with a remedy; worked out once for it, its trigger and its group as they are."""

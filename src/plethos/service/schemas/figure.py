@@ -19,6 +19,7 @@ class JointInfo(BaseModel):
     low_deg: float
     high_deg: float
     hinge_known: bool = Field(description="False = the axis and the range are a guess.")
+    range_proposed: bool = Field(description="Whether the body proposes a range for it, while nobody has told one.")
     likely_range: str | None = Field(description="The range of motion that its name suggests.")
     bends: bool
     on_bone: bool = Field(description="It is a twist joint: it lies on the bone of its parent.")

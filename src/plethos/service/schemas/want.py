@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from plethos.core.measure.skin_fields import SkinField
 from plethos.service.schemas.common import Axis, Schema
 from plethos.service.schemas.mending import BodyChange
 from plethos.service.schemas.rules import TriggerRule
@@ -53,6 +54,7 @@ class Want(Schema):
 
     without: bool = False
     heat: bool = False
+    skin: SkinField | None = Field(default=None, description="What is measured of the skin, at each vertex.")
     alone: str | None = Field(default=None, description="The one remedy that acts, or the group whose remedies do.")
     measure: str | None = Field(default=None, description="A joint whose region is measured.")
     axis: Axis | None = Field(default=None, description="The axis about which that joint's angle is told.")

@@ -9,6 +9,7 @@ import numpy as np
 from plethos.core.geometry import rotations
 from plethos.core.geometry.subdivide import subdivided
 from plethos.core.geometry.topology import extent
+from plethos.core.joints.body_plan import proposed_hinges
 from plethos.core.joints.ranges import suggested
 from plethos.core.measure.outline_site import bends_outlines
 from plethos.core.skeleton.posture import lies_on_its_back
@@ -27,6 +28,7 @@ def figure_info(version: Version) -> FigureInfo:
     # Parts follow each other, in vertices and so in triangles.
     first_corner = character.mesh.topology.triangles[:, 0]
     carried = None if character.mesh.is_flat else character.binding.carried(skeleton).tocsc()
+    proposed = proposed_hinges(character)
     twists = {t for bone in segments_of(skeleton) for t in bone.twists}
     for j, name in enumerate(skeleton.names):
         if not skeleton.is_joint[j]:
@@ -48,6 +50,7 @@ def figure_info(version: Version) -> FigureInfo:
                 low_deg=math.degrees(hinge.low),
                 high_deg=math.degrees(hinge.high),
                 hinge_known=skeleton.known_hinge(j) is not None,
+                range_proposed=j in proposed,
                 likely_range=suggested(name),
                 bends=bends,
                 on_bone=j in twists,
