@@ -224,6 +224,17 @@ def shapes(camera: Camera) -> None:
     camera.take("table")
 
 
+def stress(camera: Camera) -> None:
+    """The trouble list of the bare lock keeper, one of its spots gone to."""
+    page = camera.page
+    camera.open("Lock keeper, bare", "/stress")
+    page.get_by_role("button", name="Sweep", exact=True).click()
+    expect(page.get_by_text("up to date")).to_be_visible(timeout=400_000)
+    page.locator('[data-spot="joint:left_shin:z+:contact"]').click()
+    page.get_by_role("radio", name="Stretch").click()
+    camera.take("stress")
+
+
 def drawings(camera: Camera) -> None:
     """The heron with a knee bent back, and the outline of a bargehand's knee while it is mended."""
     page = camera.page
@@ -255,6 +266,7 @@ def main(address: str) -> None:
         camera = Camera(browser.new_page(viewport={"width": 1280, "height": 800}), address)
         bind(camera)
         mend(camera)
+        stress(camera)
         proposals(camera)
         joints_and_regions(camera)
         shapes(camera)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from plethos.core.evaluate import ALL
-from plethos.core.rules.remedies import Helper, Remedy
+from plethos.core.rules.remedies import Remedy
 from plethos.core.sweep.plan import Way
 from plethos.core.sweep.sweeper import Sweeper
 
@@ -39,7 +39,7 @@ def acting_on(sweeper: Sweeper, way: Way) -> tuple[Remedy, ...]:
     sets_values = any(s.pose.dials or s.pose.shape_weights for s in way.stops)
     while True:
         more = {r.id for r in rules.on if sets_values or rules.joints_read(r) & turned} - found
-        helped = {r.body.joint for r in rules.on if r.id in found | more and isinstance(r.body, Helper)} - turned
+        helped = {j for r in rules.on if r.id in found | more for j in r.body.writes() if isinstance(j, int)} - turned
         if not more and not helped:
             return tuple(r for r in rules.on if r.id in found)
         found |= more
@@ -47,12 +47,12 @@ def acting_on(sweeper: Sweeper, way: Way) -> tuple[Remedy, ...]:
 
 
 def _acting_at_rest(sweeper: Sweeper) -> Iterator[str]:
-    """Ids of the remedies that are on at rest; of helpers those that are not where they rest."""
+    """Ids of the remedies that are on at rest; of those that turn joints, where these are not as they rest."""
     character, program = sweeper.character, sweeper.evaluator.program
     posed = sweeper.evaluator.pose(character.skeleton.rest_pose())
     rest = character.skeleton.rest_global
     for remedy in character.rules.on:
         if program.effect(posed.moment, ALL, remedy.id) != 0.0:
-            body = remedy.body
-            if not isinstance(body, Helper) or np.abs(posed.world[body.joint] - rest[body.joint]).max() > STILL:
+            joints = [j for j in remedy.body.writes() if isinstance(j, int)]
+            if not joints or np.abs(posed.world[joints] - rest[joints]).max() > STILL:
                 yield remedy.id
