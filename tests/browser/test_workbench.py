@@ -46,7 +46,7 @@ class InTheBrowser(BrowserCase):
         self.assertGreater(with_, 94)
         expect(self.page.locator("text=without").first).to_be_visible()
         self.page.wait_for_selector('path[data-curve="volume-with"][d^="M"]', state="attached")
-        expect(self.page.locator("nav button")).to_have_text(["1Bind", "3Mend", "5Deliver"])
+        expect(self.page.locator("nav button")).to_have_text(["1Bind", "2Stress", "3Mend", "5Deliver"])
 
     def test_a_figure_whose_file_has_z_up_stands_in_its_picture(self):
         mine = self.bench.bring_in("Lying", lying(shipped("lock-keeper-bare")).pack())
@@ -181,7 +181,7 @@ class InTheBrowser(BrowserCase):
         self.choose_joint("Left forearm")
         self.bend(120)
         page.get_by_role("button", name="Solve a first mend").click()
-        page.get_by_text("stretched").first.wait_for()
+        page.get_by_text("times at most").first.wait_for()
         whole = self.state(mine)["sculpt"]["mend"]
         self.assertEqual((whole["joint"], whole["contacts"]), ("left_forearm", 0))
         slider = page.get_by_role("slider", name="How much of the lost volume is given back")
@@ -363,7 +363,7 @@ class InTheBrowser(BrowserCase):
         page.get_by_role("button", name="A frame on").click()
         self.until(lambda: abs(float(strip.get_attribute("aria-valuenow")) - at) < 0.04)
         page.get_by_role("button", name="Solve a first mend").click()
-        page.get_by_text("stretched").first.wait_for(timeout=120_000)  # a deep squat: its progress is seen meanwhile
+        page.get_by_text("times at most").first.wait_for(timeout=120_000)  # a deep squat: its progress is seen meanwhile
         sculpt = self.state(mine)["sculpt"]
         self.assertEqual(sculpt["mend"]["joint"], "left_shin")
         self.assertIn("right_shin", sculpt["pose"]["joints"], "the whole frame is held")
