@@ -21,6 +21,7 @@ from bench.peers import beside, grown, median_ms, usd_linear
 from bench.riggers import crowd, riggers
 from bench.shapes import apart, extraction, finer, stored_poses, stroke_trip
 from bench.sockets import bends, dragged_knot, mended_trip, on_a_desk, over_a_socket, paint_trip, posed, socket_trip
+from bench.sweeping import sweeping
 from plethos.core.character import Character
 from plethos.core.evaluate import Evaluator, evaluate_exact
 from plethos.core.formats.gltf_file import GltfFile
@@ -200,7 +201,7 @@ def main() -> None:
     rows.append(asyncio.run(stroke_trip(*finer(bare), over_a_socket)))
     plain = grown(bare, 20_000, shapes=0, blend=0.0)
     rows += [posed_drawing(plain, beside), asyncio.run(drawing_trip(plain, over_a_socket)), asyncio.run(riggers())]
-    rows.append(asyncio.run(crowd()))
+    rows += [asyncio.run(crowd()), sweeping(character)]
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     rows.append(("Peak memory of this benchmark (all of the above)", f"{memory:.0f} MB", "", ""))
     lines = [

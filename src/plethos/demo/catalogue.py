@@ -46,7 +46,7 @@ FINISHED: tuple[tuple[Mend, tuple[str, ...]], ...] = (
     (KNEE, SIDES),
     (Capped("shin", 125, 0.05, "knee cap"), SIDES),
     (Helped("thigh", 105, "front_pair", "hip front"), SIDES),
-    (SolvedMend("thigh", 95, "hip bent"), SIDES),
+    (SolvedMend("thigh", 100, "hip bent"), SIDES),
     (SolvedMend("upper_arm", 105, "arm up"), SIDES),
     (SolvedMend("spine_1", 35, "waist bent"), MIDDLE),
     (SolvedMend("spine_2", 38, "belly folded"), MIDDLE),
