@@ -67,7 +67,7 @@ const { side, inFile, face, faceAll, bring, isSmall } = useFraming({ stage: () =
 const { clearing, forget } = useClearing(() => figure, isSmall)
 
 /** Whether what the wipe tells apart would be named under the bars. */
-const tagsBelow = computed(() => wipe.at.value * width.value > width.value - 280)
+const tagsBelow = computed(() => wipe.at.value * width.value > width.value - 70 - (host.value?.querySelector<HTMLElement>('.chips')?.offsetWidth ?? 210))
 
 function draw(): void {
   if (!stage || !figure) return

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The trouble list: where the character is worst, by how much, and what became of it; a click goes there. */
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { api } from '@/api/client'
 import { measured, measureName } from '@/bend-strip/badness'
 import { usePlainKeys } from '@/workbench/keys'
@@ -30,6 +30,12 @@ const listed = computed(() => found.value.slice(0, shown.value))
 const total = computed(() => trouble.sweep?.total)
 const count = (wanted: string) => trouble.spots.filter((spot) => spot.state === wanted).length
 const older = computed(() => (trouble.sweep?.older ?? 0) + (trouble.sweep?.missing ?? 0))
+const list = ref<HTMLElement | null>(null)
+/** What is gone to is seen with all that is told of it. */
+watch(() => trouble.chosenId, async () => {
+  await nextTick()
+  list.value?.querySelector('li.on')?.scrollIntoView({ block: 'nearest' })
+})
 /** How many joints that bend skin have a range that nobody told. */
 const ranges = computed(() => {
   const untold = (character.figure?.joints ?? []).filter((j) => !j.hinge_known && j.bends && !j.on_bone)
@@ -63,7 +69,7 @@ usePlainKeys({ n: () => trouble.step(1, listed.value), b: () => trouble.step(-1,
         <el-checkbox v-model="here" size="small" :disabled="!posing.chosen">{{ posing.chosen ? plainName(posing.chosen) : 'Chosen joint' }} only</el-checkbox>
       </div>
       <p v-if="!listed.length" class="empty">Nothing here.</p>
-      <ol>
+      <ol ref="list">
         <li v-for="spot in listed" :key="spot.id" :class="[familyOf(spot), { on: spot.id === trouble.chosenId, older: spot.older }]">
           <button class="row" :data-spot="spot.id" :aria-current="spot.id === trouble.chosenId || undefined" :disabled="character.sculpting !== null" @click="trouble.go(spot)">
             <span class="num badness" :title="`Badness ${spot.badness.bare.toFixed(0)} without, ${spot.badness.with_remedies.toFixed(0)} with remedies`">{{ Math.round(spot.badness.with_remedies || spot.badness.bare) }}</span>
