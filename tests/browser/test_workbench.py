@@ -363,7 +363,7 @@ class InTheBrowser(BrowserCase):
         page.get_by_role("button", name="A frame on").click()
         self.until(lambda: abs(float(strip.get_attribute("aria-valuenow")) - at) < 0.04)
         page.get_by_role("button", name="Solve a first mend").click()
-        page.get_by_text("times at most").first.wait_for(timeout=120_000)  # a deep squat: its progress is seen meanwhile
+        page.get_by_text("times at most").first.wait_for(timeout=120_000)  # a deep squat
         sculpt = self.state(mine)["sculpt"]
         self.assertEqual(sculpt["mend"]["joint"], "left_shin")
         self.assertIn("right_shin", sculpt["pose"]["joints"], "the whole frame is held")

@@ -35,6 +35,7 @@ class VersionPlan:
 
     def __init__(self, version: Version) -> None:
         self.version, self.sweeper = version, Sweeper.of(version.character, version.evaluator)
+        self._reads: dict[str, str] = {}
 
     @cached_property
     def ways(self) -> dict[str, Way]:
@@ -84,9 +85,11 @@ class VersionPlan:
 
     def reads(self, name: str) -> str:
         """What the measures of a way depend on, as a hash."""
-        way = self.ways[name]
-        own = [[s.at, *self._plain(s.pose)] for s in way.stops]
-        return _hash([self._base, own, [self._behind(r) for r in acting_on(self.sweeper, way)]])
+        if name not in self._reads:  # a list that is being measured is asked for once a second
+            way = self.ways[name]
+            own = [[s.at, *self._plain(s.pose)] for s in way.stops]
+            self._reads[name] = _hash([self._base, own, [self._behind(r) for r in acting_on(self.sweeper, way)]])
+        return self._reads[name]
 
     @staticmethod
     def _plain(pose: Any) -> list[Any]:
@@ -122,14 +125,17 @@ def _hash(told: Any) -> str:
 
 _last: dict[str, VersionPlan] = {}
 _finding = threading.Lock()
+KEPT = 4  # plans: of as many characters as are likely to be swept or looked at in turn
 
 
 def plan_of(version: Version) -> VersionPlan:
-    """The plan of a version; the last one is kept, since the parts of one sweep follow each other."""
+    """The plan of a version; the last ones are kept, since the parts of one sweep follow each other."""
+    key = version.revision.id
     with _finding:
-        known = _last.get(version.revision.id)
-        if known is None or known.version.character is not version.character:
-            known = VersionPlan(version)
-            _last.clear()
-            _last[version.revision.id] = known
+        known = _last.pop(key, None)
+        # Another reading of the same revision has the same skin and rules.
+        known = known or VersionPlan(version)
+        _last[key] = known
+        while len(_last) > KEPT:
+            del _last[next(iter(_last))]
         return known
