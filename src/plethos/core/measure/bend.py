@@ -70,6 +70,10 @@ class BendMeasure:
         """Measures of posed points ``(N, 3)`` of the region's vertices."""
         return self.site.measured(points)
 
+    def with_skin(self, points: NDArray[np.floating]) -> Measured:
+        """The same with stretch and folds of the skin."""
+        return self.site.with_skin(points)
+
     def at(self, pose: Pose, acting: Acting = ALL) -> Measured:
         """Measures in any pose."""
         return self.of_points(self.evaluator.pose(pose, acting).points)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
@@ -21,9 +21,10 @@ class Measured:
     most_girth
         Greatest girth over the stations of a solid: where it swells.
     stretch
-        How many times as long as at rest the edge at 99.9 % of all is; None for a drawing.
+        How many times as long as at rest the edge at 99.9 % of all is; None for a drawing, and where only what a
+        remedy can give back was measured: skin that bends is stretched outside, whatever mends it.
     fold
-        How much of the length of its edges is folded onto itself, percent; None for a drawing.
+        How much of the length of its edges is folded onto itself, percent; None as the stretch.
 
     Notes
     -----
@@ -37,8 +38,3 @@ class Measured:
     most_girth: float | None = None
     stretch: float | None = None
     fold: float | None = None
-
-    @property
-    def form(self) -> Measured:
-        """Of these only what a remedy can give back: skin that bends is stretched outside, whatever mends it."""
-        return replace(self, stretch=None, fold=None)

@@ -139,6 +139,10 @@ class FlatSite:
         open_percent = None if not self.volume else 100 * float(opened) / self.volume
         return Measured(area, 100 * float(widths.min()) if len(widths) else None, float(opened), open_percent)
 
+    def with_skin(self, points: NDArray[np.floating]) -> Measured:
+        """The same: outlines have no skin that could be stretched."""
+        return self.measured(points)
+
 
 def bends_outlines(character: Character, joint: int) -> bool:
     """Whether turning a joint bends any outline."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,15 +50,18 @@ class BendSite:
         return self.region.vertices
 
     def measured(self, points: NDArray[np.floating]) -> Measured:
-        """Measures of posed points ``(N, 3)`` of the region's vertices."""
+        """Measures of posed points ``(N, 3)`` of the region's vertices, without those of the skin: every frame asks."""
         girth = self.cuts.areas(points) / self.cuts.at_rest
         return Measured(
             None if self.volume is None else 100 * region_volume(self.region, points) / self.volume,
             100 * float(girth.min()) if len(girth) else None,
             most_girth=100 * float(girth.max()) if len(girth) else None,
-            stretch=self.strain.stretch(points),
-            fold=self.strain.fold(points),
         )
+
+    def with_skin(self, points: NDArray[np.floating]) -> Measured:
+        """The same with stretch and folds of the skin."""
+        stretch, fold = self.strain.stretch(points), self.strain.fold(points)
+        return replace(self.measured(points), stretch=stretch, fold=fold)
 
     @property
     def why(self) -> tuple[str, ...]:

@@ -47,8 +47,8 @@ def bend_steps(measure: BendMeasure, pose: Pose, axis: Sequence[float], angles: 
     for angle in angles:
         at = bent(pose, measure.joint, axis, angle)
         posed = evaluator.pose(at)
-        without = measure.at(at, NONE)
-        with_ = measure.of_points(posed.points) if acting else without
+        with_ = measure.with_skin(posed.points)
+        without = measure.at(at, NONE) if acting else with_
         yield BendStep(angle, at, without, with_, evaluator.program.activations(posed.moment))
 
 
@@ -69,8 +69,8 @@ def clip_steps(measure: BendMeasure, clip: Clip, times: Sequence[float]) -> Iter
     for time in times:
         pose = clip.pose_at(evaluator.character.skeleton, time)
         posed = evaluator.pose(pose)
-        without = measure.at(pose, NONE)
-        with_ = measure.of_points(posed.points) if acting else without
+        with_ = measure.with_skin(posed.points)
+        without = measure.at(pose, NONE) if acting else with_
         yield ClipStep(time, without, with_, evaluator.program.activations(posed.moment))
 
 

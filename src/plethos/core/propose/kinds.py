@@ -217,8 +217,8 @@ class Judge:
         steps = measured_on_the_way(measure, self.held)
         contacts = self.contacts(character)
         mille = 1000 * contacts / max(1, len(self.measure.skin.region.triangles))
-        found = [badness_of(step.form) for step in steps]
-        held = badness_of(steps[-1].form, mille)
+        found = [badness_of(step) for step in steps]
+        held = badness_of(steps[-1], mille)
         percent = float(np.mean([b.percent for b in (*found[:-1], held)]))
         # Contacts beside the others: where they are as bad as can be, what else is better has to tell.
         rank = float(np.mean([b.rank for b in found])) + badness({"contacts": mille}).rank / len(WAY)

@@ -71,7 +71,7 @@ def measured_on_the_way(measure: BendMeasure, held: Held) -> list[Measured]:
 
 def rank_on_the_way(measure: BendMeasure, held: Held) -> float:
     """How bad the joint is on the way: the sum of `Badness.rank`."""
-    return sum(badness_of(step.form).rank for step in measured_on_the_way(measure, held))
+    return sum(badness_of(step).rank for step in measured_on_the_way(measure, held))
 
 
 def pose_with_added_joints(pose: Pose, character: Character) -> Pose:

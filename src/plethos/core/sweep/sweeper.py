@@ -160,7 +160,7 @@ class Sweeper:
         crossing = self.crossing(joints, points)
         for j in joints:
             place = self.place(j)
-            values = dict(values_of(place.site.measured(points[place.site.vertices])))
+            values = dict(values_of(place.site.with_skin(points[place.site.vertices])))
             if crossing is not None:
                 values["contacts"] = crossing.contacts(place)
                 clipped = crossing.clipped(j)
