@@ -57,7 +57,7 @@ class Sweep(CommandLine):
             pose.write_text(json.dumps(sample["pose"]))
             self.answer("pose", self.tube, "--pose", pose, "--out", obj)
             points = read_obj(obj)[0][character.mesh.first_copies]
-            measured, told = site.measured(points[site.vertices]), sample["bare"]["upper"]
+            measured, told = site.with_skin(points[site.vertices]), sample["bare"]["upper"]
             np.testing.assert_allclose(
                 [100 - measured.volume, 100 - measured.girth, measured.stretch],
                 [told["volume_loss"], told["girth_loss"], told["stretch"]], atol=1e-3,
