@@ -85,7 +85,10 @@ class OverAClip(unittest.TestCase):
         self.assertEqual([s.time for s in steps], times)
         for step in steps:
             pose = clip.pose_at(character.skeleton, step.time)
-            self.assertEqual((step.with_, step.without), (measure.at(pose), measure.at(pose, NONE)))
+            self.assertEqual(
+                (step.with_, step.without),
+                (measure.with_skin(measure.evaluator.pose(pose).points), measure.at(pose, NONE)),
+            )
         remedy = next(r for r in character.rules.remedies if r.name == "Left elbow bent")
         self.assertGreater(steps[1].activations[remedy.id], steps[0].activations[remedy.id] + 0.1)
         self.assertGreater(steps[1].with_.volume, steps[1].without.volume + 5)
