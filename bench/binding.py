@@ -120,7 +120,7 @@ def _peak() -> float:
 def compare(character: Character) -> list[str]:
     """A table, one row a way to bind: each measure's worst over the clip, averaged over the joints."""
     rest = Evaluator.of(character).rest()
-    counter = ContactCounter(character.mesh)
+    counter = ContactCounter.of(character.mesh)
     clip = next(c for c in character.clips if c.name == CLIP)
     poses = [clip.pose_at(character.skeleton, float(t)) for t in np.arange(0, clip.duration, EVERY)]
     # Everything is measured in the regions of the weights that the figure came with.

@@ -11,7 +11,7 @@ import numpy as np
 from plethos.core.evaluate import Evaluator
 from plethos.core.joints.edit import moved_joints
 from plethos.core.measure.bend import BendMeasure
-from plethos.core.measure.contact import intersecting_pairs, new_contacts
+from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.measure.picked import PickedPatch
 from plethos.core.measure.travel import bent
 from plethos.core.regions import pick
@@ -209,7 +209,7 @@ class ABellyThatFolds(unittest.TestCase):
         at_rest = intersecting_pairs(rest, skin)
 
         def contacts(character) -> int:
-            return len(new_contacts(Evaluator.of(character).pose(pose).points, skin, at_rest))
+            return len(np.unique(fresh_pairs(Evaluator.of(character).pose(pose).points, skin, at_rest)))
 
         before = contacts(folding)
         self.assertGreater(before, 50)

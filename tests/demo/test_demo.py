@@ -121,7 +121,7 @@ class States(unittest.TestCase):
         character, _ = open_demo(name)
         measure = BendMeasure.of(character, character.skeleton.find(joint))
         (step,) = bend_steps(measure, character.skeleton.rest_pose(), axis, [np.radians(degrees)])
-        evaluator, counter = Evaluator.of(character), ContactCounter(character.mesh)
+        evaluator, counter = Evaluator.of(character), ContactCounter.of(character.mesh)
         contacts = [counter.count(evaluator.pose(step.pose, a).points) for a in (NONE, ALL)]
         return step.without.volume, step.with_.volume, *contacts
 

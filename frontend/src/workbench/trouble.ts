@@ -89,22 +89,16 @@ export const useTrouble = defineStore('trouble', () => {
     if (next) go(next)
   }
 
-  async function accept(spot: Spot, reason: string): Promise<void> {
+  async function change(made: Promise<void>): Promise<void> {
     try {
-      await api.acceptSpot(character.id, spot.id, reason)
+      await made
       await load()
     } catch (error) {
       say(error)
     }
   }
-  async function reopen(spot: Spot): Promise<void> {
-    try {
-      await api.reopenSpot(character.id, spot.id)
-      await load()
-    } catch (error) {
-      say(error)
-    }
-  }
+  const accept = (spot: Spot, reason: string) => change(api.acceptSpot(character.id, spot.id, reason))
+  const reopen = (spot: Spot) => change(api.reopenSpot(character.id, spot.id))
 
   watch(() => character.id, () => {
     sweep.value = null

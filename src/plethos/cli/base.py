@@ -51,9 +51,15 @@ def read_bytes(path: Path) -> bytes:
         raise CallError(f"Cannot read {path}: {error.strerror or error}.") from None
 
 
-def open_character(path: Path) -> tuple[Character, Source]:
-    """Read a character; the files that a .gltf needs are looked for beside it."""
-    data = read_bytes(path)
+def open_character(path: Path, data: bytes | None = None) -> tuple[Character, Source]:
+    """Read a character; the files that a .gltf needs are looked for beside it.
+
+    Parameters
+    ----------
+    data
+        The bytes of the file, where they are at hand: standard input is read once.
+    """
+    data = read_bytes(path) if data is None else data
     others = {}
     if path.suffix.lower() in USD:
         from plethos.core.formats.usd_file import needed_by

@@ -197,7 +197,7 @@ def measure(
     character, _ = open_character(source)
     evaluator = Evaluator.of(character)
     bend = BendMeasure.of(character, character.skeleton.find(joint))
-    contacts = ContactCounter(character.mesh)
+    contacts = ContactCounter.of(character.mesh)
     unit = parse_axis(axis)
     acting = NONE if without else ALL
     rows: list[dict[str, Any]] = []

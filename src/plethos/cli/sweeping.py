@@ -44,14 +44,15 @@ def sweep(
     every: dict[str, Any] = {}
     for source in sources:
         name = _name(source, documents)
-        character, _ = open_character(source)
+        data = read_bytes(source)
+        character, _ = open_character(source, data)
         scope = Scope(
             joints=None if joints is None else frozenset(character.skeleton.find(n.strip()) for n in joints.split(",")),
             step=math.radians(step), past=past, pairs=pairs, clips=_clips(character, clips),
         )  # fmt: skip
         for named in held.joints:
             character.skeleton.find(named)
-        digest = hashlib.sha256(read_bytes(source)).hexdigest()
+        digest = hashlib.sha256(data).hexdigest()
         documents[name], every[name] = _swept(character, scope, held, digest, until)
     _put(out, documents)
     if samples is not None:

@@ -39,7 +39,7 @@ def demo_pose(character: Character, name: str) -> tuple[int, Pose]:
 
 def measures_of(character: Character) -> dict[str, dict[str, Any]]:
     """Volume and least girth of the joint's region in percent of rest, and triangles in new contacts."""
-    evaluator, contacts = Evaluator.of(character), ContactCounter(character.mesh)
+    evaluator, contacts = Evaluator.of(character), ContactCounter.of(character.mesh)
     out: dict[str, dict[str, Any]] = {}
     for name in POSES:
         joint, pose = demo_pose(character, name)

@@ -64,7 +64,7 @@ class Moving(unittest.TestCase):
         keeper, _ = open_demo("lock-keeper-bare")
         thigh = keeper.skeleton.find("left_thigh")
         good = keeper.skeleton.rest_global[thigh, :3, 3]
-        measure, counter = BendMeasure.of(keeper, thigh), ContactCounter(keeper.mesh)
+        measure, counter = BendMeasure.of(keeper, thigh), ContactCounter.of(keeper.mesh)
         told = []
         for forward in (-0.02, 0.0, 0.02):
             moved = moved_joints(keeper, {thigh: good + np.array([0, 0, forward])})

@@ -14,7 +14,7 @@ from plethos.core.errors import BadEditError
 from plethos.core.evaluate import Evaluator
 from plethos.core.geometry.topology import boundary_loops
 from plethos.core.measure.bend import BendMeasure
-from plethos.core.measure.contact import intersecting_pairs, new_contacts
+from plethos.core.measure.contact import fresh_pairs, intersecting_pairs
 from plethos.core.measure.contact_counter import ContactCounter
 from plethos.core.measure.depth import DepthField
 from plethos.core.measure.girth import STATIONS, Slice, _loops, bone_directions
@@ -236,8 +236,8 @@ class Contact(unittest.TestCase):
         self.assertTrue(0 < cut.sum() < len(cut))
         mixed = cut[a.faces].any(axis=1) & ~cut[a.faces].all(axis=1)
         self.assertTrue(set(np.flatnonzero(mixed)) <= set(found[:, 0]))
-        self.assertEqual(len(new_contacts(points, triangles, found)), 0)
-        self.assertEqual(len(new_contacts(points, triangles, found[:0])), len(np.unique(found)))
+        self.assertEqual(len(np.unique(fresh_pairs(points, triangles, found))), 0)
+        self.assertEqual(len(np.unique(fresh_pairs(points, triangles, found[:0]))), len(np.unique(found)))
 
 
 class ManyTriangles(unittest.TestCase):
@@ -258,8 +258,8 @@ class ManyTriangles(unittest.TestCase):
 
         at_rest = intersecting_pairs(crossing(one), triangles)
         np.testing.assert_array_equal(at_rest, [one])
-        np.testing.assert_array_equal(new_contacts(crossing(other), triangles, at_rest), sorted(other))
-        self.assertEqual(len(new_contacts(crossing(one), triangles, at_rest)), 0)
+        np.testing.assert_array_equal(np.unique(fresh_pairs(crossing(other), triangles, at_rest)), sorted(other))
+        self.assertEqual(len(np.unique(fresh_pairs(crossing(one), triangles, at_rest))), 0)
 
 
 class Steps(unittest.TestCase):
@@ -351,7 +351,7 @@ class AgainstTrimesh(unittest.TestCase):
             points=np.vstack([points, beside]), rest=np.vstack([points, beside]),
             file_to_vertex=np.arange(2 * len(points), dtype=np.int32),
         )  # fmt: skip
-        counter = ContactCounter(mesh)
+        counter = ContactCounter.of(mesh)
         self.assertEqual(counter.count(mesh.rest), 0)
         crossed = np.vstack([points, points + np.float32([0.1, 0.01, 0.003])])
         count = counter.count(crossed)

@@ -100,7 +100,7 @@ class FirstMendOfTheElbow(unittest.TestCase):
         self.assertLessEqual(mend.stretch, 1.4)
         self.assertGreater(mend.contacts_before, 50)
         self.assertEqual(mend.contacts, 0)
-        counter = ContactCounter(keeper().mesh)
+        counter = ContactCounter.of(keeper().mesh)
         self.assertEqual(counter.count(mend.points.astype(np.float32)), 0, "of the whole character")
         measure = BendMeasure.of(keeper(), keeper().skeleton.find("left_forearm"))
         own = measure.site.region.vertices
@@ -311,7 +311,7 @@ class Between(unittest.TestCase):
         for degrees in (110, 120, 130):
             self.assertTrue(98 < self.capped(after, degrees) < 102, degrees)
         self.assertGreater(self.capped(after, 130), self.capped(before, 130) + 0.5)
-        counter = ContactCounter(keeper().mesh)
+        counter = ContactCounter.of(keeper().mesh)
         self.assertEqual(counter.count(posed(after, "left_forearm", 130).points), 0)
         self.assertGreater(counter.count(posed(before, "left_forearm", 130).points), 50)
         targets = after.rules.remedy("e").body.targets

@@ -15,11 +15,11 @@ from plethos.core.measure.contact import fresh_pairs
 from plethos.core.skeleton.clips import Clip, Track
 from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.kept_poses import KeptPose
-from plethos.core.sweep.bounds import bounds_from_json
+from plethos.core.sweep.bounds import SHIPPED, bounds_from_json
 from plethos.core.sweep.plan import Scope, Stop, Way
 from plethos.core.sweep.reading import acting_on
 from plethos.core.sweep.report import report, spot_id
-from plethos.core.sweep.sweep import sweep, walked, ways_of
+from plethos.core.sweep.sweep import walked, ways_of
 from plethos.core.sweep.sweeper import Sweeper
 from plethos.demo.catalogue import open_demo
 from tests.drawings import bar, laid, svg
@@ -168,10 +168,16 @@ class Measured(unittest.TestCase):
         self.assertEqual(set(map(tuple, every.tolist())), set(map(tuple, crossings.posed(points).fresh.tolist())))
 
 
+def spots_on(character, bounds=SHIPPED):
+    """All spots of the joints by themselves."""
+    sweeper = Sweeper.of(character)
+    return [s for way in ways_of(character, {}, ALONE) for s in walked(sweeper, way, bounds).spots]
+
+
 class Spots(unittest.TestCase):
     def test_a_spot_begins_where_its_bound_is_passed_and_is_told_by_what_is_worst(self):
         girth = bounds_from_json({n: [998, 999] for n in ("volume_loss", "stretch", "contacts", "fold")})
-        (spot, _) = (s for w in sweep(hinged(), {}, ALONE, girth) for s in w.spots)
+        (spot, _) = spots_on(hinged(), girth)
         self.assertEqual(
             (spot.measure, spot.mended_badness, spot.bare_badness), ("girth_loss",) + (spot.bare_badness,) * 2
         )
@@ -181,12 +187,10 @@ class Spots(unittest.TestCase):
         self.assertAlmostEqual(spot.place[1], 0.5, delta=0.1)
 
     def test_bounds_of_a_joint_go_before_those_of_the_character(self):
-        spots = [s for w in sweep(hinged(), {}, ALONE) for s in w.spots]
+        spots = spots_on(hinged())
         wide = {name: [998, 999] for name in ("volume_loss", "girth_loss", "stretch", "fold", "contacts")}
-        self.assertEqual(
-            [s for w in sweep(hinged(), {}, ALONE, bounds_from_json({"joints": {"upper": wide}})) for s in w.spots], []
-        )
-        other = [s for w in sweep(hinged(), {}, ALONE, bounds_from_json({"joints": {"lower": wide}})) for s in w.spots]
+        self.assertEqual(spots_on(hinged(), bounds_from_json({"joints": {"upper": wide}})), [])
+        other = spots_on(hinged(), bounds_from_json({"joints": {"lower": wide}}))
         self.assertEqual([s.bare_badness for s in other], [s.bare_badness for s in spots])
 
     def test_bounds_that_make_no_sense_are_refused(self):
@@ -222,7 +226,7 @@ class Spots(unittest.TestCase):
 
     def test_a_drawing_is_swept_alike(self):
         character, _ = laid(svg(bar(points=9)))
-        spots = [s for w in sweep(character, {}, ALONE) for s in w.spots]
+        spots = spots_on(character)
         self.assertIn(spots[0].measure, ("area_loss", "width_loss", "open_fill"))
 
 

@@ -236,7 +236,7 @@ class Automatic(unittest.TestCase):
         both = {"heat": self.bound, "nearest": with_joint_weights(self.keeper, dense)}
         clip = next(c for c in self.keeper.clips if c.name == "range of motion")
         poses = [clip.pose_at(self.keeper.skeleton, t) for t in np.arange(0, clip.duration, 0.6)]
-        counter = ContactCounter(self.keeper.mesh)
+        counter = ContactCounter.of(self.keeper.mesh)
         contacts = {n: np.mean([counter.count(Evaluator.of(c).pose(p).points) for p in poses]) for n, c in both.items()}
         self.assertLess(contacts["heat"], 0.7 * contacts["nearest"])
         for joint, value in (("left_upper_arm", "volume"), ("spine_2", "girth")):

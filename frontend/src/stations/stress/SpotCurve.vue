@@ -5,10 +5,8 @@ import type { Spot } from '@/workbench/trouble'
 
 const props = withDefaults(defineProps<{ spot: Spot; width?: number; height?: number }>(), { width: 58, height: 22 })
 const lines = computed(() => {
-  const curve = [...props.spot.curve].sort((a, b) => a[0] - b[0])
-  const turns = props.spot.kind === 'joint'
   // Every way of a joint begins at rest, where nothing is wrong.
-  const points = turns ? [[0, 0, 0], ...curve].sort((a, b) => a[0]! - b[0]!) : curve
+  const points = [...props.spot.curve, ...(props.spot.kind === 'joint' ? [[0, 0, 0]] : [])].sort((a, b) => a[0]! - b[0]!)
   const first = points[0]?.[0] ?? 0, last = points.at(-1)?.[0] ?? 1
   const x = (at: number) => 1 + ((at - first) / Math.max(last - first, 1e-9)) * (props.width - 2)
   const y = (percent: number) => props.height - 1.5 - (percent / 100) * (props.height - 3)

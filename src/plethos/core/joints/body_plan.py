@@ -26,7 +26,7 @@ from plethos.core.geometry.rotations import Array
 from plethos.core.joints.draft import Draft
 from plethos.core.rules.triggers.hinge import snap_axis, unit_axis
 from plethos.core.skeleton.hinge import Hinge
-from plethos.core.weights.bones import segments_of
+from plethos.core.weights.bones import twist_joints
 
 LONG = 0.08  # of the height: the two bones of an arm or a leg are no shorter
 CURLED = 0.05  # the sine of how far a finger is bent at rest, from which on its curl is known
@@ -116,12 +116,12 @@ class Body:
         self.at = self.skeleton.rest_global[:, :3, 3]
         self.height = max(float(np.ptp(character.mesh.rest @ self.up)), 1e-9)
         self.floor = float((character.mesh.rest @ self.up).min(initial=0.0))
-        twists = {t for bone in segments_of(self.skeleton) for t in bone.twists}
-        self.main = [j for j in range(len(self.skeleton)) if self.skeleton.is_joint[j] and j not in twists]
+        self.twists = twist_joints(self.skeleton)
+        self.main = [j for j in range(len(self.skeleton)) if self.skeleton.is_joint[j] and j not in self.twists]
 
     def below(self, joint: int) -> list[int]:
         """Its children that are no twist joints."""
-        return [c for c in self.skeleton.children(joint) if c in set(self.main)]
+        return [c for c in self.skeleton.children(joint) if c not in self.twists]
 
     def side(self, joint: int) -> int:
         """1 for the left, -1 for the right, 0 in the middle."""
@@ -217,9 +217,8 @@ class Body:
         return np.asarray(np.cross(before, after) / size) if size > 1e-18 else np.zeros(3)
 
     def _bone(self, joint: int) -> Array:
-        """The way ``(3,)`` that its bone goes, or for an end the one before it; 0 where there is none."""
-        before, after = self.skeleton.bones_at(joint)
-        bone = after if np.linalg.norm(after) > 1e-9 else before
+        """The unit way ``(3,)`` that its bone goes; 0 where there is none."""
+        bone = self.skeleton.bone_way(joint)
         return np.asarray(bone / max(float(np.linalg.norm(bone)), 1e-12))
 
     @cached_property

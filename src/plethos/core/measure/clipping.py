@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.geometry.topology import extent, outward_normals
-from plethos.core.measure.contact import intersecting_pairs, triangle_boxes
+from plethos.core.measure.contact import intersecting_pairs, not_among, triangle_boxes
 from plethos.core.measure.signed_distance import PosedShell, Shell
 from plethos.core.skin.mesh import Mesh
 
@@ -74,10 +74,7 @@ class Crossings:
         near = np.logical_and.reduce([(high[k] >= a) & (low[k] <= b) for k, (a, b) in enumerate(reach)])
         kept = np.flatnonzero(near).astype(np.int32)
         now = kept[intersecting_pairs(points, t[kept])].reshape(-1, 2)
-        return np.asarray(now[~np.isin(self._keys(now), self._keys(self.at_rest))], np.int32)
-
-    def _keys(self, pairs: Pairs) -> NDArray[np.int64]:
-        return pairs[:, 0].astype(np.int64) * len(self.part) + pairs[:, 1]
+        return not_among(now, self.at_rest, len(t))
 
     def shell(self, part: int) -> Shell:
         """The surface of a part."""

@@ -75,18 +75,13 @@ def fresh_pairs(
     points: NDArray[np.floating], triangles: NDArray[np.int32], at_rest: NDArray[np.int32]
 ) -> NDArray[np.int32]:
     """The pairs ``(P, 2)`` of triangles that cross now and did not at rest (`at_rest`: the pairs of then)."""
-    now = intersecting_pairs(points, triangles)
-    scale = len(triangles)
-    key = now[:, 0].astype(np.int64) * scale + now[:, 1]
-    rest_key = at_rest[:, 0].astype(np.int64) * scale + at_rest[:, 1]
-    return np.asarray(now[~np.isin(key, rest_key)])
+    return not_among(intersecting_pairs(points, triangles), at_rest, len(triangles))
 
 
-def new_contacts(
-    points: NDArray[np.floating], triangles: NDArray[np.int32], at_rest: NDArray[np.int32]
-) -> NDArray[np.int32]:
-    """Triangles ``(N,)`` that are in a crossing pair now which did not cross at rest (`at_rest`: its pairs)."""
-    return np.unique(fresh_pairs(points, triangles, at_rest))
+def not_among(pairs: NDArray[np.int32], known: NDArray[np.int32], count: int) -> NDArray[np.int32]:
+    """Those pairs ``(P, 2)`` of `count` triangles, smaller index first, that are not among known ones."""
+    keys, there = (p[:, 0].astype(np.int64) * count + p[:, 1] for p in (pairs, known))
+    return np.asarray(pairs[~np.isin(keys, there)])
 
 
 @nb.njit(cache=True, nogil=True)

@@ -13,7 +13,6 @@ from plethos.core.geometry.rows import distinct_rows
 from plethos.core.geometry.topology import triangle_edges
 
 STRETCHED_MOST = 0.999  # of the edges' length at rest is stretched less than what is told: slivers say nothing of skin
-MANY = 256  # edges that are sorted first: a thousandth of a region's length is seldom in more
 # Cosines: an edge between triangles over 90 degrees apart that are under 30 now is folded.
 OPEN, FOLDED = 0.0, math.cos(math.radians(30))
 
@@ -64,14 +63,12 @@ class Strain:
 
     def stretch(self, points: NDArray[np.floating]) -> float:
         """How many times as long the edge at 99.9 % of their length at rest is; 1 where there is none."""
+        if not len(self.edges):
+            return 1.0
         ratios = self.ratios(points)
-        left = (1 - STRETCHED_MOST) * self.length
-        most = np.argpartition(ratios, -MANY)[-MANY:] if len(ratios) > MANY else np.arange(len(ratios))
-        if self.at_rest[most].sum() <= left:
-            most = np.arange(len(ratios))
-        order = most[np.argsort(-ratios[most])]
-        beyond = np.cumsum(self.at_rest[order]) > left
-        return float(ratios[order[beyond.argmax()]]) if len(order) else 1.0
+        order = np.argsort(-ratios)
+        beyond = np.cumsum(self.at_rest[order]) > (1 - STRETCHED_MOST) * self.length
+        return float(ratios[order[beyond.argmax()]])
 
     def folded(self, points: NDArray[np.floating]) -> NDArray[np.bool_]:
         """Which of the wings ``(W,)`` are folded."""

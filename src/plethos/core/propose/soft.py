@@ -14,7 +14,7 @@ from plethos.core.measure.region import joint_region
 from plethos.core.skeleton.skeleton import Skeleton
 from plethos.core.skin.binding import Binding
 from plethos.core.skin.mask import Mask
-from plethos.core.weights.bones import segments_of
+from plethos.core.weights.bones import twist_joints
 
 ALIKE = 0.8  # of the best covered joint: what is covered as well
 WIDE = 0.6  # of the region's radius: how far beyond the bending skin the mask goes, and over how much of it it fades
@@ -54,7 +54,7 @@ def joints_under(skeleton: Skeleton, binding: Binding, masks: Sequence[Mask]) ->
     bending.data = 4 * bending.data * (1 - bending.data)
     # Twist joints only share what their bone bends.
     bends = skeleton.is_joint & (np.array(skeleton.joint_parents) >= 0)
-    bends[[t for bone in segments_of(skeleton) for t in bone.twists]] = False
+    bends[list(twist_joints(skeleton))] = False
     every = np.maximum(np.asarray(bending.sum(axis=0)).ravel(), 1e-12)
     found: list[list[int]] = []
     for mask in masks:

@@ -267,7 +267,7 @@ class Skeleton:
             Its axis; None = as the file says or as it is guessed.
         """
         axis = np.array(self.hinge(joint).axis if hinge is None else hinge)
-        own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
+        own = np.linalg.solve(self.pose_frame(joint), self.bone_way(joint))
         bone = own - axis * (own @ axis)
         if np.linalg.norm(bone) < 1e-9:
             bone = np.eye(3)[(int(np.argmax(np.abs(axis))) + 1) % 3]
@@ -277,12 +277,12 @@ class Skeleton:
 
     def bone_axis(self, joint: int) -> tuple[float, float, float]:
         """The unit axis of a joint's rest frame that lies along its bone; Y where there is no bone."""
-        own = np.linalg.solve(self.pose_frame(joint), self._bone(joint))
+        own = np.linalg.solve(self.pose_frame(joint), self.bone_way(joint))
         length = float(np.linalg.norm(own))
         x, y, z = (own / length).tolist() if length > 1e-9 else (0.0, 1.0, 0.0)
         return (x, y, z)
 
-    def _bone(self, joint: int) -> Array:
+    def bone_way(self, joint: int) -> Array:
         """The way that a joint's bone goes at rest in the world; that of the bone before it for an end."""
         before, after = self.bones_at(joint)
         return after if np.linalg.norm(after) > 1e-9 else before

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from plethos.core.character import Character
 from plethos.core.errors import BadEditError
+from plethos.core.geometry import rotations
 from plethos.core.joints.motions import JointMotion, Said, Turn, motions_of
 from plethos.core.measure.region import shared_with
 from plethos.core.measure.travel import bent
@@ -18,12 +20,13 @@ from plethos.core.skeleton.clips import Clip
 from plethos.core.skeleton.hinge import Hinge
 from plethos.core.skeleton.pose import Pose
 from plethos.core.skeleton.pose_files import pose_from_document
-from plethos.core.weights.bones import segments_of
+from plethos.core.weights.bones import twist_joints
 
 Kind = Literal["joint", "pair", "kept_pose", "clip"]
 THIRDS = (1 / 3, 2 / 3, 1.0)
 SAME_SKIN = 0.1  # of the smaller region: two joints that share so much of it bend the same skin
 FAR = math.radians(20)  # a way of a pair has to go as far
+TURNED = math.radians(5)  # a joint that turns less in a kept pose or a clip is not measured there
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,6 +87,8 @@ class Scope:
         Whether pairs and kept poses are.
     clips
         Names of clips; None = all.
+    clip_step
+        Seconds between two moments of a clip.
     """
 
     joints: frozenset[int] | None = None
@@ -92,14 +97,16 @@ class Scope:
     pairs: bool = True
     kept_poses: bool = True
     clips: tuple[str, ...] | None = None
-    clip_step: float = 0.1  # seconds
+    clip_step: float = 0.1
 
     def has(self, joint: int) -> bool:
         return self.joints is None or joint in self.joints
 
 
-def swept_joints(character: Character) -> tuple[int, ...]:
-    """The joints that bend skin, from the root outwards; not those that others turn: twist joints and helpers.
+def swept_joints(character: Character) -> dict[int, NDArray[np.bool_]]:
+    """The joints that bend skin, from the root outwards, with the vertices ``(V,)`` that they share with others.
+
+    Not those that others turn: twist joints and helpers.
 
     Raises
     ------
@@ -111,11 +118,12 @@ def swept_joints(character: Character) -> tuple[int, ...]:
         raise BadEditError("There are no joints to turn: lay a skeleton in Bind first.")
     if not character.is_bound:
         raise BadEditError("No skin follows the joints yet: bind it first.")
-    twists = {t for bone in segments_of(skeleton) for t in bone.twists}
-    own = [j for j in np.flatnonzero(skeleton.is_joint).tolist() if j not in twists and shared_with(character, j).any()]
+    twists = twist_joints(skeleton)
+    shared = {j: shared_with(character, j) for j in np.flatnonzero(skeleton.is_joint).tolist() if j not in twists}
+    own = {j: mask for j, mask in shared.items() if mask.any()}
     if not own:
         raise BadEditError("No joint bends any skin here: all of it follows one joint at a time.")
-    return tuple(own)
+    return own
 
 
 def joint_ways(character: Character, joint: int, proposed: Mapping[int, Hinge], scope: Scope) -> Iterator[Way]:
@@ -130,6 +138,18 @@ def joint_ways(character: Character, joint: int, proposed: Mapping[int, Hinge], 
             angles = [*steps, end, *([(1 + scope.past) * end] if scope.past > 0 else [])]
             stops = tuple(Stop(direction * a, bent(rest, joint, motion.axis, direction * a)) for a in angles)
             yield Way("joint", (joint,), stops, motion.axis, direction, motion.said, turn=motion.turn)
+
+
+def pairs_of(character: Character, swept: Mapping[int, NDArray[np.bool_]], scope: Scope) -> list[tuple[int, int]]:
+    """Joints that bend the same skin as their parents."""
+    parents, found = character.skeleton.joint_parents, []
+    for j, shared in swept.items():
+        parent = parents[j]
+        if parent in swept and (scope.has(j) or scope.has(parent)):
+            both = int((shared & swept[parent]).sum())
+            if both >= SAME_SKIN * min(shared.sum(), swept[parent].sum()):
+                found.append((parent, j))
+    return found
 
 
 def pair_ways(
@@ -180,10 +200,7 @@ def clip_stops(character: Character, clip: Clip, times: Sequence[float]) -> tupl
     return tuple(Stop(t, clip.pose_at(character.skeleton, t)) for t in times)
 
 
-TURNED = math.radians(5)
-
-
 def _turned(poses: Sequence[Pose], swept: Sequence[int]) -> tuple[int, ...]:
     """Which joints turn by more than a little in any of the poses."""
-    most = np.min([np.abs(p.rotations[list(swept), 3]) for p in poses], axis=0)
-    return tuple(j for j, w in zip(swept, most.tolist(), strict=True) if 2 * math.acos(min(w, 1.0)) > TURNED)
+    most = np.max([rotations.angle(p.rotations[list(swept)]) for p in poses], axis=0)
+    return tuple(j for j, angle in zip(swept, most.tolist(), strict=True) if angle > TURNED)

@@ -2,16 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 
-from plethos.core.evaluate import ALL
 from plethos.core.rules.remedies import Remedy
 from plethos.core.sweep.plan import Way
-from plethos.core.sweep.sweeper import Sweeper
-
-STILL = 1e-9
+from plethos.core.sweep.sweeper import STILL, Sweeper
 
 
 def turned_joints(way: Way) -> frozenset[int]:
@@ -35,7 +30,7 @@ def acting_on(sweeper: Sweeper, way: Way) -> tuple[Remedy, ...]:
     """
     rules = sweeper.character.rules
     turned = set(turned_joints(way))
-    found = set(_acting_at_rest(sweeper))
+    found = set(sweeper.acting_at_rest)
     sets_values = any(s.pose.dials or s.pose.shape_weights for s in way.stops)
     while True:
         more = {r.id for r in rules.on if sets_values or rules.joints_read(r) & turned} - found
@@ -44,15 +39,3 @@ def acting_on(sweeper: Sweeper, way: Way) -> tuple[Remedy, ...]:
             return tuple(r for r in rules.on if r.id in found)
         found |= more
         turned |= helped
-
-
-def _acting_at_rest(sweeper: Sweeper) -> Iterator[str]:
-    """Ids of the remedies that are on at rest; of those that turn joints, where these are not as they rest."""
-    character, program = sweeper.character, sweeper.evaluator.program
-    posed = sweeper.evaluator.pose(character.skeleton.rest_pose())
-    rest = character.skeleton.rest_global
-    for remedy in character.rules.on:
-        if program.effect(posed.moment, ALL, remedy.id) != 0.0:
-            joints = [j for j in remedy.body.writes() if isinstance(j, int)]
-            if not joints or np.abs(posed.world[joints] - rest[joints]).max() > STILL:
-                yield remedy.id

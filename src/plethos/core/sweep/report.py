@@ -93,16 +93,18 @@ def report(
     """The whole of a sweep: its spots by badness, then by id; what only guessed ranges lead to below all others."""
     spots = listed(spot_json(sweeper, s) for w in walked for s in w.spots)
     bare, mended = (math.fsum(s["badness"][which] for s in spots) for which in ("bare", "with_remedies"))
+    general = bounds.to_json()
+    joints = general.pop("joints", None)
     out: dict[str, Any] = {
         "format": FORMAT,
         "file_sha256": file_sha256,
         "poses": sum(len(w.samples) for w in walked),
-        "bounds": {name: list(pair) for name, pair in bounds.general.items()},
+        "bounds": general,
         "total": {"bare": _told(bare), "with_remedies": _told(mended)},
         "spots": spots,
     }
-    if bounds.joints:
-        out["joint_bounds"] = bounds.to_json()["joints"]
+    if joints:
+        out["joint_bounds"] = joints
     if not complete:
         out["complete"] = False
     return out

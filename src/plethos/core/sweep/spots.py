@@ -9,19 +9,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plethos.core.evaluate import ALL, NONE
+from plethos.core.geometry import rotations
 from plethos.core.measure.badness import AT_REST, SHADE, Badness, Bounds, Measure, badness
-from plethos.core.measure.depth import DepthField
-from plethos.core.measure.site import BendSite
+from plethos.core.measure.outline_site import FlatSite
 from plethos.core.skeleton.pose import Pose
 from plethos.core.sweep.bounds import SHIPPED, SweepBounds
 from plethos.core.sweep.plan import Way
-from plethos.core.sweep.sweeper import Points, Sample, Sweeper, Values, turned_at
+from plethos.core.sweep.sweeper import Points, Sample, Sweeper, Values
 
 FAMILIES: Mapping[Measure, str] = {
     "volume_loss": "loss", "girth_loss": "loss", "area_loss": "loss", "width_loss": "loss",
     "volume_gain": "swelling", "girth_gain": "swelling", "area_gain": "swelling",
     "stretch": "skin", "fold": "skin", "contacts": "contact", "clipping": "contact", "open_fill": "contact",
 }  # fmt: skip
+
+SHARED = 0.3  # of the smaller region: spots in one pose whose regions share so much are told once
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,7 +87,7 @@ def spots_of(sweeper: Sweeper, way: Way, samples: Sequence[Sample], bounds: Swee
     found = [s for j in joints if (s := _spot(sweeper, way, j, samples, bounds)) is not None]
     if way.kind == "pair":
         found = sorted(found, key=lambda s: s.rank, reverse=True)[:1]
-    return [_placed(sweeper, s) for s in _owned(sweeper, found)]
+    return _owned(sweeper, found)
 
 
 def _spot(sweeper: Sweeper, way: Way, joint: int, samples: Sequence[Sample], bounds: SweepBounds) -> Spot | None:
@@ -130,22 +132,19 @@ def _onset(
 def _owned(sweeper: Sweeper, spots: list[Spot]) -> list[Spot]:
     """Of spots in the same pose whose regions share their skin only that of the joint which turns most there."""
     kept: list[Spot] = []
-    for spot in sorted(spots, key=lambda s: turned_at(s.pose, s.joint), reverse=True):
+    for spot in sorted(spots, key=lambda s: float(rotations.angle(s.pose.rotations[s.joint])), reverse=True):
         own = sweeper.place(spot.joint).site.vertices
         if not any(_shared(own, sweeper.place(k.joint).site.vertices) > SHARED for k in kept):
             kept.append(spot)
     return kept
 
 
-SHARED = 0.3  # of the smaller region
-
-
 def _shared(one: NDArray[np.int32], other: NDArray[np.int32]) -> float:
     return len(np.intersect1d(one, other)) / max(min(len(one), len(other)), 1)
 
 
-def _placed(sweeper: Sweeper, spot: Spot) -> Spot:
-    """With the vertex where it is worst."""
+def placed(sweeper: Sweeper, spot: Spot) -> Spot:
+    """A spot with the vertex where it is worst."""
     acting = ALL if spot.mended_badness > 0 else NONE
     posed = sweeper.evaluator.pose(spot.pose, acting)
     vertex = _worst_vertex(sweeper, spot, posed.points, posed.world)
@@ -154,24 +153,25 @@ def _placed(sweeper: Sweeper, spot: Spot) -> Spot:
 
 
 def _worst_vertex(sweeper: Sweeper, spot: Spot, points: Points, world: Points) -> int:
-    place = sweeper.place(spot.joint)
-    vertices = place.site.vertices
-    crossing = sweeper.crossing(sweeper.measurable(spot.way), points)
-    if crossing is None:
-        at = world[spot.joint, :3, 3]
-        return int(vertices[np.argmin(np.linalg.norm(points[vertices] - at, axis=1))])
-    if spot.measure == "clipping":
+    place, vertices = sweeper.place(spot.joint), sweeper.place(spot.joint).site.vertices
+    if isinstance(place.site, FlatSite):
+        return _nearest(vertices, points, world[spot.joint, :3, 3])
+    if spot.measure in ("stretch", "fold"):
+        return int(vertices[place.site.strain.worst(points[vertices], spot.measure)])
+    crossing = sweeper.crossing(sweeper.measurable(spot.way), points) if FAMILIES[spot.measure] == "contact" else None
+    if crossing is not None and spot.measure == "clipping":
         clipped = crossing.clipped(spot.joint)
         if clipped is not None:
             return clipped.vertex
-    if spot.measure == "contacts":
+    if crossing is not None and spot.measure == "contacts":
         crossed = np.unique(sweeper.character.mesh.topology.triangles[crossing.of_region(place)])
         own = np.intersect1d(crossed, vertices)
         if len(own):
-            middle = points[own].mean(axis=0)
-            return int(own[np.argmin(np.linalg.norm(points[own] - middle, axis=1))])
-    if spot.measure in ("stretch", "fold") and isinstance(place.site, BendSite):
-        return int(vertices[place.site.strain.worst(points[vertices], spot.measure)])
-    joints_at = np.array(world[:, :3, 3], np.float64)
-    depth = DepthField.of(sweeper.character, sweeper.character.mesh.rest).change(points, joints_at)
-    return int(vertices[(np.argmax if FAMILIES[spot.measure] == "swelling" else np.argmin)(depth[vertices])])
+            return _nearest(own, points, points[own].mean(axis=0))
+    depth = sweeper.depth.change(points, np.array(world[:, :3, 3], np.float64))[vertices]
+    return int(vertices[(np.argmax if FAMILIES[spot.measure] == "swelling" else np.argmin)(depth)])
+
+
+def _nearest(vertices: NDArray[np.int32], points: Points, place: Points) -> int:
+    """Of some vertices the one that is nearest to a place ``(3,)``."""
+    return int(vertices[np.argmin(np.linalg.norm(points[vertices] - place, axis=1))])

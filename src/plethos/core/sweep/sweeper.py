@@ -15,13 +15,15 @@ from plethos.core.evaluate import ALL, NONE, Evaluator
 from plethos.core.geometry.topology import extent
 from plethos.core.measure.badness import Measure, values_of
 from plethos.core.measure.clipping import Clipped, Crossings, PosedCrossings
+from plethos.core.measure.depth import DepthField
 from plethos.core.measure.outline_site import FlatSite
 from plethos.core.measure.site import BendSite
-from plethos.core.skeleton.pose import Pose
+from plethos.core.rules.remedies import Remedy
 from plethos.core.sweep.plan import Stop, Way
 
 Values = Mapping[Measure, float]
 Points = NDArray[np.floating]
+STILL = 1e-9  # what differs less from rest is at rest
 NEAR = 2.0  # of the region's radius round the joint: what clips further away is another limb that gets in the way
 
 
@@ -118,6 +120,25 @@ class Sweeper:
     def height(self) -> float:
         """What depths are a share of, metres."""
         return extent(self.character.mesh.rest)
+
+    @cached_property
+    def depth(self) -> DepthField:
+        """The bones under each vertex."""
+        return DepthField.of(self.character, self.character.mesh.rest)
+
+    @cached_property
+    def acting_at_rest(self) -> frozenset[str]:
+        """Ids of the remedies that are on at rest; of those that turn joints, where these are not as they rest."""
+        character = self.character
+        posed, rest = self.evaluator.pose(character.skeleton.rest_pose()), character.skeleton.rest_global
+
+        def acts(remedy: Remedy) -> bool:
+            if self.evaluator.program.effect(posed.moment, ALL, remedy.id) == 0.0:
+                return False
+            joints = [j for j in remedy.body.writes() if isinstance(j, int)]
+            return not joints or bool(np.abs(posed.world[joints] - rest[joints]).max() > STILL)
+
+        return frozenset(r.id for r in character.rules.on if acts(r))
 
     def place(self, joint: int) -> Place:
         """Where a joint bends skin."""
@@ -219,8 +240,3 @@ class Crossing:
         """How deep one part lies in another there."""
         pairs = self.of_joint(joint)
         return self.posed.deepest(pairs, self.places[joint].near) if len(pairs) else None
-
-
-def turned_at(pose: Pose, joint: int) -> float:
-    """How far a joint is turned from rest, radians."""
-    return float(2 * np.arccos(min(abs(float(pose.rotations[joint, 3])), 1.0)))

@@ -100,6 +100,11 @@ def _twists_along(skeleton: Skeleton, joint: int) -> tuple[int, ...]:
     return tuple(child for _, child in sorted(found))
 
 
+def twist_joints(skeleton: Skeleton) -> set[int]:
+    """The joints that sit on bones and share their weight."""
+    return {t for bone in segments_of(skeleton) for t in bone.twists}
+
+
 def skin_bones(skeleton: Skeleton, points: NDArray[np.floating], normals: NDArray[np.floating]) -> list[Segment]:
     """The bones that the skin can follow: those of `segments_of` without what stands beside the skin above all chains.
 

@@ -8,7 +8,7 @@ from typing import Any
 from plethos.core.errors import PlethosError
 from plethos.service.jobs.kind import JobKind, Task
 from plethos.service.schemas.stress import SweepAsked
-from plethos.service.stress.plan import VersionPlan, plan_of
+from plethos.service.stress.plan import plan_of
 from plethos.store.swept import SweptWays
 
 
@@ -23,15 +23,15 @@ class SweepJob(JobKind):
     arguments = SweepAsked
 
     def parts(self, task: Task) -> Sequence[Mapping[str, Any]]:
-        plan, kept = self._plan(task), SweptWays(task.bench.store.transactions)
+        plan, kept = plan_of(task.version), SweptWays(task.bench.store.transactions)
         there = kept.of_character(task.character_id)
         kept.keep(task.character_id, plan.ways)
         stale = [name for name in plan.ways if name not in there or there[name].reads != plan.reads(name)]
         found = [{"ways": names} for names in plan.parts(stale, SweepAsked(**task.arguments).first)]
-        return found if len(found) > 1 else [found[0] if found else {"ways": []}]
+        return found or [{"ways": []}]
 
     def run(self, task: Task, arguments: Mapping[str, Any]) -> dict[str, Any]:
-        plan, kept = self._plan(task), SweptWays(task.bench.store.transactions)
+        plan, kept = plan_of(task.version), SweptWays(task.bench.store.transactions)
         there = kept.of_character(task.character_id)
         names = [n for n in arguments["ways"] if n in plan.ways]
         poses, refused = 0, []
@@ -53,7 +53,3 @@ class SweepJob(JobKind):
             "poses": sum(d["poses"] for d in documents),
             "refused": sorted({sentence for d in documents for sentence in d["refused"]}),
         }
-
-    @staticmethod
-    def _plan(task: Task) -> VersionPlan:
-        return plan_of(task.version)

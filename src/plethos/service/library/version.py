@@ -223,7 +223,7 @@ class VersionMeasures:
     def contacts(self) -> ContactCounter:
         """Counts crossing triangles."""
         if self._contacts is None:
-            self._contacts = ContactCounter(self.character.mesh)
+            self._contacts = ContactCounter(self.skin_fields.crossings)
         return self._contacts
 
     @property

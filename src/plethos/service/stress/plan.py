@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import threading
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from functools import cached_property
 from typing import Any
 
@@ -51,37 +51,32 @@ class VersionPlan:
 
     def parts(self, stale: Iterable[str], first: str | None) -> list[list[str]]:
         """The names of ways that belong together: those of a joint, some pairs, a clip; a chosen joint's come first."""
-        joints: dict[str, list[str]] = {}
+        bundles: dict[str, list[str]] = {}
         for name in stale:
-            way = self.ways[name]
-            joints.setdefault(self._bundle(name, way), []).append(name)
-        found = list(joints.values())
-        if first is not None and first in self.version.character.skeleton.index_of:
-            chosen = self.version.character.skeleton.find(first)
-            found.sort(key=lambda names: self.ways[names[0]].kind != "joint" or self.ways[names[0]].joints != (chosen,))
-        return found
+            bundles.setdefault(self._bundle(name), []).append(name)
+        return [bundles[key] for key in sorted(bundles, key=lambda key: key != f"joint {first}")]
 
-    def _bundle(self, name: str, way: Way) -> str:
+    def _bundle(self, name: str) -> str:
+        way = self.ways[name]
         if way.kind == "joint":
-            return f"joint:{way.joints[0]}"
+            return f"joint {self.version.character.skeleton.names[way.joints[0]]}"
         if way.kind == "pair":
-            pairs = [n for n, w in self.ways.items() if w.kind == "pair"]
-            return f"pairs:{pairs.index(name) // AT_ONCE}"
+            return f"pairs {self._pairs.index(name) // AT_ONCE}"
         return name if way.kind == "clip" else "kept poses"
 
     @cached_property
-    def _document(self) -> Mapping[str, Any]:
-        return self.version.revision.document
+    def _pairs(self) -> list[str]:
+        return [name for name, way in self.ways.items() if way.kind == "pair"]
 
     @cached_property
     def _base(self) -> str:
         """Mesh, joints and weights, and how a sweep is stored."""
-        own = {key: self._document.get(key) for key in BASE}
+        own = {key: self.version.revision.document.get(key) for key in BASE}
         return _hash([FORMAT, self.version.revision.file_hash, own])
 
     @cached_property
     def _rows(self) -> dict[str, Any]:
-        return {row["id"]: row for kind in RULES for row in self._document.get(kind) or ()}
+        return {row["id"]: row for kind in RULES for row in self.version.revision.document.get(kind) or ()}
 
     def reads(self, name: str) -> str:
         """What the measures of a way depend on, as a hash."""

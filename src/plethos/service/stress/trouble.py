@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 from plethos.core.errors import BadEditError
-from plethos.core.measure.badness import BOUNDS
+from plethos.core.measure.badness import badness
 from plethos.core.skeleton.names import printable
 from plethos.core.sweep.report import listed
 from plethos.service.library.open_character import NotThereError
@@ -93,12 +93,8 @@ class Trouble:
 
 
 def _in_all(spot: Mapping[str, Any]) -> float:
-    """How far all measures of a spot are beyond their bounds, added up."""
-    left = spot["with_remedies"] if spot["badness"]["with_remedies"] else spot["bare"]
-    over = (
-        max(0.0, (left[name] - bound) / (ruined - bound)) for name, (bound, ruined) in BOUNDS.items() if name in left
-    )
-    return float(sum(over))
+    """All measures of a spot against what ruins them, added up: what tells two apart that are equally bad."""
+    return badness(spot["with_remedies"] if spot["badness"]["with_remedies"] else spot["bare"]).shade
 
 
 def _said(spot: Mapping[str, Any], accepted: Mapping[str, str], before: Mapping[str, Any] | None) -> dict[str, Any]:

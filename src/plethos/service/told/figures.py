@@ -14,7 +14,7 @@ from plethos.core.joints.ranges import suggested
 from plethos.core.measure.outline_site import bends_outlines
 from plethos.core.skeleton.posture import lies_on_its_back
 from plethos.core.skin.mesh import Mesh, Triangles
-from plethos.core.weights.bones import segments_of
+from plethos.core.weights.bones import twist_joints
 from plethos.service.library.version import Version
 from plethos.service.schemas.figure import FigureInfo, JointInfo, PartInfo
 from plethos.service.told.drawings import drawing_info
@@ -29,7 +29,7 @@ def figure_info(version: Version) -> FigureInfo:
     first_corner = character.mesh.topology.triangles[:, 0]
     carried = None if character.mesh.is_flat else character.binding.carried(skeleton).tocsc()
     proposed = proposed_hinges(character)
-    twists = {t for bone in segments_of(skeleton) for t in bone.twists}
+    twists = twist_joints(skeleton)
     for j, name in enumerate(skeleton.names):
         if not skeleton.is_joint[j]:
             continue
