@@ -363,5 +363,5 @@ class AgainstTrimesh(unittest.TestCase):
         moving[len(points) :] = beside
         self.assertEqual(counter.count(moving), 0)
         # A character that crosses itself like that at rest already is told nothing of it.
-        self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(crossed), 0)
-        self.assertEqual(ContactCounter(replace(mesh, rest=crossed)).count(mesh.rest), 0)
+        self.assertEqual(ContactCounter.of(replace(mesh, rest=crossed)).count(crossed), 0)
+        self.assertEqual(ContactCounter.of(replace(mesh, rest=crossed)).count(mesh.rest), 0)
